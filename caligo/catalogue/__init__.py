@@ -1,0 +1,27 @@
+"""The one description of every module and parameter that a document may hold."""
+
+from caligo.catalogue.module import Module
+from caligo.catalogue.parameter import Choice, Kind, Moves, Parameter, Scale
+from caligo.catalogue.registry import (
+    UnknownModule,
+    as_json,
+    catalogue,
+    implementation,
+    module,
+    register,
+)
+
+__all__ = [
+    "Choice",
+    "Kind",
+    "Module",
+    "Moves",
+    "Parameter",
+    "Scale",
+    "UnknownModule",
+    "as_json",
+    "catalogue",
+    "implementation",
+    "module",
+    "register",
+]

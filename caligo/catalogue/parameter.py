@@ -1,0 +1,115 @@
+"""One parameter: its unit, range, scale, default, and whether it may be moved."""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass
+from enum import StrEnum
+from typing import Any
+
+
+class Kind(StrEnum):
+    """What a parameter's value is in a document."""
+
+    NUMBER = "number"
+    INTEGER = "integer"
+    CHOICE = "choice"
+    SWITCH = "switch"
+    TIME = "time"
+
+
+class Scale(StrEnum):
+    """How a parameter's range is laid out on screen, and in which domain it is moved."""
+
+    LINEAR = "linear"
+    LOGARITHMIC = "logarithmic"
+    DECIBEL = "decibel"
+
+
+class Moves(StrEnum):
+    """Whether routes may move a parameter, and if one value serves each note or all of them."""
+
+    NO = "no"
+    PER_NOTE = "per note"
+    SHARED = "shared"
+
+
+@dataclass(frozen=True, slots=True)
+class Choice:
+    """One of the values of a choice parameter."""
+
+    value: str
+    name: str
+
+
+@dataclass(frozen=True, slots=True)
+class Parameter:
+    """A named quantity of a module, in its real unit.
+
+    Parameters
+    ----------
+    key, name, help
+        The key used in documents, the name on screen, and one line of explanation.
+    unit
+        ``Hz``, ``ct`` (cents), ``st`` (semitones), ``dB``, ``%``, ``ms``, ``s``, ``oct`` or empty.
+    low, high
+        The allowed range, both ends included; for a time, in seconds.
+    default
+        A number, a choice's value, a bool, or for a time a number of seconds.
+    when
+        ``(key, values)``: the parameter has an effect only while the choice or switch ``key``
+        of the same module has one of ``values``. The screen hides it otherwise.
+    """
+
+    key: str
+    name: str
+    help: str
+    unit: str = ""
+    low: float = 0.0
+    high: float = 1.0
+    default: float | str | bool = 0.0
+    kind: Kind = Kind.NUMBER
+    scale: Scale = Scale.LINEAR
+    moves: Moves = Moves.NO
+    choices: tuple[Choice, ...] = ()
+    when: tuple[str, tuple[str, ...]] | None = None
+
+    def __post_init__(self) -> None:
+        if self.kind is Kind.CHOICE:
+            if self.default not in {choice.value for choice in self.choices}:
+                raise ValueError(f"{self.key}: the default {self.default!r} is not a choice")
+        elif self.kind is not Kind.SWITCH and not self.low <= float(self.default) <= self.high:
+            raise ValueError(f"{self.key}: the default {self.default!r} is out of range")
+        if self.scale is Scale.LOGARITHMIC and self.low <= 0 and self.kind is not Kind.TIME:
+            raise ValueError(f"{self.key}: a logarithmic range starts above 0")
+
+    @property
+    def depth_unit(self) -> str:
+        """The unit of a route's depth: octaves on a logarithmic scale, else the own unit."""
+        return "oct" if self.scale is Scale.LOGARITHMIC else self.unit
+
+    @property
+    def depth_limit(self) -> float:
+        """The largest depth of a route: the whole range, in `depth_unit`."""
+        if self.scale is Scale.LOGARITHMIC:
+            return math.ceil(math.log2(self.high / self.low))
+        return self.high - self.low
+
+    def as_json(self) -> dict[str, Any]:
+        """The parameter as the catalogue's JSON shows it."""
+        return {
+            "key": self.key,
+            "name": self.name,
+            "help": self.help,
+            "unit": self.unit,
+            "low": self.low,
+            "high": self.high,
+            "default": self.default,
+            "kind": self.kind.value,
+            "scale": self.scale.value,
+            "moves": self.moves.value,
+            "depth_unit": self.depth_unit,
+            "depth_limit": self.depth_limit if self.moves is not Moves.NO else 0,
+            "choices": [{"value": c.value, "name": c.name} for c in self.choices],
+            "when": None if self.when is None else {"key": self.when[0], "is": list(self.when[1])},
+        }

@@ -1,0 +1,68 @@
+"""Addresses: paths of ids that name a parameter, whatever the order of things."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from dataclasses import dataclass
+
+from caligo.catalogue import Module, Moves, Parameter, UnknownModule, module
+from caligo.document.sound import Part, Sound
+
+
+@dataclass(frozen=True, slots=True)
+class Address:
+    """A parameter found in a sound: the part that holds it and its description."""
+
+    path: str
+    part: Part
+    module: Module
+    parameter: Parameter
+
+
+def parts(sound: Sound) -> Iterator[tuple[str, str, Part]]:
+    """Every part of a sound as (id path, JSON pointer, part), in signal order."""
+    yield "sound", "", sound
+    for i, layer in enumerate(sound.layers):
+        at = f"/layers/{i}"
+        yield layer.id, at, layer
+        yield f"{layer.id}.{layer.source.id}", f"{at}/source", layer.source
+        for k, filter_ in enumerate(layer.filters):
+            yield f"{layer.id}.{filter_.id}", f"{at}/filters/{k}", filter_
+        yield f"{layer.id}.{layer.envelope.id}", f"{at}/envelope", layer.envelope
+        for k, insert in enumerate(layer.inserts):
+            yield f"{layer.id}.{insert.id}", f"{at}/inserts/{k}", insert
+        for k, send in enumerate(layer.sends):
+            yield f"{layer.id}.{send.id}", f"{at}/sends/{k}", send
+    for i, bus in enumerate(sound.buses):
+        yield bus.id, f"/buses/{i}", bus
+        for k, effect in enumerate(bus.effects):
+            yield f"{bus.id}.{effect.id}", f"/buses/{i}/effects/{k}", effect
+    yield "master", "/master", sound.master
+    for k, effect in enumerate(sound.master.effects):
+        yield f"master.{effect.id}", f"/master/effects/{k}", effect
+    for i, modulator in enumerate(sound.modulators):
+        yield modulator.id, f"/modulators/{i}", modulator
+
+
+def find_parameter(sound: Sound, path: str) -> Address | None:
+    """The parameter at an address such as ``ground.filter1.cutoff``, or None."""
+    part_path, _, key = path.rpartition(".")
+    for candidate, _, part in parts(sound):
+        if candidate == part_path:
+            try:
+                spec = module(part.family, part.kind)
+            except UnknownModule:
+                return None
+            parameter = spec.parameter(key)
+            return None if parameter is None else Address(path, part, spec, parameter)
+    return None
+
+
+def moved_parameters(sound: Sound) -> list[Address]:
+    """Every parameter that at least one route moves, in the order of the routes."""
+    found: dict[str, Address] = {}
+    for route in sound.routes:
+        address = find_parameter(sound, route.target)
+        if address and address.parameter.moves is not Moves.NO and not route.muted:
+            found.setdefault(route.target, address)
+    return list(found.values())

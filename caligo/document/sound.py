@@ -1,0 +1,178 @@
+"""The sound document's structure. Values of parameters are checked against the catalogue."""
+
+from __future__ import annotations
+
+from typing import Annotated, Any, ClassVar, Literal
+
+from pydantic import BaseModel, ConfigDict, Field
+
+from caligo.document.score import Ident
+from caligo.document.times import Time
+
+Value = bool | int | float | str | Time
+Seed = Annotated[int, Field(ge=0, le=2**53 - 1)]
+Name = Annotated[str, Field(min_length=1, max_length=80)]
+
+
+class DocumentModel(BaseModel):
+    """Rules common to everything in a sound: no unknown fields, no NaN."""
+
+    model_config = ConfigDict(extra="forbid", allow_inf_nan=False)
+
+
+class Part(DocumentModel):
+    """A module in a document: an id, its kind, and its parameters' values."""
+
+    family: ClassVar[str] = "part"
+
+    id: Ident
+    kind: str
+    params: dict[str, Value] = Field(default_factory=dict)
+
+    def number(self, key: str) -> float:
+        """The value of a number or integer parameter."""
+        value = self.params[key]
+        assert isinstance(value, int | float)
+        return float(value)
+
+    def text(self, key: str) -> str:
+        """The value of a choice parameter."""
+        value = self.params[key]
+        assert isinstance(value, str)
+        return value
+
+    def time(self, key: str) -> Time:
+        """The value of a time parameter."""
+        value = self.params[key]
+        assert isinstance(value, Time)
+        return value
+
+    def params_as_json(self) -> dict[str, Any]:
+        """The parameters' values as plain JSON data."""
+        dumped: dict[str, Any] = self.model_dump(mode="json", include={"params"})["params"]
+        return dumped
+
+
+class SourcePart(Part):
+    """What a layer sounds with."""
+
+    family = "source"
+    id: Ident = "source"
+
+
+class FilterPart(Part):
+    """One of a layer's filters."""
+
+    family = "filter"
+    bypass: bool = False
+
+
+class EffectPart(Part):
+    """An effect on a layer, a bus or the master."""
+
+    family = "effect"
+    bypass: bool = False
+
+
+class EnvelopePart(Part):
+    """A layer's amplitude envelope."""
+
+    id: Ident = "envelope"
+    kind: Literal["amplitude"] = "amplitude"
+
+
+class Send(Part):
+    """A layer's way to a bus."""
+
+    kind: Literal["send"] = "send"
+    bus: Ident
+
+
+class Layer(Part):
+    """One source with its filters, envelope, effects and place in the mix."""
+
+    kind: Literal["layer"] = "layer"
+    name: Name
+    mute: bool = False
+    solo: bool = False
+    source: SourcePart
+    filters: list[FilterPart] = Field(default_factory=list, max_length=2)
+    envelope: EnvelopePart = Field(default_factory=EnvelopePart)
+    inserts: list[EffectPart] = Field(default_factory=list, max_length=8)
+    sends: list[Send] = Field(default_factory=list, max_length=4)
+
+
+class Bus(Part):
+    """Effects shared by the layers that send to it."""
+
+    kind: Literal["bus"] = "bus"
+    name: Name
+    effects: list[EffectPart] = Field(default_factory=list, max_length=8)
+
+
+class Master(Part):
+    """Effects on everything, final level and ceiling."""
+
+    id: Ident = "master"
+    kind: Literal["master"] = "master"
+    effects: list[EffectPart] = Field(default_factory=list, max_length=8)
+
+
+class Modulator(Part):
+    """Something that moves parameters, per note or once for the whole sound."""
+
+    family = "modulator"
+    name: Name
+    seed: Seed = 1
+    scope: Literal["note", "sound"] = "sound"
+
+
+class Route(DocumentModel):
+    """One modulator moving one parameter, with a depth in the parameter's own unit."""
+
+    model_config = ConfigDict(extra="forbid", allow_inf_nan=False, validate_by_name=True,
+                              serialize_by_alias=True)
+
+    id: Ident
+    source: Ident = Field(alias="from")
+    target: str = Field(alias="to", max_length=120)
+    depth: float
+    polarity: Literal["bipolar", "unipolar"] = "bipolar"
+    curve: float = Field(default=0.0, ge=-100.0, le=100.0)
+    scaled_by: Ident | None = None
+    muted: bool = False
+
+
+class TuningScale(DocumentModel):
+    """A scale as in a Scala file: cents above the root for each degree, the last the repeat."""
+
+    name: str = Field(default="", max_length=200)
+    root: int = Field(default=60, ge=0, le=127)
+    cents: list[Annotated[float, Field(gt=-12_000, lt=12_000)]] = Field(
+        min_length=1, max_length=128
+    )
+
+
+class Sound(Part):
+    """A designed sound."""
+
+    model_config = ConfigDict(extra="forbid", allow_inf_nan=False, validate_by_name=True,
+                              serialize_by_alias=True)
+
+    schema_version: Literal[1] = Field(default=1, alias="schema")
+    id: Ident = "sound"
+    kind: Literal["sound"] = "sound"
+    name: Name
+    notes: str = Field(default="", max_length=20_000)
+    tags: list[Annotated[str, Field(max_length=40)]] = Field(default_factory=list, max_length=40)
+    seed: Seed = 1
+    scale: TuningScale | None = None
+    layers: list[Layer] = Field(min_length=1, max_length=8)
+    buses: list[Bus] = Field(default_factory=list, max_length=4)
+    master: Master = Field(default_factory=Master)
+    modulators: list[Modulator] = Field(default_factory=list, max_length=32)
+    routes: list[Route] = Field(default_factory=list, max_length=128)
+
+    def as_document(self) -> dict[str, Any]:
+        """The sound as plain JSON data."""
+        return self.model_dump(mode="json", by_alias=True)

@@ -1,0 +1,27 @@
+"""Times with a unit: seconds, beats, or a share of the held note."""
+
+from __future__ import annotations
+
+from typing import Literal
+
+from pydantic import BaseModel, ConfigDict
+
+TimeUnit = Literal["s", "beats", "hold"]
+
+
+class Time(BaseModel):
+    """A length of time: ``s`` seconds, ``beats`` quarter notes, ``hold`` share of the note."""
+
+    model_config = ConfigDict(extra="forbid", frozen=True, allow_inf_nan=False)
+
+    value: float
+    unit: TimeUnit = "s"
+
+
+LONGEST_BEATS = 4096.0
+LONGEST_HOLD = 8.0
+
+
+def time_limit(unit: str, high_seconds: float) -> float:
+    """The largest value a time may have in `unit`, where seconds go up to `high_seconds`."""
+    return {"s": high_seconds, "beats": LONGEST_BEATS, "hold": LONGEST_HOLD}[unit]

@@ -1,0 +1,66 @@
+"""The voices of a sound over a score, and the movement frame at any stretch of time."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+import numpy as np
+from numpy.typing import NDArray
+
+from caligo.document.score import Note
+from caligo.document.sound import Layer, Sound
+from caligo.document.tempo import TempoMap
+from caligo.movement.block import Span
+from caligo.movement.notes import Floats, Notes
+from caligo.movement.routes import Frame
+from caligo.movement.voices import Tuning, Voice, as_notes, pitch_course, plan_voices
+
+
+class Voicing:
+    """All voices that play a score's notes, as one sound has them."""
+
+    def __init__(self, sound: Sound, notes: Sequence[Note], tempo: TempoMap) -> None:
+        self.voices = plan_voices(sound, notes, tempo)
+        self.all = as_notes(self.voices)
+        self.tuning = Tuning(sound.number("a4"), sound.scale)
+
+    def newest(self, times: Floats) -> NDArray[np.int64]:
+        """The newest voice at each of `times`, or -1 before the first."""
+        found: NDArray[np.int64] = np.searchsorted(self.all.start, times, side="right") - 1
+        return found
+
+    def frame(self, times: Floats, notes: Notes) -> Frame:
+        """The frame in which parameters are evaluated at `times` for `notes`."""
+        return Frame(times, notes, self.newest(times), self.all)
+
+    def history(
+        self, voice: Voice, transpose: int, span: Span
+    ) -> tuple[Frame, Floats]:
+        """One voice's frame and pitch over an earlier span."""
+        times = span.times
+        return (
+            self.frame(times, as_notes([voice])),
+            pitch_course([voice], transpose, self.tuning, times),
+        )
+
+
+def _fade(value: float, low: float, high: float, width: float) -> float:
+    """1 inside the range, 0 outside, and a line across `width` at borders that do not end it."""
+    if not low <= value <= high:
+        return 0.0
+    gain = 1.0
+    if width > 0:
+        if low > 0:
+            gain = min(gain, (value - low + 1) / (width + 1))
+        if high < 127:
+            gain = min(gain, (high - value + 1) / (width + 1))
+    return gain
+
+
+def zone_gain(layer: Layer, voice: Voice) -> float:
+    """How much of a voice a layer plays, by its key and velocity range."""
+    key = _fade(voice.key, layer.number("key_low"), layer.number("key_high"),
+                layer.number("key_fade"))
+    velocity = _fade(round(voice.velocity * 127), layer.number("velocity_low"),
+                     layer.number("velocity_high"), layer.number("velocity_fade"))
+    return key * velocity

@@ -1,0 +1,99 @@
+"""WAV and FLAC out, through libsndfile."""
+
+from __future__ import annotations
+
+import os
+from pathlib import Path
+
+import numpy as np
+import soundfile
+from numba import njit
+from numpy.typing import NDArray
+
+SUBTYPES = {"pcm16": "PCM_16", "pcm24": "PCM_24", "float32": "FLOAT"}
+"""Sample formats by name."""
+CONTAINERS = {".wav": "WAV", ".flac": "FLAC"}
+
+
+class AudioFormatError(ValueError):
+    """A file ending or sample format that cannot be written."""
+
+
+@njit(cache=True, nogil=True)
+def _dither(samples: np.ndarray, first: int, step: float) -> None:
+    """Add triangular noise of one step to `samples` ``[frames, channels]``, a hash of the place.
+
+    Triangular dither makes the error of rounding independent of the signal (Lipshitz,
+    Wannamaker and Vanderkooy, "Quantization and dither: a theoretical survey", 1992).
+    """
+    for n in range(samples.shape[0]):
+        for c in range(samples.shape[1]):
+            x = np.uint64(first + n) * np.uint64(2) + np.uint64(c)
+            x = (x ^ (x >> np.uint64(30))) * np.uint64(0xBF58476D1CE4E5B9)
+            x = (x ^ (x >> np.uint64(27))) * np.uint64(0x94D049BB133111EB)
+            x = x ^ (x >> np.uint64(31))
+            a = float(x & np.uint64(0xFFFFFFFF)) / 4294967296.0
+            b = float(x >> np.uint64(32)) / 4294967296.0
+            samples[n, c] += np.float32((a - b) * step)
+
+
+class AudioWriter:
+    """Writes a file piece by piece; it appears under its name only when finished.
+
+    Raises
+    ------
+    AudioFormatError
+        For an ending other than .wav or .flac, or a format that the container does not hold.
+    OSError
+        If the disk is full or the folder cannot be written.
+    """
+
+    def __init__(self, path: Path, rate: int, sample_format: str, channels: int = 2) -> None:
+        container = CONTAINERS.get(path.suffix.lower())
+        if container is None:
+            raise AudioFormatError(f"{path.name}: the ending is .wav or .flac")
+        if sample_format not in SUBTYPES:
+            raise AudioFormatError(f"{sample_format!r}: the format is {', '.join(SUBTYPES)}")
+        if container == "FLAC" and sample_format == "float32":
+            raise AudioFormatError("FLAC holds 16 or 24 bits, not 32-bit float; choose WAV for it")
+        self.path = path
+        self._scratch = path.with_name(f".{path.stem}.{os.getpid()}.part{path.suffix}")
+        self._dithered = sample_format == "pcm16"
+        self._frames = 0
+        try:
+            self._file = soundfile.SoundFile(
+                self._scratch, "w", samplerate=rate, channels=channels,
+                subtype=SUBTYPES[sample_format], format=container,
+            )
+        except soundfile.LibsndfileError as error:
+            raise OSError(f"cannot write {path}: {error}") from None
+
+    def write(self, signal: NDArray[np.float32]) -> None:
+        """Add `signal` ``[channels, frames]``."""
+        frames = np.ascontiguousarray(signal.T)
+        if self._dithered:
+            frames = frames.copy()
+            _dither(frames, self._frames, 1.0 / 32768.0)
+        self._frames += len(frames)
+        try:
+            self._file.write(frames)
+        except soundfile.LibsndfileError as error:
+            raise OSError(f"cannot write {self.path}: {error}; is the disk full?") from None
+
+    def finish(self) -> None:
+        """Close the file and give it its name."""
+        try:
+            self._file.close()
+        except soundfile.LibsndfileError as error:
+            raise OSError(f"cannot write {self.path}: {error}; is the disk full?") from None
+        if soundfile.info(str(self._scratch)).frames != self._frames:
+            raise OSError(f"cannot write {self.path}: the file is incomplete; is the disk full?")
+        self._scratch.replace(self.path)
+
+    def discard(self) -> None:
+        """Close and remove an unfinished file; a finished one stays."""
+        try:
+            self._file.close()
+        except soundfile.LibsndfileError:
+            pass
+        self._scratch.unlink(missing_ok=True)

@@ -1,0 +1,187 @@
+"""Standard MIDI Files in and out: notes, tempo, metre, markers and controllers."""
+
+from __future__ import annotations
+
+import io
+from collections import defaultdict
+from typing import Any
+
+import mido
+
+from caligo.document.score import (
+    LONGEST_SCORE,
+    Lane,
+    LanePoint,
+    Marker,
+    MetreChange,
+    Note,
+    Score,
+    TempoChange,
+)
+from caligo.document.tempo import TempoMap
+
+TICKS_PER_BEAT = 960
+TAIL = 4.0
+"""Seconds left after the last note of a file, for its release."""
+
+
+class MidiError(ValueError):
+    """A file that is not a readable Standard MIDI File, with what to do about it."""
+
+
+def _parse(data: bytes, name: str) -> Any:
+    if not data.startswith(b"MThd"):
+        raise MidiError(f"{name} is not a Standard MIDI File; export one from your sequencer")
+    try:
+        file = mido.MidiFile(file=io.BytesIO(data), clip=True)
+    except (OSError, EOFError, ValueError, IndexError, KeyError) as error:
+        detail = str(error) or "it ends too early"
+        raise MidiError(f"{name} is damaged or cut off ({detail}); export it again") from None
+    if file.type == 2:
+        raise MidiError(f"{name} holds separate patterns (format 2); save it as format 0 or 1")
+    if file.ticks_per_beat <= 0:
+        raise MidiError(f"{name} counts time in SMPTE frames; save it with ticks per beat")
+    return file
+
+
+def _absolute(file: Any) -> list[tuple[int, Any]]:
+    """All tracks' messages as (ticks since the start, message), in order."""
+    rows: list[tuple[int, int, Any]] = []
+    for number, track in enumerate(file.tracks):
+        ticks = 0
+        for message in track:
+            ticks += message.time
+            rows.append((ticks, number, message))
+    rows.sort(key=lambda row: (row[0], row[1]))
+    return [(ticks, message) for ticks, _, message in rows]
+
+
+class _Clock:
+    """Ticks to seconds while tempo messages come in, by the Standard MIDI File's rule."""
+
+    def __init__(self, ticks_per_beat: int) -> None:
+        self._per_beat = ticks_per_beat
+        self._tempo = 500_000
+        self._ticks = 0
+        self._seconds = 0.0
+
+    def at(self, ticks: int) -> float:
+        return self._seconds + (ticks - self._ticks) * self._tempo / 1e6 / self._per_beat
+
+    def change(self, ticks: int, tempo: int) -> None:
+        self._seconds, self._ticks = self.at(ticks), ticks
+        self._tempo = max(tempo, 1)
+
+
+def read_midi(data: bytes, name: str = "the file") -> Score:
+    """The score in a Standard MIDI File of format 0 or 1.
+
+    Raises
+    ------
+    MidiError
+        If the file is damaged, too long, or holds no notes.
+    """
+    file = _parse(data, name)
+    clock = _Clock(file.ticks_per_beat)
+    tempo: list[TempoChange] = []
+    metre: list[MetreChange] = []
+    markers: list[Marker] = []
+    lanes: dict[int, list[LanePoint]] = defaultdict(list)
+    down: dict[tuple[int, int], list[tuple[float, int]]] = defaultdict(list)
+    notes: list[Note] = []
+    end = 0.0
+
+    def finish(key: tuple[int, int], now: float) -> None:
+        if down[key]:
+            start, velocity = down[key].pop(0)
+            if now > start:
+                notes.append(Note(id=f"n{len(notes) + 1}", pitch=key[1], start=start,
+                                  length=now - start, velocity=velocity))
+
+    for ticks, message in _absolute(file):
+        now = clock.at(ticks)
+        if now > LONGEST_SCORE:
+            raise MidiError(f"{name} is longer than four hours; cut it to the cue")
+        end = max(end, now)
+        if message.type == "set_tempo":
+            clock.change(ticks, message.tempo)
+            bpm = min(max(60e6 / max(message.tempo, 1), 10.0), 400.0)
+            tempo = [t for t in tempo if t.time != now]
+            tempo.append(TempoChange(time=now, bpm=bpm))
+        elif message.type == "time_signature" and message.denominator <= 32:
+            metre = [m for m in metre if m.time != now]
+            metre.append(MetreChange(time=now, numerator=min(message.numerator, 32),
+                                     denominator=message.denominator))
+        elif message.type in ("marker", "cue_marker"):
+            markers.append(Marker(id=f"m{len(markers) + 1}", time=now, name=message.text[:200]))
+        elif message.type == "control_change" and message.control < 120:
+            lanes[message.control].append(LanePoint(time=now, value=message.value / 127.0))
+        elif message.type == "note_on" and message.velocity > 0:
+            down[message.channel, message.note].append((now, message.velocity))
+        elif message.type in ("note_off", "note_on"):
+            finish((message.channel, message.note), now)
+    for key in list(down):
+        while down[key]:
+            finish(key, max(end, down[key][0][0] + 1.0))
+    if not notes:
+        raise MidiError(f"{name} holds no notes; export the track that plays the chords")
+    notes.sort(key=lambda n: (n.start, n.pitch))
+    for number, note in enumerate(notes, start=1):
+        note.id = f"n{number}"
+    last = max(n.start + n.length for n in notes)
+    return Score(
+        name=name.rsplit(".", 1)[0][:200],
+        length=min(max(end, last) + TAIL, LONGEST_SCORE),
+        tempo=tempo or [TempoChange()],
+        metre=metre or [MetreChange()],
+        notes=notes,
+        lanes=[Lane(id=f"cc{number}", controller=number, points=points)
+               for number, points in sorted(lanes.items())],
+        markers=markers,
+    )
+
+
+def write_midi(score: Score) -> bytes:
+    """A Standard MIDI File (format 1) of a score: one track of tempo and markers, one of notes."""
+    tempo = TempoMap(score)
+
+    def ticks(seconds: float) -> int:
+        return round(tempo.beats(seconds) * TICKS_PER_BEAT)
+
+    conductor = [
+        (ticks(at), 0, mido.MetaMessage("set_tempo", tempo=round(60e6 / bpm)))
+        for at, bpm in tempo.changes
+    ]
+    conductor += [
+        (ticks(m.time), 1, mido.MetaMessage("time_signature", numerator=m.numerator,
+                                            denominator=m.denominator))
+        for m in score.metre
+    ]
+    conductor += [
+        (ticks(m.time), 2, mido.MetaMessage("marker", text=m.name.encode(
+            "latin-1", "replace").decode("latin-1")))
+        for m in score.markers
+    ]
+    played = [
+        (ticks(p.time), 0, mido.Message("control_change", control=lane.controller,
+                                        value=round(p.value * 127)))
+        for lane in score.lanes
+        for p in lane.points
+    ]
+    for note in score.notes:
+        played.append((ticks(note.start), 2, mido.Message("note_on", note=note.pitch,
+                                                          velocity=note.velocity)))
+        played.append((ticks(note.start + note.length), 1,
+                       mido.Message("note_off", note=note.pitch, velocity=0)))
+    file = mido.MidiFile(type=1, ticks_per_beat=TICKS_PER_BEAT)
+    for rows in (conductor, played):
+        track = mido.MidiTrack()
+        before = 0
+        for at, _, message in sorted(rows, key=lambda row: (row[0], row[1])):
+            track.append(message.copy(time=at - before))
+            before = at
+        track.append(mido.MetaMessage("end_of_track", time=0))
+        file.tracks.append(track)
+    out = io.BytesIO()
+    file.save(file=out)
+    return out.getvalue()

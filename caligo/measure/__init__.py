@@ -1,0 +1,1 @@
+"""Measurements: loudness, true peak, spectrum, stereo, and how much a sound evolves."""

@@ -1,0 +1,1 @@
+"""All that moves: modulators, routes, and the trajectories of parameters."""

@@ -1,0 +1,56 @@
+"""A block: the stretch of control ticks that is computed at once, and the voices in it."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass
+
+import numpy as np
+
+from caligo.movement.notes import Floats
+from caligo.movement.routes import Frame
+from caligo.movement.voices import Voice
+
+TICK = 64
+"""Samples between control ticks."""
+
+
+@dataclass(frozen=True, slots=True)
+class Span:
+    """Control ticks ``first`` to ``first + ticks`` at a sample rate."""
+
+    first: int
+    ticks: int
+    rate: int
+
+    @property
+    def samples(self) -> int:
+        """Samples in the span."""
+        return self.ticks * TICK
+
+    @property
+    def times(self) -> Floats:
+        """The moment of every tick and of the end, in seconds ``[ticks + 1]``."""
+        return np.arange(self.first, self.first + self.ticks + 1) * (TICK / self.rate)
+
+
+@dataclass(frozen=True, slots=True)
+class Block:
+    """What a source is asked to render.
+
+    Parameters
+    ----------
+    frame
+        The block's moments and voices, for the courses of parameters.
+    pitch
+        Octaves over 1 Hz at every tick ``[voices, ticks + 1]``.
+    history
+        ``history(row, first, ticks)``: the frame and pitch of one voice over an earlier span,
+        for what has to be added up since the voice began.
+    """
+
+    span: Span
+    voices: Sequence[Voice]
+    frame: Frame
+    pitch: Floats
+    history: Callable[[int, int, int], tuple[Frame, Floats]]

@@ -1,0 +1,62 @@
+"""Chance without memory: every random number is a hash of (seed, what, index)."""
+
+from __future__ import annotations
+
+import math
+
+import numpy as np
+from numba import njit, uint64
+
+
+@njit(cache=True, nogil=True)
+def mix(value: int) -> int:
+    """A well-mixed 64-bit hash of a 64-bit number.
+
+    The finaliser of SplitMix64 (Steele, Lea and Flood, "Fast splittable pseudorandom number
+    generators", OOPSLA 2014), constants from memory.
+    """
+    z = uint64(value) + uint64(0x9E3779B97F4A7C15)
+    z = (z ^ (z >> uint64(30))) * uint64(0xBF58476D1CE4E5B9)
+    z = (z ^ (z >> uint64(27))) * uint64(0x94D049BB133111EB)
+    return z ^ (z >> uint64(31))
+
+
+@njit(cache=True, nogil=True)
+def combine(seed: int, index: int) -> int:
+    """The hash of a seed and an index; indexes may be negative."""
+    return mix(uint64(mix(uint64(seed))) ^ uint64(index))
+
+
+@njit(cache=True, nogil=True)
+def unit(seed: int, index: int) -> float:
+    """A number in [0, 1) from a seed and an index."""
+    return float(uint64(combine(seed, index)) >> uint64(11)) * (1.0 / 9007199254740992.0)
+
+
+@njit(cache=True, nogil=True)
+def signed(seed: int, index: int) -> float:
+    """A number in [-1, 1) from a seed and an index."""
+    return 2.0 * unit(seed, index) - 1.0
+
+
+@njit(cache=True, nogil=True)
+def wander(seed: int, position: float) -> float:
+    """A smooth random function of `position` in [-1, 1], through a new value at each integer."""
+    index = math.floor(position)
+    x = position - index
+    a = signed(seed, int(index))
+    b = signed(seed, int(index) + 1)
+    return a + (b - a) * x * x * x * (x * (6.0 * x - 15.0) + 10.0)
+
+
+def text_seed(text: str) -> int:
+    """A seed from a text, the same on every machine (64-bit FNV-1a)."""
+    value = 0xCBF29CE484222325
+    for byte in text.encode():
+        value = ((value ^ byte) * 0x100000001B3) & 0xFFFFFFFFFFFFFFFF
+    return value
+
+
+def derive(seed: int, index: int) -> int:
+    """A seed for one thing out of a seed for many, below 2**63."""
+    return int(combine(np.uint64(seed), np.uint64(index))) >> 1

@@ -1,0 +1,78 @@
+"""The notes that movement is computed for, as arrays with one row a note."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from caligo.document.tempo import TempoMap
+from caligo.document.times import Time
+
+Floats = NDArray[np.float64]
+
+OPEN_HOLD = 8.0
+"""Seconds that a key played live counts as held, for times given as a share of the note."""
+
+
+@dataclass(frozen=True, slots=True)
+class Notes:
+    """Notes as arrays ``[notes]``: what per-note movement depends on.
+
+    Parameters
+    ----------
+    start, length
+        Seconds; the length is infinite while a key is still down.
+    hold
+        The length that shares of the note refer to; finite.
+    key
+        MIDI key number, velocity 0 to 1.
+    seed
+        A number of its own for each note, for what is random per note.
+    """
+
+    start: Floats
+    length: Floats
+    hold: Floats
+    key: Floats
+    velocity: Floats
+    seed: NDArray[np.uint64]
+
+    def __len__(self) -> int:
+        return len(self.start)
+
+    def row(self, index: int) -> Notes:
+        """One of the notes, alone."""
+        pick = slice(index, index + 1)
+        return Notes(self.start[pick], self.length[pick], self.hold[pick], self.key[pick],
+                     self.velocity[pick], self.seed[pick])
+
+
+def whole(length: float) -> Notes:
+    """The sound itself as one long note, for movement shared by all notes."""
+    span = np.array([length])
+    return Notes(np.zeros(1), span, span, np.full(1, 60.0), np.full(1, 0.7),
+                 np.zeros(1, dtype=np.uint64))
+
+
+def seconds(time: Time, notes: Notes, tempo: TempoMap) -> Floats:
+    """A document's time in seconds for each note ``[notes]``; beats count from its start."""
+    if time.unit == "s":
+        return np.full(len(notes), time.value)
+    if time.unit == "hold":
+        return notes.hold * time.value
+    return np.array([tempo.seconds(tempo.beats(s) + time.value) - s for s in notes.start])
+
+
+def cycles(
+    period: Time, pace: float, times: Floats, notes: Notes, tempo: TempoMap
+) -> Floats:
+    """Periods passed since each note's start ``[notes, times]``, at `pace` times the speed."""
+    if period.unit == "beats":
+        passed = tempo.beats_at(times)[None, :] - tempo.beats_at(notes.start)[:, None]
+        found: Floats = passed * (pace / period.value)
+        return found
+    span = notes.hold * period.value if period.unit == "hold" else np.full(len(notes), period.value)
+    found = (times[None, :] - notes.start[:, None]) * (pace / span)[:, None]
+    return found

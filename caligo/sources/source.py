@@ -1,0 +1,31 @@
+"""What every source is."""
+
+from __future__ import annotations
+
+import numpy as np
+from numpy.typing import NDArray
+
+from caligo.document.sound import Part
+from caligo.movement.block import Block
+from caligo.movement.routes import Movement
+
+VOICE_RMS = 0.125
+"""Root mean square of one voice at level 0 dB (-18 dBFS): room for chords and resonance."""
+
+
+class Source:
+    """A layer's material. Subclasses render voices as a function of time.
+
+    A source keeps nothing that its output depends on; it may keep what it could compute again.
+    """
+
+    def __init__(self, part: Part, path: str, movement: Movement, rate: int, seed: int) -> None:
+        self.part = part
+        self.path = path
+        self.movement = movement
+        self.rate = rate
+        self.seed = seed
+
+    def render(self, block: Block, out: NDArray[np.float32]) -> None:
+        """Write the block's voices to `out` ``[voices, 2, samples]``, which is zero."""
+        raise NotImplementedError

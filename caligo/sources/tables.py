@@ -1,0 +1,157 @@
+"""Built-in wavetables, made from spectra and band-limited per half octave.
+
+A table is a row of single cycles; position moves through the row. Every cycle of a table has
+the same root mean square, and its partials keep their phases along the row, so that moving
+through a table changes its colour and not its level.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass
+from functools import lru_cache
+
+import numpy as np
+from numpy.typing import NDArray
+
+from caligo.sources.source import VOICE_RMS
+
+LENGTH = 4096
+"""Samples in a cycle: with 512 partials, linear interpolation stays below -80 dB."""
+FRAMES = 32
+MOST_PARTIALS = 512
+LIMITS = tuple(
+    sorted({max(1, round(MOST_PARTIALS / 2 ** (k / 2))) for k in range(19)}, reverse=True)
+)
+"""Partials kept at each level, from the fullest to a lone fundamental."""
+
+Amplitudes = NDArray[np.float64]
+Recipe = Callable[[Amplitudes, float], tuple[Amplitudes, Amplitudes]]
+"""From partial numbers ``[partials]`` and a position 0 to 1 to amplitudes and sine phases."""
+
+
+@dataclass(frozen=True, slots=True)
+class Table:
+    """A band-limited table.
+
+    Parameters
+    ----------
+    cycles
+        ``[levels, frames, LENGTH + 1]``, the last sample repeating the first.
+    limits
+        The highest partial in each level ``[levels]``.
+    """
+
+    cycles: NDArray[np.float32]
+    limits: NDArray[np.int64]
+
+
+def _sine(n: Amplitudes, _: float) -> tuple[Amplitudes, Amplitudes]:
+    return (n == 1).astype(float), np.zeros_like(n)
+
+
+def _triangle(n: Amplitudes, _: float) -> tuple[Amplitudes, Amplitudes]:
+    odd = n % 2 == 1
+    return np.where(odd, 1.0 / n**2, 0.0), np.where((n // 2) % 2 == 1, np.pi, 0.0)
+
+
+def _saw(n: Amplitudes, _: float) -> tuple[Amplitudes, Amplitudes]:
+    return 1.0 / n, np.zeros_like(n)
+
+
+def _square(n: Amplitudes, _: float) -> tuple[Amplitudes, Amplitudes]:
+    return np.where(n % 2 == 1, 1.0 / n, 0.0), np.zeros_like(n)
+
+
+def _scattered(n: Amplitudes, seed: int) -> Amplitudes:
+    """A fixed phase for each partial, so that full spectra do not pile up into a peak."""
+    phases: Amplitudes = np.random.default_rng(seed).uniform(0, 2 * np.pi, MOST_PARTIALS)
+    return phases[: len(n)]
+
+
+def _bump(x: Amplitudes, centre: float, width: float) -> Amplitudes:
+    """A bell in octaves around `centre`."""
+    bell: Amplitudes = np.exp(-0.5 * ((np.log2(x) - np.log2(centre)) / width) ** 2)
+    return bell
+
+
+def _aperture(n: Amplitudes, p: float) -> tuple[Amplitudes, Amplitudes]:
+    """A pulse that narrows: the spectrum of a rectangle of duty d is sin(pi n d) / n."""
+    duty = 0.5 - 0.46 * p
+    return np.sin(np.pi * n * duty) / n, np.full_like(n, np.pi / 2)
+
+
+def _glass_plate(n: Amplitudes, p: float) -> tuple[Amplitudes, Amplitudes]:
+    """A few bright clusters, as a struck plate has, that wander against each other."""
+    body = 1.0 / n**2.2
+    lines = (
+        0.9 * _bump(n, 3.0 + 2.0 * p, 0.10)
+        + 0.7 * _bump(n, 8.5 - 2.5 * p, 0.08)
+        + 0.5 * _bump(n, 13.0 + 6.0 * p, 0.07)
+        + 0.35 * _bump(n, 29.0 - 8.0 * p, 0.06)
+    )
+    return body + lines * (0.25 + 0.35 * np.sin(np.pi * p)), _scattered(n, 11)
+
+
+def _breath_hole(n: Amplitudes, p: float) -> tuple[Amplitudes, Amplitudes]:
+    """A hummed tone whose two resonances open, from closed to bright."""
+    slope = 1.0 / n**1.6
+    first = 2.5 * _bump(n, 2.0 + 5.0 * p, 0.35)
+    second = 1.8 * _bump(n, 14.0 - 7.0 * p + 10.0 * p * p, 0.25)
+    return slope * (0.4 + first + second), _scattered(n, 23)
+
+
+def _rime(n: Amplitudes, p: float) -> tuple[Amplitudes, Amplitudes]:
+    """Fine teeth along a long slope that slide past each other, as frost grows."""
+    slope = 1.0 / n**0.9
+    teeth = 0.5 + 0.5 * np.cos(2 * np.pi * (n * (0.19 + 0.11 * p) + p))
+    shine = 0.5 + 0.5 * np.cos(2 * np.pi * (n * 0.057 - 2.0 * p))
+    keep = np.exp(-n / (18.0 + 110.0 * p))
+    return slope * teeth * (0.3 + 0.7 * shine) * keep + 0.3 * (n == 1), _scattered(n, 37)
+
+
+def _emulsion(n: Amplitudes, p: float) -> tuple[Amplitudes, Amplitudes]:
+    """From the odd partials through all of them to every third, darkening on the way."""
+    odd = (n % 2 == 1).astype(float)
+    third = (n % 3 == 1).astype(float)
+    a, b, c = max(0.0, 1 - 2 * p), 1 - abs(2 * p - 1), max(0.0, 2 * p - 1)
+    return (a * odd + b + c * third) / n ** (1.0 + 0.5 * p), _scattered(n, 41)
+
+
+RECIPES: dict[str, tuple[str, int, Recipe]] = {
+    "sine": ("Sine", 1, _sine),
+    "triangle": ("Triangle", 1, _triangle),
+    "saw": ("Saw", 1, _saw),
+    "square": ("Square", 1, _square),
+    "aperture": ("Aperture", FRAMES, _aperture),
+    "glass_plate": ("Glass plate", FRAMES, _glass_plate),
+    "breath_hole": ("Breath hole", FRAMES, _breath_hole),
+    "rime": ("Rime", FRAMES, _rime),
+    "emulsion": ("Emulsion", FRAMES, _emulsion),
+}
+"""Built-in tables by key: name, frames and recipe."""
+
+EVOLVING = tuple(key for key, (_, frames, _) in RECIPES.items() if frames > 1)
+"""The tables through which position moves."""
+
+
+@lru_cache(maxsize=16)
+def built_in(key: str) -> Table:
+    """The built-in table of this key, band-limited and at equal level."""
+    _, frames, recipe = RECIPES[key]
+    n = np.arange(1, MOST_PARTIALS + 1, dtype=float)
+    spectra = np.zeros((frames, LENGTH // 2 + 1), dtype=complex)
+    for frame in range(frames):
+        amplitudes, phases = recipe(n, frame / max(frames - 1, 1))
+        rms = np.sqrt(0.5 * np.sum(amplitudes**2))
+        # A sine of amplitude a and phase q is the bin a/2 · exp(j(q - pi/2)) times LENGTH.
+        spectra[frame, 1 : MOST_PARTIALS + 1] = (
+            (VOICE_RMS / rms) * amplitudes * 0.5 * LENGTH * np.exp(1j * (phases - np.pi / 2))
+        )
+    cycles = np.empty((len(LIMITS), frames, LENGTH + 1), dtype=np.float32)
+    for level, limit in enumerate(LIMITS):
+        kept = spectra.copy()
+        kept[:, limit + 1 :] = 0.0
+        cycles[level, :, :LENGTH] = np.fft.irfft(kept, LENGTH, axis=1)
+    cycles[:, :, LENGTH] = cycles[:, :, 0]
+    return Table(cycles, np.array(LIMITS, dtype=np.int64))
