@@ -117,6 +117,10 @@ class Ceiling:
     def __init__(self, decibels: float, rate: int) -> None:
         self._ceiling = 10.0 ** (decibels / 20.0)
         self._recovery = 1.0 - math.exp(-1.0 / (RELEASE * rate))
+        self.forget()
+
+    def forget(self) -> None:
+        """Remember nothing, as before the first sound."""
         self.memory: dict[str, NDArray[np.generic]] = {
             "late": np.zeros((2, DELAY)),
             "wanted": np.ones((2, TICK)),

@@ -121,8 +121,9 @@ class Engine:
         interrupted: Interrupted = lambda: False,
     ) -> None:
         """Go to a tick: forget everything, and run the pre-roll, of at most `most` seconds."""
-        if getattr(self, "_inside", 0) != 0:
-            self._build()
+        for layer in self.layers.values():
+            layer.forget()
+        self.mixer.forget()
         roll = min(self.pre_roll(), most)
         self._inside = max(0, tick - math.ceil(roll * self.rate / TICK))
         self.tick = tick

@@ -170,6 +170,12 @@ class LayerRenderer:
         own = max(filters, default=0.0) if self._parallel else sum(filters)
         return own + sum(e.fading() for e in self.inserts)
 
+    def forget(self) -> None:
+        """Remember nothing, as before the first sound."""
+        self._states = {}
+        for effect in self.inserts:
+            effect.memory = effect.silence()
+
     def memory(self) -> dict[str, Any]:
         """A copy of all that the layer remembers."""
         return {

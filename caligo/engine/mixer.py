@@ -108,6 +108,12 @@ class Mixer:
         buses = max((sum(e.fading() for e in chain) for chain in self._buses.values()), default=0.0)
         return buses + sum(e.fading() for e in self._master) + self._ceiling.fading()
 
+    def forget(self) -> None:
+        """Remember nothing, as before the first sound."""
+        for effect in self._all_effects():
+            effect.memory = effect.silence()
+        self._ceiling.forget()
+
     def memory(self) -> dict[str, Any]:
         """A copy of all that buses and master remember."""
         return {

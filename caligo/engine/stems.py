@@ -183,6 +183,11 @@ class CachedLayer:
             self._renderer.render(Span(tick - roll, roll, self._renderer.rate))
             self._exact = False
 
+    def forget(self) -> None:
+        """See `LayerRenderer.forget`; what is in the store stays."""
+        self._renderer.forget()
+        self._at, self._begun, self._exact = 0, [], True
+
     def fading(self) -> float:
         """See `LayerRenderer.fading`."""
         return self._renderer.fading()

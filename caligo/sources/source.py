@@ -9,8 +9,8 @@ from caligo.document.sound import Part
 from caligo.movement.block import Block
 from caligo.movement.routes import Movement
 
-VOICE_RMS = 0.125
-"""Root mean square of one voice at level 0 dB (-18 dBFS): room for chords and resonance."""
+VOICE_RMS = 0.07
+"""Root mean square of one voice at level 0 dB (-23 dBFS): room for chords and resonance."""
 
 
 class Source:

@@ -1,0 +1,151 @@
+"""The subcommands: render, trace, measure, catalogue, schema, check, demo-sounds, warm."""
+
+from __future__ import annotations
+
+import argparse
+import json
+import sys
+from collections.abc import Callable
+from pathlib import Path
+from typing import Any
+
+from caligo.catalogue import as_json
+from caligo.command.inputs import (
+    InputError,
+    add_score_arguments,
+    demo_sounds,
+    score_from,
+    seconds,
+    sound_from,
+)
+from caligo.engine.engine import DEFAULT_RATE, LARGE_BLOCK, RATES
+from caligo.engine.offline import RenderRange, render_to_file
+from caligo.engine.trajectories import Trajectory, trajectories
+from caligo.engine.warm import warm
+from caligo.formats.audio import SUBTYPES, AudioFormatError
+from caligo.formats.schema import json_schemas
+from caligo.measure.report import UnreadableAudio, measure_file
+
+Handler = Callable[[argparse.Namespace], None]
+
+
+def _print(data: Any) -> None:
+    json.dump(data, sys.stdout, indent=2)
+    print()
+
+
+def _render(arguments: argparse.Namespace) -> None:
+    sound, score = sound_from(arguments.sound), score_from(arguments)
+    end = score.length if arguments.end is None else arguments.end
+    if not 0.0 <= arguments.start < end:
+        raise InputError(f"--from {arguments.start:g} s lies outside 0 to {end:g} s")
+
+    def progress(share: float) -> None:
+        if sys.stderr.isatty():
+            print(f"\r{100 * share:5.1f} %", end="", file=sys.stderr, flush=True)
+
+    rendered = render_to_file(
+        sound, score, Path(arguments.output), sample_format=arguments.format,
+        rate=arguments.rate, threads=arguments.threads, block=arguments.block,
+        span=RenderRange(arguments.start, end),
+        stems_folder=Path(arguments.stems) if arguments.stems else None,
+        hold_still=arguments.hold_still, progress=progress,
+    )
+    print(f"{arguments.output}: {rendered.length:.1f} s in {rendered.wall:.2f} s, "
+          f"{rendered.ratio:.1f} times real time")
+
+
+def _trace(arguments: argparse.Namespace) -> None:
+    found = trajectories(sound_from(arguments.sound), score_from(arguments), arguments.points)
+
+    def courses(named: dict[str, Trajectory]) -> dict[str, Any]:
+        return {
+            name: {"value": t.middle.tolist(), "low": t.low.tolist(), "high": t.high.tolist()}
+            for name, t in named.items()
+        }
+
+    _print({"times": found.times.tolist(), "modulators": courses(found.modulators),
+            "parameters": courses(found.parameters)})
+
+
+def _measure(arguments: argparse.Namespace) -> None:
+    report = measure_file(Path(arguments.file)).as_json()
+    if arguments.json:
+        _print(report)
+        return
+    units = {"length": "s", "rate": "Hz", "integrated": "LUFS", "loudness_range": "LU",
+             "true_peak": "dBTP", "evolution": "dB", "centroid": "Hz", "centroid_range": "oct",
+             "harshness": "%"}
+    for key, value in report.items():
+        shown = "silent" if value is None else f"{value:.2f} {units.get(key, '')}".rstrip()
+        print(f"{key.replace('_', ' '):>15}  {shown}")
+
+
+def _check(arguments: argparse.Namespace) -> None:
+    sound = sound_from(arguments.sound)
+    print(f"{sound.name}: a valid sound with {len(sound.layers)} layers, "
+          f"{len(sound.modulators)} modulators and {len(sound.routes)} routes")
+
+
+def _demo_sounds(_: argparse.Namespace) -> None:
+    for name in demo_sounds():
+        print(name)
+
+
+def _parser() -> argparse.ArgumentParser:
+    parser = argparse.ArgumentParser(prog="caligo", description="Sounds that change over minutes.")
+    commands = parser.add_subparsers(required=True, metavar="COMMAND")
+
+    def command(name: str, handler: Handler, help: str) -> argparse.ArgumentParser:
+        sub = commands.add_parser(name, help=help, description=help)
+        sub.set_defaults(handler=handler)
+        return sub
+
+    render = command("render", _render, "Render a sound to a WAV or FLAC file.")
+    render.add_argument("sound", help="a sound as JSON, or the name of a demo sound")
+    add_score_arguments(render)
+    render.add_argument("--from", dest="start", type=seconds, default=0.0, metavar="T")
+    render.add_argument("--to", dest="end", type=seconds, metavar="T")
+    render.add_argument("--block", type=int, default=LARGE_BLOCK, metavar="N",
+                        help="samples rendered at once; the outcome does not depend on it")
+    render.add_argument("--threads", type=int, default=1, metavar="N")
+    render.add_argument("--rate", type=int, choices=RATES, default=DEFAULT_RATE)
+    render.add_argument("--format", choices=sorted(SUBTYPES), default="pcm24")
+    render.add_argument("--stems", metavar="DIR", help="also write every layer on its own")
+    render.add_argument("--hold-still", action="store_true", help="stop all movement")
+    render.add_argument("-o", dest="output", required=True, metavar="OUT.wav|OUT.flac")
+
+    trace = command("trace", _trace, "Every modulator and moved parameter over time, as JSON.")
+    trace.add_argument("sound")
+    add_score_arguments(trace)
+    trace.add_argument("--points", type=int, default=600)
+    trace.add_argument("--json", action="store_true", help="the default and only form")
+
+    measure = command("measure", _measure, "Loudness, true peak, stereo, spectrum, evolution.")
+    measure.add_argument("file")
+    measure.add_argument("--json", action="store_true")
+
+    catalogue = command("catalogue", lambda _: _print(as_json()), "All modules and parameters.")
+    catalogue.add_argument("--json", action="store_true", help="the default and only form")
+    command("schema", lambda _: _print(json_schemas()), "The documents' JSON Schemas.")
+    check = command("check", _check, "Whether a file is a valid sound, and if not, why.")
+    check.add_argument("sound")
+    command("demo-sounds", _demo_sounds, "The names of the demo sounds.")
+    command("warm", lambda _: warm(), "Compile all kernels now, so that nothing waits later.")
+    return parser
+
+
+def main(arguments: list[str] | None = None) -> int:
+    """Run the command; returns the exit status."""
+    given = _parser().parse_args(arguments)
+    try:
+        given.handler(given)
+    except (InputError, AudioFormatError, UnreadableAudio) as error:
+        print(f"caligo: {error}", file=sys.stderr)
+        return 2
+    except OSError as error:
+        print(f"caligo: {error}", file=sys.stderr)
+        return 1
+    except BrokenPipeError:
+        return 1
+    return 0

@@ -1,0 +1,158 @@
+"""Listening: real time from any moment, with edits and played keys heard as they come."""
+
+from __future__ import annotations
+
+import math
+import threading
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from caligo.document.score import Note, Score
+from caligo.document.sound import Sound
+from caligo.engine.engine import DEFAULT_RATE, SMALL_BLOCK, Engine
+from caligo.engine.stems import StemStore
+from caligo.movement.block import TICK
+
+Signal = NDArray[np.float32]
+
+ROLL = 3.0
+"""Seconds of pre-roll at most when listening starts: a long reverb has then all but filled."""
+BLOCK_TICKS = SMALL_BLOCK // TICK
+
+
+@dataclass(frozen=True, slots=True)
+class Loop:
+    """A stretch that is listened to again and again, in seconds."""
+
+    start: float
+    end: float
+
+
+class Listening:
+    """A running performance of one sound: blocks on demand, changes at any time.
+
+    Any change (an edit, a seek, a loop's jump) is crossfaded over one block from what would have
+    been heard without it, so nothing clicks. The methods may be called from any thread.
+    """
+
+    def __init__(
+        self, sound: Sound, score: Score, *, start: float = 0.0, rate: int = DEFAULT_RATE,
+        store: StemStore | None = None, hold_still: bool = False, loop: Loop | None = None,
+        most_roll: float = ROLL,
+    ) -> None:
+        self._lock = threading.Lock()
+        self._rate = rate
+        self._store = store
+        self._hold_still = hold_still
+        self._most_roll = most_roll
+        self.loop = loop
+        self._played: list[Note] = []
+        self._keys: dict[int, Note] = {}
+        self._count = 0
+        self._fading: Engine | None = None
+        self._silenced = False
+        self._engine = self._at(sound, score, start)
+
+    def _at(self, sound: Sound, score: Score, start: float) -> Engine:
+        engine = Engine(sound, score, rate=self._rate, stems=self._store,
+                        hold_still=self._hold_still, notes=[*score.notes, *self._played])
+        tick = max(0, round(start * self._rate / TICK))
+        if tick:
+            engine.start(tick, most=self._most_roll)
+        return engine
+
+    @property
+    def position(self) -> float:
+        """The moment that the next block begins at, in seconds."""
+        return self._engine.tick * TICK / self._rate
+
+    def edit(self, sound: Sound, score: Score | None = None) -> None:
+        """Go on with a changed sound or score; filters, echoes and reverbs carry on."""
+        with self._lock:
+            before = self._engine
+            fresh = Engine(sound, score or before.score, rate=self._rate,
+                           hold_still=self._hold_still,
+                           notes=[*(score or before.score).notes, *self._played])
+            fresh.recall(before.memory())
+            self._replace(fresh)
+
+    def seek(self, seconds: float) -> None:
+        """Jump to a moment."""
+        with self._lock:
+            self._replace(self._at(self._engine.sound, self._engine.score, seconds))
+
+    def _replace(self, fresh: Engine) -> None:
+        # The engine before may itself still be fading in; what is heard is mostly it.
+        self._fading = self._engine
+        self._engine = fresh
+
+    def press(self, key: int, velocity: int = 90) -> None:
+        """A key goes down now."""
+        with self._lock:
+            self._lift(key)
+            self._count += 1
+            note = Note(id=f"live{self._count}", pitch=key, start=self.position,
+                        length=4 * 3600.0, velocity=velocity)
+            self._keys[key] = note
+            self._played.append(note)
+            self._play()
+
+    def lift(self, key: int) -> None:
+        """A key goes up now."""
+        with self._lock:
+            self._lift(key)
+            self._play()
+
+    def _lift(self, key: int) -> None:
+        note = self._keys.pop(key, None)
+        if note is not None:
+            note.length = max(self.position - note.start, TICK / self._rate)
+
+    def _play(self) -> None:
+        self._played = self._played[-256:]
+        self._engine.play([*self._engine.score.notes, *self._played])
+
+    def panic(self) -> None:
+        """Silence at once: every key up, every note and echo gone, until something is played."""
+        with self._lock:
+            self._keys.clear()
+            self._played = []
+            self._silenced = True
+
+    @property
+    def finished(self) -> bool:
+        """Whether the score is over and nothing is played any more."""
+        return self.position > self._engine.score.length and not self._keys and self.loop is None
+
+    def block(self) -> Signal:
+        """The next block ``[2, 1024]``."""
+        with self._lock:
+            if self._silenced:
+                return self._silence()
+            if self.loop and self.position >= self.loop.end:
+                self._replace(self._at(self._engine.sound, self._engine.score, self.loop.start))
+            out = self._engine.render(BLOCK_TICKS)
+            if self._fading is not None:
+                old = self._fading.render(BLOCK_TICKS)
+                self._fading = None
+                # Equal gain: both are the same sound, so they add in amplitude.
+                rise = (0.5 - 0.5 * np.cos(
+                    np.linspace(0.0, math.pi, out.shape[1], endpoint=False)
+                )).astype(np.float32)
+                out = old + rise * (out - old)
+            return out
+
+    def _silence(self) -> Signal:
+        """A last block that falls to nothing; afterwards only what is newly played is heard."""
+        self._silenced = False
+        out = self._engine.render(BLOCK_TICKS)
+        fall = np.linspace(1.0, 0.0, out.shape[1], dtype=np.float32)
+        score = self._engine.score.model_copy(update={"notes": []})
+        fresh = Engine(self._engine.sound, score, rate=self._rate, hold_still=self._hold_still)
+        empty = fresh.memory()
+        fresh.recall(empty | {"inside": self._engine.memory()["inside"], "tick": self._engine.tick})
+        self._engine = fresh
+        self._fading = None
+        return out * fall

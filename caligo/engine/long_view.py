@@ -1,0 +1,170 @@
+"""The long view: a picture of the whole length, coarse at once and then fine from left to right."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Callable, Iterator
+from dataclasses import dataclass, field
+
+import numpy as np
+from numpy.typing import NDArray
+
+from caligo.document.score import Score
+from caligo.document.sound import Sound
+from caligo.engine.engine import DEFAULT_RATE, LARGE_BLOCK, Engine
+from caligo.engine.stems import StemStore
+from caligo.measure.loudness import MOMENTARY, LoudnessMeter, lufs
+from caligo.measure.spectrogram import ROWS, Levels, SpectrogramStream, column
+from caligo.measure.stereo import stereo_image
+from caligo.measure.true_peak import TruePeakMeter
+from caligo.movement.block import TICK
+
+COLUMNS = 1_200
+"""Columns over the whole length."""
+COARSE_COLUMNS = 30
+COARSE_ROLL = 0.05
+"""Seconds of pre-roll for a coarse column: enough for filters, while reverb is left out."""
+COARSE_WINDOW = 4_096
+
+Interrupted = Callable[[], bool]
+
+
+@dataclass(frozen=True, slots=True)
+class Tile:
+    """Neighbouring columns of the long view.
+
+    Parameters
+    ----------
+    first, span
+        The first of `COLUMNS` columns, and how many of them each of the tile's covers.
+    levels
+        Bytes ``[columns, ROWS]``, see `caligo.measure.spectrogram`.
+    loudness, width
+        LUFS and width of each column ``[columns]``.
+    """
+
+    first: int
+    span: int
+    fine: bool
+    levels: NDArray[np.uint8]
+    loudness: list[float]
+    width: list[float]
+
+
+@dataclass(slots=True)
+class Summary:
+    """What is known of the whole once the fine pass is through."""
+
+    integrated: float = -math.inf
+    loudness_range: float = 0.0
+    true_peak: float = -math.inf
+    width: float = 0.0
+    correlation: float = 1.0
+    loudness: list[float] = field(default_factory=list)
+
+
+def coarse(
+    sound: Sound, score: Score, *, rate: int = DEFAULT_RATE, hold_still: bool = False,
+    interrupted: Interrupted = lambda: False,
+) -> Iterator[Tile]:
+    """A first picture from short samples of the length; each tile is one column."""
+    engine = Engine(sound, score, rate=rate, hold_still=hold_still)
+    span = COLUMNS // COARSE_COLUMNS
+    ticks = COARSE_WINDOW // TICK
+    for i in range(COARSE_COLUMNS):
+        if interrupted():
+            return
+        centre = (i + 0.5) / COARSE_COLUMNS * score.length
+        engine.start(max(0, int(centre * rate / TICK) - ticks // 2), most=COARSE_ROLL)
+        signal = engine.render(ticks)
+        # Both filters of K-weighting are left out: a first picture needs no more.
+        loudness = lufs(2.0 * float(np.mean(signal.astype(np.float64) ** 2)))
+        yield Tile(i * span, span, False, column(signal, rate)[None, :], [loudness],
+                   [stereo_image(signal).width])
+
+
+class _Columns:
+    """Loudness and width gathered into the long view's columns."""
+
+    def __init__(self, rate: int, hop: float) -> None:
+        self._hop = hop
+        self._loudness = LoudnessMeter(rate)
+        self._samples_per_column = hop * rate
+        self._held = np.zeros((2, 0), np.float32)
+        self._made = 0
+        self.peak = TruePeakMeter()
+        self.widths: list[float] = []
+        self._weights: list[float] = []
+        self._correlations: list[float] = []
+
+    def add(self, signal: NDArray[np.float32]) -> None:
+        self._loudness.add(signal)
+        self.peak.add(signal)
+        self._held = np.concatenate([self._held, signal], axis=1)
+        while True:
+            size = round((self._made + 1) * self._samples_per_column) - round(
+                self._made * self._samples_per_column
+            )
+            if self._held.shape[1] < size:
+                return
+            piece, self._held = self._held[:, :size], self._held[:, size:]
+            image = stereo_image(piece)
+            self.widths.append(image.width)
+            self._correlations.append(image.correlation)
+            self._weights.append(float(np.mean(piece.astype(np.float64) ** 2)))
+            self._made += 1
+
+    def loudness_at(self, index: int) -> float:
+        """Momentary loudness around a column, from as many steps as there are."""
+        middle = int((index + 0.5) * self._hop / 0.1)
+        powers = self._loudness.powers[max(0, middle - MOMENTARY // 2) : middle + MOMENTARY // 2]
+        return lufs(float(np.mean(powers))) if powers else -math.inf
+
+    def summary(self) -> Summary:
+        weight = sum(self._weights) or 1.0
+
+        def mean(values: list[float]) -> float:
+            return sum(w * v for w, v in zip(self._weights, values, strict=True)) / weight
+
+        return Summary(
+            self._loudness.integrated(), self._loudness.range(), self.peak.decibels,
+            mean(self.widths), mean(self._correlations),
+        )
+
+
+def fine(
+    sound: Sound, score: Score, *, rate: int = DEFAULT_RATE, hold_still: bool = False,
+    store: StemStore | None = None, threads: int = 1,
+    interrupted: Interrupted = lambda: False,
+) -> Iterator[Tile | Summary]:
+    """The exact picture, rendered from the start; tiles as they come, and a summary at the end."""
+    engine = Engine(sound, score, rate=rate, hold_still=hold_still, stems=store, threads=threads)
+    hop = score.length / COLUMNS
+    spectra = SpectrogramStream(rate, hop)
+    columns = _Columns(rate, hop)
+    waiting: list[Levels] = []
+    first = 0
+
+    def tile() -> Tile:
+        ready = waiting[: COLUMNS - first]
+        indexes = range(first, first + len(ready))
+        return Tile(first, 1, True, np.array(ready, dtype=np.uint8).reshape(-1, ROWS),
+                    [columns.loudness_at(i) for i in indexes],
+                    [columns.widths[min(i, len(columns.widths) - 1)] if columns.widths else 0.0
+                     for i in indexes])
+
+    for signal in engine.stream(engine.length_ticks, LARGE_BLOCK):
+        if interrupted():
+            return
+        columns.add(signal)
+        waiting += spectra.add(signal)
+        if len(waiting) >= max(1, min(24, int(2.0 / hop))):
+            yield tile()
+            first += len(waiting)
+            waiting = []
+    waiting += spectra.finish()
+    if waiting and first < COLUMNS:
+        yield tile()
+    summary = columns.summary()
+    summary.loudness = [columns.loudness_at(i) for i in range(COLUMNS)]
+    yield summary

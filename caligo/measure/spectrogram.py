@@ -1,0 +1,125 @@
+"""Spectrogram columns on a logarithmic frequency axis, with long windows for lows."""
+
+from __future__ import annotations
+
+from functools import lru_cache
+
+import numpy as np
+from numpy.typing import NDArray
+
+LOWEST, HIGHEST = 27.5, 16_000.0
+"""Hertz at the lower edge of the first row and the upper edge of the last."""
+ROWS = 224
+FLOOR = -96.0
+"""Decibels under a full-scale sine that the byte 0 stands for; 255 stands for 0 dB."""
+WINDOWS = ((500.0, 16_384), (3_000.0, 4_096), (np.inf, 1_024))
+"""Up to which frequency in Hz a window of so many samples (at 48 kHz) is used."""
+
+Levels = NDArray[np.uint8]
+
+
+def row_edges() -> NDArray[np.float64]:
+    """Frequencies between the rows in Hz ``[ROWS + 1]``."""
+    found: NDArray[np.float64] = np.geomspace(LOWEST, HIGHEST, ROWS + 1)
+    return found
+
+
+def _window_size(size: int, rate: int) -> int:
+    return size * 2 if rate > 64_000 else size
+
+
+@lru_cache(maxsize=8)
+def _bands(size: int, rate: int) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
+    """The window and the weights ``[rows, bins]`` by which bins' powers add up to rows.
+
+    A row narrower than the window's main lobe takes the powers next to its centre.
+    """
+    window = np.hanning(size + 1)[:size]
+    edges = row_edges()
+    hertz = np.arange(size // 2) * rate / size
+    spacing = rate / size
+    weights = np.zeros((ROWS, size // 2))
+    for row in range(ROWS):
+        low, high = edges[row], edges[row + 1]
+        if high - low < 2.0 * spacing:
+            centre = 0.5 * (low + high)
+            # A triangle two bins to each side keeps a tone's level between bins.
+            weights[row] = np.clip(1.0 - np.abs(hertz - centre) / spacing, 0.0, 1.0)
+            # The window spreads a tone over its lobe, whose peak this reads.
+            weights[row] *= 1.5
+        else:
+            weights[row] = np.clip(
+                np.minimum(hertz + 0.5 * spacing, high) - np.maximum(hertz - 0.5 * spacing, low),
+                0.0, spacing,
+            ) / spacing
+    # Power of a full-scale sine under a Hann window: (N/4)^2 at its bin, 1.5 times that summed.
+    weights /= 1.5 * (size / 4.0) ** 2
+    return window, weights
+
+
+def longest_window(rate: int) -> int:
+    """Samples that a column looks at."""
+    return _window_size(WINDOWS[0][1], rate)
+
+
+def column(signal: NDArray[np.float32], rate: int) -> Levels:
+    """The levels of one column ``[ROWS]`` from `signal` ``[2, samples]`` around its middle.
+
+    The signal may be shorter than the longest window; lows are then less sharp.
+    """
+    edges = row_edges()
+    centres = np.sqrt(edges[:-1] * edges[1:])
+    power = np.zeros(ROWS)
+    middle = signal.shape[1] // 2
+    below = 0.0
+    for limit, nominal in WINDOWS:
+        size = _window_size(nominal, rate)
+        while size > signal.shape[1]:
+            size //= 2
+        window, weights = _bands(size, rate)
+        piece = signal[:, middle - size // 2 : middle - size // 2 + size]
+        # Left and right as one complex signal: the powers at +f and -f add up to both.
+        spectrum = np.fft.fft((piece[0] + 1j * piece[1]) * window)
+        both = np.abs(spectrum[: size // 2]) ** 2
+        both[1:] += np.abs(spectrum[-1 : size // 2 : -1]) ** 2
+        rows = (centres >= below) & (centres < limit)
+        power[rows] = weights[rows] @ (0.25 * both)
+        below = limit
+    decibels = 10.0 * np.log10(np.maximum(power, 1e-12))
+    found: Levels = np.clip((decibels / -FLOOR + 1.0) * 255.0, 0.0, 255.0).astype(np.uint8)
+    return found
+
+
+class SpectrogramStream:
+    """Columns of a signal that arrives in pieces; column i lies at the time ``(i + 1/2) · hop``."""
+
+    def __init__(self, rate: int, hop: float) -> None:
+        self.rate = rate
+        self.hop = hop
+        self._reach = longest_window(rate) // 2
+        self._held = np.zeros((2, self._reach), np.float32)
+        self._first = -self._reach
+        self._next = 0
+
+    def _centre(self, index: int) -> int:
+        return round((index + 0.5) * self.hop * self.rate)
+
+    def add(self, signal: NDArray[np.float32]) -> list[Levels]:
+        """Take in `signal` ``[2, samples]`` and return the columns that it completes."""
+        self._held = np.concatenate([self._held, signal], axis=1)
+        columns: list[Levels] = []
+        while True:
+            low = self._centre(self._next) - self._reach - self._first
+            if low + 2 * self._reach > self._held.shape[1]:
+                break
+            columns.append(column(self._held[:, low : low + 2 * self._reach], self.rate))
+            self._next += 1
+        keep = max(0, self._centre(self._next) - self._reach - self._first)
+        keep = min(keep, self._held.shape[1])
+        self._held = self._held[:, keep:]
+        self._first += keep
+        return columns
+
+    def finish(self) -> list[Levels]:
+        """The columns that still wait for what comes after the end, which is silence."""
+        return self.add(np.zeros((2, self._reach), np.float32))

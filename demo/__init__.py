@@ -1,0 +1,1 @@
+"""The demo production, The Long Exposure: an invented documentary, its cues and its sounds."""

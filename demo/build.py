@@ -1,0 +1,69 @@
+"""Short ways to write down a sound document."""
+
+from __future__ import annotations
+
+from typing import Any
+
+Document = dict[str, Any]
+
+
+def seconds(value: float) -> Document:
+    """A time in seconds."""
+    return {"value": value, "unit": "s"}
+
+
+def beats(value: float) -> Document:
+    """A time in beats."""
+    return {"value": value, "unit": "beats"}
+
+
+def hold(value: float) -> Document:
+    """A time as a share of the held note."""
+    return {"value": value, "unit": "hold"}
+
+
+def part(id: str, kind: str, **params: Any) -> Document:
+    """A filter or effect."""
+    return {"id": id, "kind": kind, "params": params}
+
+
+def layer(
+    id: str, name: str, source: Document, *, filters: list[Document], envelope: Document,
+    sends: dict[str, float], params: Document | None = None,
+) -> Document:
+    """A layer with a wavetable source; `sends` in dB by bus."""
+    return {
+        "id": id,
+        "name": name,
+        "params": params or {},
+        "source": {"id": "source", "kind": "wavetable", "params": source},
+        "filters": filters,
+        "envelope": {"params": envelope},
+        "sends": [
+            {"id": f"to_{bus}", "bus": bus, "params": {"level": level}}
+            for bus, level in sends.items()
+        ],
+    }
+
+
+def nave(decay: float, *, chorus: Document | None = None, **reverb: Any) -> Document:
+    """The bus with chorus and reverb."""
+    effects = [part("chorus", "chorus", **chorus)] if chorus else []
+    effects.append(part("reverb", "reverb", decay=decay, **reverb))
+    return {"id": "nave", "name": "Nave", "effects": effects}
+
+
+def mover(id: str, name: str, kind: str, *, per_note: bool = False, seed: int = 1,
+          **params: Any) -> Document:
+    """A modulator."""
+    return {"id": id, "name": name, "kind": kind, "seed": seed,
+            "scope": "note" if per_note else "sound", "params": params}
+
+
+def routes(*rows: tuple[str, str, float]) -> list[Document]:
+    """Routes from rows of modulator, target and depth; a trailing + makes one unipolar."""
+    return [
+        {"id": f"r{i}", "from": source.rstrip("+"), "to": target, "depth": depth,
+         "polarity": "unipolar" if source.endswith("+") else "bipolar"}
+        for i, (source, target, depth) in enumerate(rows, start=1)
+    ]
