@@ -78,6 +78,12 @@ class Listening:
             fresh.recall(before.memory())
             self._replace(fresh)
 
+    def hold_still(self, still: bool) -> None:
+        """Stop all movement at its resting values, or let it go on."""
+        with self._lock:
+            self._hold_still = still
+        self.edit(self._engine.sound)
+
     def seek(self, seconds: float) -> None:
         """Jump to a moment."""
         with self._lock:

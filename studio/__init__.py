@@ -1,0 +1,1 @@
+"""The studio: productions, cues and sounds kept in a database, served to the browser."""

@@ -1,0 +1,48 @@
+"""The JSON API: one schema, one way to say what went wrong."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from django.core.exceptions import ObjectDoesNotExist
+from django.http import HttpRequest, HttpResponse
+from ninja import NinjaAPI
+
+from caligo.document import DocumentError
+from caligo.document.pitch import PitchError
+from caligo.formats.midi import MidiError
+from studio.library.api import router as library
+from studio.library.editing import RevisionConflict
+from studio.library.scores_api import router as scores
+from studio.renders.api import router as renders
+
+api = NinjaAPI(title="Caligo", version="1", docs_url=None)
+api.add_router("", library)
+api.add_router("", scores)
+api.add_router("", renders)
+
+
+def _said(request: HttpRequest, status: int, text: str, **more: Any) -> HttpResponse:
+    return api.create_response(request, {"text": text, "problems": [], **more}, status=status)
+
+
+@api.exception_handler(DocumentError)
+def _document_error(request: HttpRequest, error: Any) -> HttpResponse:
+    problems = [p.as_json() for p in error.problems]
+    return _said(request, 422, str(error), problems=problems)
+
+
+@api.exception_handler(PitchError)
+@api.exception_handler(MidiError)
+def _unreadable(request: HttpRequest, error: Any) -> HttpResponse:
+    return _said(request, 422, str(error))
+
+
+@api.exception_handler(RevisionConflict)
+def _conflict(request: HttpRequest, error: Any) -> HttpResponse:
+    return _said(request, 409, str(error), revision=error.revision)
+
+
+@api.exception_handler(ObjectDoesNotExist)
+def _gone(request: HttpRequest, _: Any) -> HttpResponse:
+    return _said(request, 404, "This is no longer there; it may have been deleted elsewhere.")

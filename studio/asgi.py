@@ -1,0 +1,22 @@
+"""The ASGI application: Django over HTTP, the stage over WebSockets."""
+
+from __future__ import annotations
+
+import os
+
+from channels.routing import ProtocolTypeRouter, URLRouter
+from channels.security.websocket import AllowedHostsOriginValidator
+from django.core.asgi import get_asgi_application
+from django.urls import path
+
+os.environ.setdefault("DJANGO_SETTINGS_MODULE", "studio.settings")
+http = get_asgi_application()
+
+from studio.stage.consumer import StageConsumer  # noqa: E402 (needs Django set up)
+
+application = ProtocolTypeRouter({
+    "http": http,
+    "websocket": AllowedHostsOriginValidator(
+        URLRouter([path("ws/sounds/<int:sound_id>", StageConsumer.as_asgi())])
+    ),
+})

@@ -1,0 +1,1 @@
+"""Productions, cues, sounds, scores and versions: what is kept."""

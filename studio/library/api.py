@@ -1,0 +1,193 @@
+"""The API of productions, cues, sounds and versions."""
+
+from __future__ import annotations
+
+import json
+from typing import Any
+
+from django.http import HttpRequest, HttpResponse
+from ninja import File, Router
+from ninja.files import UploadedFile
+
+from caligo.catalogue import as_json
+from caligo.document import DocumentError, Problem
+from studio.library.editing import add_sound, edit_sound, keep_version
+from studio.library.models import Cue, Production, Sound, Version
+from studio.library.starting import new_cue, plain_sound
+from studio.schemas import (
+    CueEntry,
+    CueIn,
+    NamedIn,
+    OpenedSound,
+    PatchIn,
+    ProductionEntry,
+    SaidOut,
+    SoundEntry,
+    SoundIn,
+    SoundSaved,
+    VersionDocument,
+    VersionIn,
+    VersionOut,
+)
+
+router = Router(tags=["library"])
+
+MAX_DOCUMENT_BYTES = 2 << 20
+
+
+@router.get("/catalogue", response=dict[str, Any])
+def catalogue(request: HttpRequest) -> Any:
+    """Every module and parameter."""
+    return as_json()
+
+
+@router.get("/productions", response=list[ProductionEntry])
+def productions(request: HttpRequest) -> Any:
+    """All productions with their cues and sounds."""
+    return Production.objects.prefetch_related("cues__sounds")
+
+
+@router.post("/productions", response={201: ProductionEntry})
+def create_production(request: HttpRequest, given: NamedIn) -> Any:
+    """A new production with one cue."""
+    production = Production.objects.create(name=given.name)
+    cue = new_cue(production, "1m1", "First cue")
+    add_sound(cue, plain_sound("New sound"))
+    return 201, production
+
+
+@router.patch("/productions/{production_id}", response={200: ProductionEntry, 404: SaidOut})
+def rename_production(request: HttpRequest, production_id: int, given: NamedIn) -> Any:
+    """Rename a production."""
+    production = Production.objects.get(pk=production_id)
+    production.name = given.name
+    production.save()
+    return production
+
+
+@router.delete("/productions/{production_id}", response={204: None, 404: SaidOut})
+def delete_production(request: HttpRequest, production_id: int) -> Any:
+    """Delete a production with all its cues and sounds."""
+    Production.objects.get(pk=production_id).delete()
+    return 204, None
+
+
+@router.post("/productions/{production_id}/cues", response={201: CueEntry, 404: SaidOut})
+def create_cue(request: HttpRequest, production_id: int, given: CueIn) -> Any:
+    """A new cue that holds a chord, with a plain sound."""
+    cue = new_cue(Production.objects.get(pk=production_id), given.number, given.name)
+    add_sound(cue, plain_sound("New sound"))
+    return 201, cue
+
+
+@router.patch("/cues/{cue_id}", response={200: CueEntry, 404: SaidOut})
+def rename_cue(request: HttpRequest, cue_id: int, given: CueIn) -> Any:
+    """Rename or renumber a cue."""
+    cue = Cue.objects.get(pk=cue_id)
+    cue.number, cue.name = given.number, given.name
+    cue.save()
+    return cue
+
+
+@router.delete("/cues/{cue_id}", response={204: None, 404: SaidOut})
+def delete_cue(request: HttpRequest, cue_id: int) -> Any:
+    """Delete a cue with its sounds."""
+    Cue.objects.get(pk=cue_id).delete()
+    return 204, None
+
+
+@router.post("/cues/{cue_id}/sounds", response={201: SoundEntry, 404: SaidOut, 422: SaidOut})
+def create_sound(request: HttpRequest, cue_id: int, given: SoundIn) -> Any:
+    """A new sound, plain or a copy."""
+    cue = Cue.objects.get(pk=cue_id)
+    if given.copy_of is None:
+        return 201, add_sound(cue, plain_sound(given.name))
+    original = Sound.objects.get(pk=given.copy_of)
+    return 201, add_sound(cue, original.document | {"name": given.name})
+
+
+@router.post("/cues/{cue_id}/sounds/import", response={201: SoundEntry, 404: SaidOut, 422: SaidOut})
+def import_sound(request: HttpRequest, cue_id: int, file: File[UploadedFile]) -> Any:
+    """A new sound from a JSON file."""
+    cue = Cue.objects.get(pk=cue_id)
+    if (file.size or 0) > MAX_DOCUMENT_BYTES:
+        raise DocumentError([Problem("", f"{file.name} is too large for a sound document",
+                                     allowed="2 MB")])
+    try:
+        document = json.loads(file.read().decode())
+    except (json.JSONDecodeError, UnicodeDecodeError, RecursionError):
+        raise DocumentError(
+            [Problem("", f"{file.name} is not JSON; choose a sound exported from Caligo")]
+        ) from None
+    return 201, add_sound(cue, document)
+
+
+@router.get("/sounds/{sound_id}", response={200: OpenedSound, 404: SaidOut}, by_alias=True)
+def open_sound(request: HttpRequest, sound_id: int) -> Any:
+    """A sound with its score and where it belongs."""
+    sound = Sound.objects.select_related("cue__production", "cue__score").get(pk=sound_id)
+    return {
+        "id": sound.pk,
+        "revision": sound.revision,
+        "document": sound.document,
+        "cue": sound.cue,
+        "production": sound.cue.production,
+        "score": sound.cue.score.document,
+        "score_revision": sound.cue.score.revision,
+    }
+
+
+@router.patch(
+    "/sounds/{sound_id}", by_alias=True,
+    response={200: SoundSaved, 404: SaidOut, 409: SaidOut, 422: SaidOut},
+)
+def patch_sound(request: HttpRequest, sound_id: int, given: PatchIn) -> Any:
+    """Edit a sound."""
+    return edit_sound(sound_id, given.revision, given.patch)
+
+
+@router.delete("/sounds/{sound_id}", response={204: None, 404: SaidOut})
+def delete_sound(request: HttpRequest, sound_id: int) -> Any:
+    """Delete a sound with its versions and renders."""
+    Sound.objects.get(pk=sound_id).delete()
+    return 204, None
+
+
+@router.get("/sounds/{sound_id}/file", response={404: SaidOut})
+def download_sound(request: HttpRequest, sound_id: int) -> HttpResponse:
+    """The sound's document as a file."""
+    sound = Sound.objects.get(pk=sound_id)
+    response = HttpResponse(json.dumps(sound.document, indent=1), content_type="application/json")
+    response.headers["Content-Disposition"] = f'attachment; filename="sound-{sound.pk}.json"'
+    return response
+
+
+def _version(version: Version) -> dict[str, Any]:
+    return {"id": version.pk, "number": version.number, "name": version.name,
+            "created": version.created.isoformat()}
+
+
+@router.get("/sounds/{sound_id}/versions", response={200: list[VersionOut], 404: SaidOut})
+def versions(request: HttpRequest, sound_id: int) -> Any:
+    """A sound's kept states, the newest first."""
+    return [_version(v) for v in Sound.objects.get(pk=sound_id).versions.all()]
+
+
+@router.post("/sounds/{sound_id}/versions", response={201: VersionOut, 404: SaidOut})
+def create_version(request: HttpRequest, sound_id: int, given: VersionIn) -> Any:
+    """Keep the present state."""
+    return 201, _version(keep_version(sound_id, given.name))
+
+
+@router.get("/versions/{version_id}", response={200: VersionDocument, 404: SaidOut}, by_alias=True)
+def read_version(request: HttpRequest, version_id: int) -> Any:
+    """A kept state with its document."""
+    version = Version.objects.get(pk=version_id)
+    return _version(version) | {"document": version.document}
+
+
+@router.delete("/versions/{version_id}", response={204: None, 404: SaidOut})
+def delete_version(request: HttpRequest, version_id: int) -> Any:
+    """Let go of a kept state."""
+    Version.objects.get(pk=version_id).delete()
+    return 204, None

@@ -1,0 +1,10 @@
+"""The library app."""
+
+from django.apps import AppConfig
+
+
+class LibraryConfig(AppConfig):
+    """Productions, cues, sounds, scores and versions."""
+
+    name = "studio.library"
+    label = "library"

@@ -1,0 +1,99 @@
+"""Changing sounds and scores: JSON Patch against a known revision, saved at once."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass
+from typing import Any
+
+from django.db import transaction
+
+from caligo.document import Edited, apply_patch, read_score, read_sound
+from studio.library.models import Cue, Score, Sound, Version
+from studio.stage import hub
+
+Operations = list[dict[str, Any]]
+
+
+class RevisionConflict(Exception):
+    """An edit made against an older state than the one that is kept."""
+
+    def __init__(self, revision: int) -> None:
+        self.revision = revision
+        super().__init__(
+            f"this was changed elsewhere in the meantime (revision {revision}); "
+            "the newer state has been loaded, make the change again"
+        )
+
+
+@dataclass(frozen=True, slots=True)
+class Saved:
+    """The outcome of an edit as it was saved."""
+
+    revision: int
+    document: dict[str, Any]
+    inverse: Operations
+
+
+def _apply(
+    held: Sound | Score, revision: int, operations: Operations,
+    read: Callable[[Any], Any], dump: Callable[[Any], dict[str, Any]],
+) -> Saved:
+    """Apply an edit to a locked row and save it."""
+    if held.revision != revision:
+        raise RevisionConflict(held.revision)
+    edited: Edited[Any] = apply_patch(held.document, operations, read, dump)
+    held.document = edited.data
+    held.revision += 1
+    if isinstance(held, Sound):
+        held.name = edited.document.name
+    held.save()
+    return Saved(held.revision, edited.data, edited.inverse)
+
+
+def edit_sound(sound_id: int, revision: int, operations: Operations) -> Saved:
+    """Change a sound and tell everyone who has it open.
+
+    Raises
+    ------
+    Sound.DoesNotExist, RevisionConflict, caligo.document.DocumentError
+    """
+    with transaction.atomic():
+        sound = Sound.objects.select_for_update().get(pk=sound_id)
+        saved = _apply(sound, revision, operations, read_sound, lambda s: s.as_document())
+    hub.sound_changed(sound_id)
+    return saved
+
+
+def edit_score(cue_id: int, revision: int, operations: Operations) -> Saved:
+    """Change a cue's score and tell everyone who has one of its sounds open."""
+    with transaction.atomic():
+        score = Score.objects.select_for_update().get(cue_id=cue_id)
+        saved = _apply(
+            score, revision, operations, read_score, lambda s: s.model_dump(mode="json")
+        )
+    for sound_id in Sound.objects.filter(cue_id=cue_id).values_list("pk", flat=True):
+        hub.sound_changed(sound_id)
+    return saved
+
+
+def add_sound(cue: Cue, document: Any) -> Sound:
+    """A new sound in a cue, from a document.
+
+    Raises
+    ------
+    caligo.document.DocumentError
+    """
+    sound = read_sound(document)
+    return Sound.objects.create(cue=cue, name=sound.name, document=sound.as_document())
+
+
+def keep_version(sound_id: int, name: str) -> Version:
+    """Keep the present state of a sound under the next number."""
+    with transaction.atomic():
+        sound = Sound.objects.select_for_update().get(pk=sound_id)
+        newest = sound.versions.first()
+        number = newest.number + 1 if newest else 1
+        return Version.objects.create(
+            sound=sound, number=number, name=name, document=sound.document
+        )

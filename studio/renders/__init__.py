@@ -1,0 +1,1 @@
+"""Renders: sounds written to files in the background."""

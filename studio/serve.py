@@ -1,0 +1,64 @@
+"""Serve the studio on the loopback interface: ``python -m studio.serve``."""
+
+from __future__ import annotations
+
+import argparse
+import os
+import socket
+import sys
+
+import uvicorn
+
+HOST = "127.0.0.1"
+FIRST_PORT = 8460
+PORTS = 40
+
+
+def free_port(wanted: int | None) -> int:
+    """The wanted port, or the first free one from `FIRST_PORT` on."""
+    candidates = [wanted] if wanted else list(range(FIRST_PORT, FIRST_PORT + PORTS))
+    for port in candidates:
+        with socket.socket() as probe:
+            probe.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
+            try:
+                probe.bind((HOST, port))
+            except OSError:
+                continue
+            return port
+    raise SystemExit(f"caligo: no free port among {candidates[0]} to {candidates[-1]}; "
+                     "stop what runs there or give another with --port")
+
+
+def prepare(demo: bool) -> None:
+    """Bring the database up to date, mark renders that were cut off, and load the demo."""
+    import django
+
+    os.environ.setdefault("DJANGO_SETTINGS_MODULE", "studio.settings")
+    django.setup()
+    from django.core.management import call_command
+
+    from studio.library.starting import load_demo
+    from studio.renders.jobs import recover
+
+    call_command("migrate", verbosity=0)
+    recover()
+    if demo:
+        load_demo()
+
+
+def main() -> None:
+    """Prepare and serve until stopped."""
+    parser = argparse.ArgumentParser(description="Serve the studio on the loopback interface.")
+    parser.add_argument("--port", type=int)
+    parser.add_argument("--demo", action="store_true", help="load the demo production")
+    given = parser.parse_args()
+    sys.setswitchinterval(0.001)  # the audio thread must not wait long for its turn
+    port = free_port(given.port)
+    prepare(given.demo)
+    print(f"Caligo is at http://{HOST}:{port}/", flush=True)
+    uvicorn.run("studio.asgi:application", host=HOST, port=port, log_level="warning",
+                ws="websockets-sansio", ws_max_size=1 << 20, ws_per_message_deflate=False)
+
+
+if __name__ == "__main__":
+    main()

@@ -1,0 +1,73 @@
+"""Django settings. Everything is served from one process on the loopback interface."""
+
+from __future__ import annotations
+
+import os
+import secrets
+from pathlib import Path
+
+BASE_DIR = Path(__file__).resolve().parent
+DATA_DIR = Path(os.environ.get("CALIGO_DATA", BASE_DIR.parent / "var" / "studio"))
+DATA_DIR.mkdir(parents=True, exist_ok=True)
+
+
+def _secret_key() -> str:
+    """A key of this installation's own, made on first use and kept beside the data."""
+    path = DATA_DIR / "secret-key"
+    if not path.exists():
+        path.touch(mode=0o600)
+        path.write_text(secrets.token_urlsafe(48))
+    return path.read_text()
+
+
+SECRET_KEY = _secret_key()
+DEBUG = False
+ALLOWED_HOSTS = ["127.0.0.1", "localhost", "[::1]"]
+
+INSTALLED_APPS = [
+    "django.contrib.staticfiles",
+    "ninja",
+    "studio.library",
+    "studio.renders",
+]
+MIDDLEWARE = [
+    "django.middleware.security.SecurityMiddleware",
+    "whitenoise.middleware.WhiteNoiseMiddleware",
+    "django.middleware.common.CommonMiddleware",
+    "studio.security.CsrfEverywhere",
+    "studio.security.ContentPolicy",
+    "django.middleware.clickjacking.XFrameOptionsMiddleware",
+]
+ROOT_URLCONF = "studio.urls"
+ASGI_APPLICATION = "studio.asgi.application"
+
+DATABASES = {
+    "default": {
+        "ENGINE": "django.db.backends.sqlite3",
+        "NAME": DATA_DIR / "studio.sqlite3",
+        "OPTIONS": {
+            "init_command": "PRAGMA journal_mode=WAL; PRAGMA synchronous=FULL;",
+            "transaction_mode": "IMMEDIATE",
+            "timeout": 10,
+        },
+    }
+}
+DEFAULT_AUTO_FIELD = "django.db.models.BigAutoField"
+
+STATIC_URL = "/static/"
+STATICFILES_DIRS = [BASE_DIR / "static"]
+WHITENOISE_USE_FINDERS = True
+WHITENOISE_AUTOREFRESH = False
+
+DATA_UPLOAD_MAX_MEMORY_SIZE = 4 << 20
+FILE_UPLOAD_MAX_MEMORY_SIZE = 4 << 20
+MAX_MIDI_BYTES = 2 << 20
+
+STEMS_DIR = DATA_DIR / "stems"
+STEMS_LIMIT_BYTES = 2 << 30
+RENDERS_DIR = DATA_DIR / "renders"
+
+CSRF_COOKIE_SAMESITE = "Strict"
+USE_TZ = True
+TIME_ZONE = "UTC"
+LANGUAGE_CODE = "en"

@@ -1,0 +1,1 @@
+"""The stage: open sounds, their long views and trajectories, and listening, over WebSockets."""

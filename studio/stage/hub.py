@@ -1,0 +1,52 @@
+"""Who has which sound open, and how they hear of changes made elsewhere in the process."""
+
+from __future__ import annotations
+
+import threading
+from collections import defaultdict
+from typing import Protocol
+
+
+class Listener(Protocol):
+    """Someone who has a sound open. Called from any thread."""
+
+    def sound_changed(self) -> None:
+        """The sound or its score was changed and saved."""
+
+    def render_changed(self, render_id: int) -> None:
+        """A render of the sound went on or ended."""
+
+
+_lock = threading.Lock()
+_open: dict[int, set[Listener]] = defaultdict(set)
+
+
+def enter(sound_id: int, listener: Listener) -> None:
+    """Someone opens a sound."""
+    with _lock:
+        _open[sound_id].add(listener)
+
+
+def leave(sound_id: int, listener: Listener) -> None:
+    """Someone closes a sound."""
+    with _lock:
+        _open[sound_id].discard(listener)
+        if not _open[sound_id]:
+            del _open[sound_id]
+
+
+def _listeners(sound_id: int) -> list[Listener]:
+    with _lock:
+        return list(_open.get(sound_id, ()))
+
+
+def sound_changed(sound_id: int) -> None:
+    """Tell everyone who has the sound open that it changed."""
+    for listener in _listeners(sound_id):
+        listener.sound_changed()
+
+
+def render_changed(sound_id: int, render_id: int) -> None:
+    """Tell everyone who has the sound open how a render of it goes."""
+    for listener in _listeners(sound_id):
+        listener.render_changed(render_id)

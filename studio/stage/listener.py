@@ -1,0 +1,128 @@
+"""The worker that plays an open sound: blocks of samples, a little ahead of what is heard."""
+
+from __future__ import annotations
+
+import threading
+from collections.abc import Callable
+from typing import Any
+
+import numpy as np
+
+from caligo.document import Score, Sound
+from caligo.engine.engine import SMALL_BLOCK
+from caligo.engine.live import Listening, Loop
+from caligo.engine.stems import StemStore
+from studio.stage.frames import AUDIO, frame
+
+SendJson = Callable[[dict[str, Any]], None]
+SendBytes = Callable[[bytes], None]
+
+LEAD = 5 * SMALL_BLOCK
+"""Frames kept ahead of what has been heard: 107 ms, which an edit waits at most."""
+HUNGRY = 3 * SMALL_BLOCK
+"""Below so many frames ahead, drawing gives way to listening."""
+PATIENCE = 10.0
+"""Seconds without a word from the browser after which listening stops by itself."""
+
+
+class Listener:
+    """Listens to one sound at a time, from wherever it is started."""
+
+    def __init__(self, send_json: SendJson, send_bytes: SendBytes, store: StemStore) -> None:
+        self._send_json = send_json
+        self._send_bytes = send_bytes
+        self._store = store
+        self._listening: Listening | None = None
+        self._stream = 0
+        self._sent = 0
+        self._heard = 0
+        self._more = threading.Condition()
+
+    @property
+    def running(self) -> bool:
+        """Whether anything is being played."""
+        return self._listening is not None
+
+    def hungry(self) -> bool:
+        """Whether the browser is about to run out of samples."""
+        return self._listening is not None and self._sent - self._heard < HUNGRY
+
+    def start(
+        self, sound: Sound, score: Score, start: float, *, loop: Loop | None = None,
+        hold_still: bool = False,
+    ) -> None:
+        """Listen from a moment on; what was playing stops."""
+        self.stop()
+        with self._more:
+            self._stream += 1
+            stream = self._stream
+            self._sent = self._heard = 0
+        threading.Thread(
+            target=self._play, args=(stream, sound, score, start, loop, hold_still),
+            name="listening", daemon=True,
+        ).start()
+
+    def stop(self) -> None:
+        """Stop playing."""
+        with self._more:
+            self._listening = None
+            self._stream += 1
+            self._more.notify_all()
+
+    def heard(self, stream: int, frames: int) -> None:
+        """The browser has played so many frames of a stream."""
+        with self._more:
+            if stream == self._stream:
+                self._heard = max(self._heard, frames)
+                self._more.notify_all()
+
+    def with_listening(self, act: Callable[[Listening], None]) -> bool:
+        """Do something to what is playing, if anything is."""
+        listening = self._listening
+        if listening is None:
+            return False
+        act(listening)
+        return True
+
+    def _play(
+        self, stream: int, sound: Sound, score: Score, start: float, loop: Loop | None,
+        hold_still: bool,
+    ) -> None:
+        try:
+            listening = Listening(sound, score, start=start, loop=loop, store=self._store,
+                                  hold_still=hold_still)
+            with self._more:
+                if self._stream != stream:
+                    return
+                self._listening = listening
+            self._send_json({"type": "listening", "stream": stream, "from": listening.position})
+            while self._send_block(stream, listening):
+                pass
+        except Exception as error:
+            self._send_json({"type": "problem", "text":
+                             f"Listening stopped on an error: {error!r}. Press Listen again."})
+        finally:
+            with self._more:
+                ended = self._stream == stream
+                if ended:
+                    self._listening = None
+            if ended:
+                self._send_json({"type": "stopped", "stream": stream})
+
+    def _send_block(self, stream: int, listening: Listening) -> bool:
+        """Wait for room, then send one block; False once it is over."""
+        with self._more:
+            room = self._more.wait_for(
+                lambda: self._stream != stream or self._sent - self._heard < LEAD, PATIENCE
+            )
+            if self._stream != stream or not room:
+                return False
+        at = listening.position
+        if listening.finished:
+            return False
+        block = listening.block()
+        samples = np.ascontiguousarray(block.T, dtype="<f4").tobytes()
+        self._send_bytes(frame(AUDIO, {"stream": stream, "at": round(at, 6)}, samples))
+        with self._more:
+            self._sent += block.shape[1]
+        return True
