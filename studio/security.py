@@ -11,7 +11,7 @@ from django.middleware.csrf import CsrfViewMiddleware
 
 POLICY = (
     "default-src 'self'; style-src 'self' 'unsafe-inline'; img-src 'self' data: blob:; "
-    "connect-src 'self' ws://127.0.0.1:* ws://localhost:* ws://[::1]:*; worker-src 'self' blob:"
+    "connect-src 'self' ws://127.0.0.1:* ws://localhost:*; worker-src 'self' blob:"
 )
 
 

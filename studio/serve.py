@@ -6,6 +6,7 @@ import argparse
 import os
 import socket
 import sys
+import warnings
 
 import uvicorn
 
@@ -52,11 +53,15 @@ def main() -> None:
     parser.add_argument("--port", type=int)
     parser.add_argument("--demo", action="store_true", help="load the demo production")
     given = parser.parse_args()
+    # Static files come from a synchronous iterator; they are small, so that is no harm.
+    warnings.filterwarnings("ignore", message="StreamingHttpResponse must consume")
     sys.setswitchinterval(0.001)  # the audio thread must not wait long for its turn
     port = free_port(given.port)
     prepare(given.demo)
+    from studio.asgi import application
+
     print(f"Caligo is at http://{HOST}:{port}/", flush=True)
-    uvicorn.run("studio.asgi:application", host=HOST, port=port, log_level="warning",
+    uvicorn.run(application, host=HOST, port=port, log_level="warning",
                 ws="websockets-sansio", ws_max_size=1 << 20, ws_per_message_deflate=False)
 
 

@@ -21,6 +21,8 @@ from caligo.movement.block import TICK
 
 COLUMNS = 1_200
 """Columns over the whole length."""
+LAYER_POINTS = 120
+"""Points of a layer's level over the whole length."""
 COARSE_COLUMNS = 30
 COARSE_ROLL = 0.05
 """Seconds of pre-roll for a coarse column: enough for filters, while reverb is left out."""
@@ -53,7 +55,13 @@ class Tile:
 
 @dataclass(slots=True)
 class Summary:
-    """What is known of the whole once the fine pass is through."""
+    """What is known of the whole once the fine pass is through.
+
+    Parameters
+    ----------
+    layers
+        The level of each layer before its fader, in dB ``[LAYER_POINTS]``.
+    """
 
     integrated: float = -math.inf
     loudness_range: float = 0.0
@@ -61,6 +69,7 @@ class Summary:
     width: float = 0.0
     correlation: float = 1.0
     loudness: list[float] = field(default_factory=list)
+    layers: dict[str, list[float]] = field(default_factory=dict)
 
 
 def coarse(
@@ -132,6 +141,34 @@ class _Columns:
         )
 
 
+class _LayerLevels:
+    """The level of every layer over the length, from the stems as they pass."""
+
+    def __init__(self, samples: int) -> None:
+        self._samples = max(samples, 1)
+        self._powers: dict[str, NDArray[np.float64]] = {}
+        self._counts: dict[str, NDArray[np.float64]] = {}
+
+    def add(self, at: int, stems: dict[str, NDArray[np.float32]]) -> None:
+        """Take in stems ``[2, samples]`` that begin at sample `at`."""
+        point = min(LAYER_POINTS - 1, max(0, at * LAYER_POINTS // self._samples))
+        for name, stem in stems.items():
+            powers = self._powers.setdefault(name, np.zeros(LAYER_POINTS))
+            counts = self._counts.setdefault(name, np.zeros(LAYER_POINTS))
+            powers[point] += float(np.mean(stem.astype(np.float64) ** 2))
+            counts[point] += 1.0
+
+    def decibels(self) -> dict[str, list[float]]:
+        """The levels in dB; points shorter than a block take their neighbour's."""
+        found: dict[str, list[float]] = {}
+        for name, powers in self._powers.items():
+            filled = np.flatnonzero(self._counts[name])
+            means = powers[filled] / self._counts[name][filled]
+            levels = 10.0 * np.log10(np.maximum(means, 1e-12))
+            found[name] = np.interp(np.arange(LAYER_POINTS), filled, levels).tolist()
+        return found
+
+
 def fine(
     sound: Sound, score: Score, *, rate: int = DEFAULT_RATE, hold_still: bool = False,
     store: StemStore | None = None, threads: int = 1,
@@ -153,9 +190,11 @@ def fine(
                     [columns.widths[min(i, len(columns.widths) - 1)] if columns.widths else 0.0
                      for i in indexes])
 
-    for signal in engine.stream(engine.length_ticks, LARGE_BLOCK):
+    layers = _LayerLevels(engine.length_ticks * TICK)
+    for signal, stems in engine.stream_with_stems(engine.length_ticks, LARGE_BLOCK):
         if interrupted():
             return
+        layers.add((engine.tick * TICK) - signal.shape[1], stems)
         columns.add(signal)
         waiting += spectra.add(signal)
         if len(waiting) >= max(1, min(24, int(2.0 / hop))):
@@ -166,5 +205,6 @@ def fine(
     if waiting and first < COLUMNS:
         yield tile()
     summary = columns.summary()
+    summary.layers = layers.decibels()
     summary.loudness = [columns.loudness_at(i) for i in range(COLUMNS)]
     yield summary

@@ -2,9 +2,11 @@
 
 from __future__ import annotations
 
+from dataclasses import dataclass
 from functools import lru_cache
 
 import numpy as np
+import scipy.fft
 from numpy.typing import NDArray
 
 LOWEST, HIGHEST = 27.5, 16_000.0
@@ -28,33 +30,52 @@ def _window_size(size: int, rate: int) -> int:
     return size * 2 if rate > 64_000 else size
 
 
-@lru_cache(maxsize=8)
-def _bands(size: int, rate: int) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
-    """The window and the weights ``[rows, bins]`` by which bins' powers add up to rows.
+@dataclass(frozen=True, slots=True)
+class _Bands:
+    """How the bins of one window size add up to the rows that it serves.
+
+    Parameters
+    ----------
+    rows, bins
+        The rows and the bins concerned, as slices; `weights` ``[rows, bins]`` joins them.
+    """
+
+    window: NDArray[np.float64]
+    rows: slice
+    bins: slice
+    weights: NDArray[np.float64]
+
+
+@lru_cache(maxsize=32)
+def _bands(size: int, rate: int, below: float, limit: float) -> _Bands:
+    """The bands of a window of `size` samples for the rows from `below` to `limit` Hz.
 
     A row narrower than the window's main lobe takes the powers next to its centre.
     """
     window = np.hanning(size + 1)[:size]
     edges = row_edges()
-    hertz = np.arange(size // 2) * rate / size
+    centres = np.sqrt(edges[:-1] * edges[1:])
+    rows = np.flatnonzero((centres >= below) & (centres < limit))
     spacing = rate / size
-    weights = np.zeros((ROWS, size // 2))
-    for row in range(ROWS):
+    hertz = np.arange(size // 2) * spacing
+    weights = np.zeros((len(rows), size // 2))
+    for i, row in enumerate(rows):
         low, high = edges[row], edges[row + 1]
         if high - low < 2.0 * spacing:
-            centre = 0.5 * (low + high)
-            # A triangle two bins to each side keeps a tone's level between bins.
-            weights[row] = np.clip(1.0 - np.abs(hertz - centre) / spacing, 0.0, 1.0)
-            # The window spreads a tone over its lobe, whose peak this reads.
-            weights[row] *= 1.5
+            # A triangle one bin to each side keeps a tone's level between bins; the factor makes
+            # up for the window's lobe, whose peak alone this reads.
+            distance = np.abs(hertz - 0.5 * (low + high)) / spacing
+            weights[i] = 1.5 * np.clip(1.0 - distance, 0.0, 1.0)
         else:
-            weights[row] = np.clip(
-                np.minimum(hertz + 0.5 * spacing, high) - np.maximum(hertz - 0.5 * spacing, low),
-                0.0, spacing,
-            ) / spacing
+            inside = np.minimum(hertz + 0.5 * spacing, high) - np.maximum(
+                hertz - 0.5 * spacing, low
+            )
+            weights[i] = np.clip(inside, 0.0, spacing) / spacing
     # Power of a full-scale sine under a Hann window: (N/4)^2 at its bin, 1.5 times that summed.
     weights /= 1.5 * (size / 4.0) ** 2
-    return window, weights
+    used = np.flatnonzero(weights.any(axis=0))
+    bins = slice(int(used[0]), int(used[-1]) + 1)
+    return _Bands(window, slice(int(rows[0]), int(rows[-1]) + 1), bins, weights[:, bins].copy())
 
 
 def longest_window(rate: int) -> int:
@@ -67,8 +88,6 @@ def column(signal: NDArray[np.float32], rate: int) -> Levels:
 
     The signal may be shorter than the longest window; lows are then less sharp.
     """
-    edges = row_edges()
-    centres = np.sqrt(edges[:-1] * edges[1:])
     power = np.zeros(ROWS)
     middle = signal.shape[1] // 2
     below = 0.0
@@ -76,14 +95,13 @@ def column(signal: NDArray[np.float32], rate: int) -> Levels:
         size = _window_size(nominal, rate)
         while size > signal.shape[1]:
             size //= 2
-        window, weights = _bands(size, rate)
+        bands = _bands(size, rate, below, limit)
         piece = signal[:, middle - size // 2 : middle - size // 2 + size]
         # Left and right as one complex signal: the powers at +f and -f add up to both.
-        spectrum = np.fft.fft((piece[0] + 1j * piece[1]) * window)
+        spectrum = scipy.fft.fft((piece[0] + 1j * piece[1]) * bands.window)
         both = np.abs(spectrum[: size // 2]) ** 2
         both[1:] += np.abs(spectrum[-1 : size // 2 : -1]) ** 2
-        rows = (centres >= below) & (centres < limit)
-        power[rows] = weights[rows] @ (0.25 * both)
+        power[bands.rows] = bands.weights @ (0.25 * both[bands.bins])
         below = limit
     decibels = 10.0 * np.log10(np.maximum(power, 1e-12))
     found: Levels = np.clip((decibels / -FLOOR + 1.0) * 255.0, 0.0, 255.0).astype(np.uint8)

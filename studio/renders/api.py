@@ -2,9 +2,12 @@
 
 from __future__ import annotations
 
+import asyncio
+from collections.abc import AsyncIterator
+from pathlib import Path
 from typing import Any
 
-from django.http import FileResponse, HttpRequest, HttpResponse
+from django.http import HttpRequest, StreamingHttpResponse
 from ninja import Router
 
 from caligo.document import DocumentError, Problem
@@ -71,10 +74,22 @@ def render_again(request: HttpRequest, render_id: int) -> Any:
 
 
 @router.get("/renders/{render_id}/file", response={404: SaidOut})
-def download_render(request: HttpRequest, render_id: int) -> HttpResponse | FileResponse:
+def download_render(request: HttpRequest, render_id: int) -> StreamingHttpResponse:
     """The rendered file."""
     render = Render.objects.get(pk=render_id)
     path = jobs.path_of(render)
     if render.state != Render.State.DONE or not path.exists():
         raise Render.DoesNotExist
-    return FileResponse(path.open("rb"), as_attachment=True, filename=render.file_name)
+    response = StreamingHttpResponse(
+        _pieces(path), content_type="audio/flac" if render.container == "flac" else "audio/wav"
+    )
+    response.headers["Content-Length"] = str(path.stat().st_size)
+    response.headers["Content-Disposition"] = f'attachment; filename="{render.file_name}"'
+    return response
+
+
+async def _pieces(path: Path) -> AsyncIterator[bytes]:
+    """A file piece by piece, so that a long render is never in memory whole."""
+    with path.open("rb") as file:
+        while piece := await asyncio.to_thread(file.read, 1 << 20):
+            yield piece

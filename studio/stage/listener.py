@@ -33,6 +33,7 @@ class Listener:
         self._send_bytes = send_bytes
         self._store = store
         self._listening: Listening | None = None
+        self._starting = False
         self._stream = 0
         self._sent = 0
         self._heard = 0
@@ -45,7 +46,9 @@ class Listener:
 
     def hungry(self) -> bool:
         """Whether the browser is about to run out of samples."""
-        return self._listening is not None and self._sent - self._heard < HUNGRY
+        return self._starting or (
+            self._listening is not None and self._sent - self._heard < HUNGRY
+        )
 
     def start(
         self, sound: Sound, score: Score, start: float, *, loop: Loop | None = None,
@@ -57,6 +60,7 @@ class Listener:
             self._stream += 1
             stream = self._stream
             self._sent = self._heard = 0
+            self._starting = True
         threading.Thread(
             target=self._play, args=(stream, sound, score, start, loop, hold_still),
             name="listening", daemon=True,
@@ -66,6 +70,7 @@ class Listener:
         """Stop playing."""
         with self._more:
             self._listening = None
+            self._starting = False
             self._stream += 1
             self._more.notify_all()
 
@@ -95,6 +100,7 @@ class Listener:
                 if self._stream != stream:
                     return
                 self._listening = listening
+                self._starting = False
             self._send_json({"type": "listening", "stream": stream, "from": listening.position})
             while self._send_block(stream, listening):
                 pass
@@ -106,6 +112,7 @@ class Listener:
                 ended = self._stream == stream
                 if ended:
                     self._listening = None
+                    self._starting = False
             if ended:
                 self._send_json({"type": "stopped", "stream": stream})
 

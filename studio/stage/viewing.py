@@ -135,6 +135,8 @@ class Viewing:
                     "width": _number(part.width),
                     "correlation": _number(part.correlation),
                     "loudness": [_number(v) for v in part.loudness],
+                    "layers": {k: [_number(v) for v in levels]
+                               for k, levels in part.layers.items()},
                 })
             else:
                 self._send_bytes(tile_frame(part, revision))

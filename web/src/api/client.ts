@@ -1,0 +1,100 @@
+import createClient, { type Middleware } from "openapi-fetch";
+import type { components, paths } from "./schema";
+
+type Schemas = components["schemas"];
+
+/** A generated type with everything filled in, as the server always sends it. */
+export type Full<T> = T extends (infer Item)[]
+  ? Full<Item>[]
+  : T extends object
+    ? { [Key in keyof T]-?: Full<Exclude<T[Key], undefined>> }
+    : T;
+
+export type Sound = Full<Schemas["Sound"]>;
+export type Layer = Full<Schemas["Layer"]>;
+export type Bus = Full<Schemas["Bus"]>;
+export type Modulator = Full<Schemas["Modulator"]>;
+export type Route = Full<Schemas["Route"]>;
+export type Score = Full<Schemas["Score"]>;
+export type Time = Full<Schemas["Time"]>;
+export type Value = boolean | number | string | Time;
+export type ProductionEntry = Schemas["ProductionEntry"];
+export type OpenedSound = Schemas["OpenedSound"];
+export type RenderOut = Schemas["RenderOut"];
+export type RenderIn = Schemas["RenderIn"];
+export type VersionOut = Schemas["VersionOut"];
+
+function cookie(name: string): string {
+  const found = document.cookie.split("; ").find((row) => row.startsWith(`${name}=`));
+  return found ? decodeURIComponent(found.slice(name.length + 1)) : "";
+}
+
+const csrf: Middleware = {
+  onRequest({ request }) {
+    request.headers.set("X-CSRFToken", cookie("csrftoken"));
+    return request;
+  },
+};
+
+export const api = createClient<paths>({ baseUrl: window.location.origin });
+api.use(csrf);
+
+/** Something the server would not do, said for a person. */
+export class Refused extends Error {
+  constructor(
+    text: string,
+    readonly status: number,
+  ) {
+    super(text);
+  }
+}
+
+/** The server cannot be reached. */
+export class Unreachable extends Error {
+  constructor() {
+    super("Caligo's server cannot be reached. Your changes are kept here and sent when it is back.");
+  }
+}
+
+type Answer<Data> = { data?: Data; error?: unknown; response: Response };
+
+/** The data of an answer, or an error with the server's own words. */
+export async function taken<Data>(answering: Promise<Answer<Data>>): Promise<Data> {
+  let answer: Answer<Data>;
+  try {
+    answer = await answering;
+  } catch {
+    throw new Unreachable();
+  }
+  if (answer.response.ok) return answer.data as Data;
+  throw new Refused(wordsOf(answer.error, answer.response.status), answer.response.status);
+}
+
+function wordsOf(error: unknown, status: number): string {
+  if (error && typeof error === "object" && "text" in error) return String(error.text);
+  if (error && typeof error === "object" && "detail" in error) {
+    const detail = error.detail;
+    if (Array.isArray(detail)) {
+      return detail.map((d: { msg?: string }) => d.msg ?? "This value is not possible").join("; ");
+    }
+    return String(detail);
+  }
+  return `The server answered with an error (${status}). Nothing was lost; try again.`;
+}
+
+/** Send a file as a form, since generated clients only send JSON. */
+export async function upload<Data>(path: string, file: File): Promise<Data> {
+  const form = new FormData();
+  form.append("file", file);
+  return taken<Data>(
+    (async () => {
+      const response = await fetch(path, {
+        method: "POST",
+        body: form,
+        headers: { "X-CSRFToken": cookie("csrftoken") },
+      });
+      const body = await response.json().catch(() => undefined);
+      return response.ok ? { data: body as Data, response } : { error: body, response };
+    })(),
+  );
+}

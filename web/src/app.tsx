@@ -1,0 +1,188 @@
+import { useQuery, useQueryClient } from "@tanstack/react-query";
+import { useEffect, useMemo, useState } from "react";
+import { api, taken } from "./api/client";
+import { Catalogue, type Module } from "./document/catalogue";
+import { ExportButton } from "./exporting/ExportDialog";
+import { writing } from "./keys/computer-keys";
+import { Keys } from "./keys/Keys";
+import { Editor } from "./layers/Editor";
+import { Layers } from "./layers/Layers";
+import { Library, PRODUCTIONS, useProductions } from "./library/Library";
+import { goTo, onArrival, soundInAddress } from "./library/place";
+import { VersionsButton } from "./library/Versions";
+import { LongView } from "./longview/LongView";
+import { followPlayhead } from "./longview/playhead";
+import { Movement } from "./movement/Movement";
+import { dropMidi } from "./score/ScoreDialog";
+import { dismissNotice, edit, redo, say, takeUp, undo, useSession } from "./session/store";
+import { openStage } from "./stage/socket";
+import { togglePlaying, Transport } from "./transport/Transport";
+import { CatalogueContext } from "./ui/catalogue-context";
+import { EditableName } from "./ui/EditableName";
+
+const NEWS_MS = 6000;
+
+function Header() {
+  const name = useSession((s) => s.sound?.name ?? "");
+  const done = useSession((s) => s.done);
+  const undone = useSession((s) => s.undone);
+  const saving = useSession((s) => s.saving);
+  const queries = useQueryClient();
+  const rename = (next: string) => {
+    edit("sound", [{ op: "replace", path: "/name", value: next }], "Rename sound");
+    setTimeout(() => void queries.invalidateQueries({ queryKey: PRODUCTIONS }), 400);
+  };
+  return (
+    <header className="flex h-11 shrink-0 items-center gap-3 border-b border-line px-4">
+      <h1 className="text-[1.35rem] leading-none">Caligo</h1>
+      <Library />
+      <span aria-hidden className="label">/</span>
+      <EditableName name={name} label="Sound" className="font-bold" onChange={rename} />
+      <span className="label" role="status">
+        {saving === "saved" ? "saved" : saving === "saving" ? "saving…" : "offline, changes kept here"}
+      </span>
+      <span className="flex-1" />
+      <button type="button" className="button-plain" disabled={done.length === 0} onClick={undo}
+        title={done.at(-1) ? `Undo: ${done.at(-1)?.label}` : "Nothing to undo"}>
+        Undo
+      </button>
+      <button type="button" className="button-plain" disabled={undone.length === 0} onClick={redo}
+        title={undone.at(-1) ? `Redo: ${undone.at(-1)?.label}` : "Nothing to redo"}>
+        Redo
+      </button>
+      <VersionsButton />
+      <ExportButton />
+    </header>
+  );
+}
+
+function Notice() {
+  const notice = useSession((s) => s.notice);
+  useEffect(() => {
+    if (notice?.kind !== "news") return;
+    const timer = setTimeout(dismissNotice, NEWS_MS);
+    return () => clearTimeout(timer);
+  }, [notice]);
+  if (!notice) return null;
+  return (
+    <div role={notice.kind === "problem" ? "alert" : "status"}
+      className={`panel fixed bottom-4 left-1/2 z-[60] flex max-w-[720px] -translate-x-1/2 items-start gap-3 px-4 py-2.5 ${
+        notice.kind === "problem" ? "border-warn text-warn" : ""}`}>
+      <span className="whitespace-pre-line">{notice.text}</span>
+      <button type="button" className="button-plain" onClick={dismissNotice} aria-label="Dismiss">✕</button>
+    </div>
+  );
+}
+
+/** Open the sound that the address names, or the first there is. */
+function useOpenSound() {
+  const productions = useProductions();
+  const [wanted, setWanted] = useState(soundInAddress());
+  useEffect(() => onArrival(() => setWanted(soundInAddress())), []);
+  const first = productions.data?.flatMap((p) => p.cues.flatMap((c) => c.sounds))[0]?.id;
+  useEffect(() => {
+    if (wanted === null && first !== undefined) goTo(first);
+  }, [wanted, first]);
+  useEffect(() => {
+    if (wanted === null) return;
+    let current = true;
+    taken(api.GET("/api/sounds/{sound_id}", { params: { path: { sound_id: wanted } } })).then(
+      (opened) => {
+        if (!current) return;
+        takeUp(opened);
+        openStage(opened.id);
+      },
+      (error: Error) => say(error.message),
+    );
+    return () => {
+      current = false;
+    };
+  }, [wanted]);
+  return productions;
+}
+
+function useShortcuts() {
+  useEffect(() => {
+    const onKey = (event: KeyboardEvent) => {
+      if (writing(event.target)) return;
+      const command = event.ctrlKey || event.metaKey;
+      if (command && event.key.toLowerCase() === "z") {
+        event.preventDefault();
+        if (event.shiftKey) redo();
+        else undo();
+      } else if (command && event.key.toLowerCase() === "y") {
+        event.preventDefault();
+        redo();
+      } else if (event.key === " " && !(event.target instanceof HTMLButtonElement)) {
+        event.preventDefault();
+        togglePlaying();
+      }
+    };
+    window.addEventListener("keydown", onKey);
+    return () => window.removeEventListener("keydown", onKey);
+  }, []);
+}
+
+function useDrop() {
+  useEffect(() => {
+    const over = (event: DragEvent) => event.preventDefault();
+    const drop = (event: DragEvent) => {
+      event.preventDefault();
+      const file = event.dataTransfer?.files[0];
+      if (file) void dropMidi(file);
+    };
+    window.addEventListener("dragover", over);
+    window.addEventListener("drop", drop);
+    return () => {
+      window.removeEventListener("dragover", over);
+      window.removeEventListener("drop", drop);
+    };
+  }, []);
+}
+
+export function App() {
+  const catalogue = useQuery({
+    queryKey: ["catalogue"],
+    queryFn: () => taken(api.GET("/api/catalogue")),
+    staleTime: Number.POSITIVE_INFINITY,
+  });
+  const productions = useOpenSound();
+  const ready = useSession((s) => s.sound !== null);
+  const length = useSession((s) => s.score?.length ?? 240);
+  const [keys, setKeys] = useState(false);
+  useShortcuts();
+  useDrop();
+  useEffect(() => followPlayhead(length), [length]);
+  const known = useMemo(
+    () => (catalogue.data ? new Catalogue(catalogue.data.modules as Module[]) : null),
+    [catalogue.data],
+  );
+  const failure = catalogue.error ?? productions.error;
+  if (failure) {
+    return <p role="alert" className="p-8 text-base text-warn">{failure.message} Reload the page once it runs.</p>;
+  }
+  if (!known || !ready) {
+    return (
+      <>
+        <p role="status" className="p-8 text-base">Opening…</p>
+        <Notice />
+      </>
+    );
+  }
+  return (
+    <CatalogueContext.Provider value={known}>
+      <div className="flex h-full min-w-[1100px] flex-col">
+        <Header />
+        <LongView />
+        <Transport keys={keys} onKeys={() => setKeys(!keys)} />
+        <div className="flex min-h-0 flex-1">
+          <Layers />
+          <Editor />
+          <Movement />
+        </div>
+        {keys && <Keys />}
+      </div>
+      <Notice />
+    </CatalogueContext.Provider>
+  );
+}

@@ -1,0 +1,241 @@
+/** The edits that the screen offers, as JSON Patch operations. */
+
+import type { Layer, Modulator, Route, Sound } from "../api/client";
+import { type Catalogue, defaultParams, type Target } from "./catalogue";
+import type { Operation } from "./patch";
+
+const PLACES = ["Floor", "Wall", "Vault", "Slit", "Stair", "Mast", "Ridge", "Field"];
+
+/** An id that is free among `taken`. */
+export function freeId(stem: string, taken: Iterable<string>): string {
+  const used = new Set(taken);
+  for (let number = 1; ; number++) {
+    if (!used.has(`${stem}${number}`)) return `${stem}${number}`;
+  }
+}
+
+function topIds(sound: Sound): string[] {
+  return [...sound.layers, ...sound.buses, ...sound.modulators].map((part) => part.id);
+}
+
+export function newLayer(sound: Sound, catalogue: Catalogue, kind: string): Layer {
+  const module = (family: string, name: string) => defaultParams(catalogue.module(family, name));
+  const id = freeId("layer", topIds(sound));
+  const bus = sound.buses[0];
+  return {
+    id,
+    kind: "layer",
+    name: PLACES[sound.layers.length % PLACES.length] ?? "Layer",
+    params: module("part", "layer"),
+    mute: false,
+    solo: false,
+    source: { id: "source", kind, params: module("source", kind) },
+    filters: [
+      { id: "filter1", kind: "lowpass", params: module("filter", "lowpass"), bypass: false },
+    ],
+    envelope: { id: "envelope", kind: "amplitude", params: module("part", "amplitude") },
+    inserts: [],
+    sends: bus
+      ? [{ id: "send1", kind: "send", params: module("part", "send"), bus: bus.id }]
+      : [],
+  };
+}
+
+export function addLayer(sound: Sound, catalogue: Catalogue, kind: string): Operation[] {
+  return [{ op: "add", path: "/layers/-", value: newLayer(sound, catalogue, kind) }];
+}
+
+/** Routes that lead to, or come from, what is about to be removed; the last first. */
+function routesWithout(sound: Sound, gone: (route: Route) => boolean): Operation[] {
+  return sound.routes
+    .map((route, index) => ({ route, index }))
+    .filter(({ route }) => gone(route))
+    .reverse()
+    .map(({ index }) => ({ op: "remove", path: `/routes/${index}` }));
+}
+
+/** Remove a layer, with the routes that led to it. */
+export function removeLayer(sound: Sound, index: number): Operation[] {
+  const layer = sound.layers[index];
+  if (!layer) return [];
+  return [
+    ...routesWithout(sound, (route) => route.to.startsWith(`${layer.id}.`)),
+    { op: "remove", path: `/layers/${index}` },
+  ];
+}
+
+export function duplicateLayer(sound: Sound, index: number): Operation[] {
+  const layer = sound.layers[index];
+  if (!layer) return [];
+  const id = freeId("layer", topIds(sound));
+  const copies = sound.routes
+    .filter((route) => route.to.startsWith(`${layer.id}.`))
+    .map((route, i) => ({
+      op: "add" as const,
+      path: "/routes/-",
+      value: {
+        ...route,
+        id: freeId("route", [...sound.routes.map((r) => r.id), ...usedBefore(i, sound)]),
+        to: `${id}${route.to.slice(layer.id.length)}`,
+      },
+    }));
+  return [
+    { op: "add", path: `/layers/${index + 1}`, value: { ...layer, id, name: `${layer.name} copy` } },
+    ...copies,
+  ];
+}
+
+/** The ids that the first `count` new routes will have taken. */
+function usedBefore(count: number, sound: Sound): string[] {
+  const ids: string[] = [];
+  for (let i = 0; i < count; i++) {
+    ids.push(freeId("route", [...sound.routes.map((r) => r.id), ...ids]));
+  }
+  return ids;
+}
+
+export function moveLayer(sound: Sound, index: number, by: number): Operation[] {
+  const to = index + by;
+  const layer = sound.layers[index];
+  if (!layer || to < 0 || to >= sound.layers.length) return [];
+  return [
+    { op: "remove", path: `/layers/${index}` },
+    { op: "add", path: `/layers/${to}`, value: layer },
+  ];
+}
+
+/** Add a filter or effect at the end of a list such as ``/layers/0/filters``. */
+export function addModule(
+  catalogue: Catalogue,
+  family: "filter" | "effect",
+  kind: string,
+  pointer: string,
+  siblings: { id: string }[],
+): Operation[] {
+  const params = defaultParams(catalogue.module(family, kind));
+  const id = freeId(family === "filter" ? "filter" : kind, siblings.map((s) => s.id));
+  return [{ op: "add", path: `${pointer}/-`, value: { id, kind, params, bypass: false } }];
+}
+
+/** Remove a filter, effect or send, with the routes that led to it. */
+export function removePart(sound: Sound, path: string, pointer: string): Operation[] {
+  return [
+    ...routesWithout(sound, (route) => route.to.startsWith(`${path}.`)),
+    { op: "remove", path: pointer },
+  ];
+}
+
+export function addSend(
+  catalogue: Catalogue,
+  layer: Layer,
+  layerIndex: number,
+  bus: string,
+): Operation[] {
+  const value = {
+    id: freeId("send", layer.sends.map((s) => s.id)),
+    kind: "send",
+    params: defaultParams(catalogue.module("part", "send")),
+    bus,
+  };
+  return [{ op: "add", path: `/layers/${layerIndex}/sends/-`, value }];
+}
+
+export function addBus(sound: Sound, catalogue: Catalogue): Operation[] {
+  const reverb = {
+    id: "reverb1",
+    kind: "reverb",
+    params: defaultParams(catalogue.module("effect", "reverb")),
+    bypass: false,
+  };
+  const value = {
+    id: freeId("bus", topIds(sound)),
+    kind: "bus",
+    name: sound.buses.length ? `Space ${sound.buses.length + 1}` : "Space",
+    params: defaultParams(catalogue.module("part", "bus")),
+    effects: [reverb],
+  };
+  return [{ op: "add", path: "/buses/-", value }];
+}
+
+/** Remove a bus, with the sends to it and the routes to all of these. */
+export function removeBus(sound: Sound, index: number): Operation[] {
+  const bus = sound.buses[index];
+  if (!bus) return [];
+  const sends = sound.layers.flatMap((layer, l) =>
+    layer.sends
+      .map((send, s) => ({ send, pointer: `/layers/${l}/sends/${s}`, path: `${layer.id}.${send.id}.` }))
+      .filter(({ send }) => send.bus === bus.id)
+      .reverse(),
+  );
+  const gone = (route: Route) =>
+    route.to.startsWith(`${bus.id}.`) || sends.some(({ path }) => route.to.startsWith(path));
+  return [
+    ...routesWithout(sound, gone),
+    ...sends.map(({ pointer }) => ({ op: "remove" as const, path: pointer })),
+    { op: "remove", path: `/buses/${index}` },
+  ];
+}
+
+const MODULATOR_NAMES: Record<string, string[]> = {
+  lfo: ["Tide", "Turn", "Sway", "Round"],
+  random: ["Drift", "Weather", "Wander", "Unrest"],
+  envelope: ["Dawn", "Rise", "Arc", "Wane"],
+};
+
+export function newModulator(sound: Sound, catalogue: Catalogue, kind: string): Modulator {
+  const module = catalogue.module("modulator", kind);
+  const taken = new Set(sound.modulators.map((m) => m.name));
+  const names = MODULATOR_NAMES[kind] ?? [module.name];
+  const free = names.find((name) => !taken.has(name));
+  return {
+    id: freeId(kind, topIds(sound)),
+    kind,
+    name: free ?? `${module.name} ${sound.modulators.length + 1}`,
+    params: defaultParams(module),
+    seed: newSeed(),
+    scope: "sound",
+  };
+}
+
+export function newSeed(): number {
+  return Math.floor(Math.random() * 1_000_000);
+}
+
+/** Remove a modulator and its routes; routes that it scaled lose the scaling. */
+export function removeModulator(sound: Sound, index: number): Operation[] {
+  const modulator = sound.modulators[index];
+  if (!modulator) return [];
+  const unscaled = sound.routes.flatMap((route, i): Operation[] =>
+    route.scaled_by === modulator.id && route.from !== modulator.id
+      ? [{ op: "replace", path: `/routes/${i}/scaled_by`, value: null }]
+      : [],
+  );
+  return [
+    ...unscaled,
+    ...routesWithout(sound, (route) => route.from === modulator.id),
+    { op: "remove", path: `/modulators/${index}` },
+  ];
+}
+
+/** A first depth for a new route: audible, but not too much. */
+function firstDepth(target: Target): number {
+  const { depth_limit, depth_unit } = target.parameter;
+  if (depth_unit === "oct") return 1;
+  if (depth_unit === "dB") return 4;
+  if (depth_unit === "ct") return Math.min(6, depth_limit);
+  return Math.min(depth_limit, Number((depth_limit * 0.2).toPrecision(2)));
+}
+
+export function addRoute(sound: Sound, from: string, target: Target): Operation[] {
+  const value: Route = {
+    id: freeId("route", sound.routes.map((r) => r.id)),
+    from,
+    to: target.address,
+    depth: firstDepth(target),
+    polarity: "bipolar",
+    curve: 0,
+    scaled_by: null as unknown as Route["scaled_by"],
+    muted: false,
+  };
+  return [{ op: "add", path: "/routes/-", value }];
+}

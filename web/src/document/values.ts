@@ -1,0 +1,171 @@
+import type { Time, Value } from "../api/client";
+import type { Parameter } from "./catalogue";
+
+const MINUS = "−";
+
+export function isTime(value: Value): value is Time {
+  return typeof value === "object";
+}
+
+/** A number as it is shown: a true minus, three significant digits or so, no needless zeros. */
+export function shownNumber(value: number, digits?: number): string {
+  if (!Number.isFinite(value)) return value < 0 ? `${MINUS}∞` : "∞";
+  const size = Math.abs(value);
+  const places = digits ?? (size >= 100 ? 0 : size >= 10 ? 1 : size >= 1 ? 2 : 3);
+  const text = Number(value.toFixed(places)).toString();
+  return text.replace("-", MINUS);
+}
+
+/** Seconds as minutes and seconds, with tenths where asked. */
+export function clock(seconds: number, tenths = false): string {
+  const safe = Math.max(0, seconds);
+  const rounded = tenths ? Math.floor(safe * 10) / 10 : Math.floor(safe);
+  const minutes = Math.floor(rounded / 60);
+  const rest = rounded - minutes * 60;
+  const text = tenths ? rest.toFixed(1).padStart(4, "0") : String(rest).padStart(2, "0");
+  return `${minutes}:${text}`;
+}
+
+/** A length of time in words of the trade: 0.22 s, 9.5 s, 1 min 44 s, 1 h. */
+export function span(seconds: number): string {
+  if (seconds < 60) return `${shownNumber(seconds)} s`;
+  if (seconds < 3600) {
+    const rest = Math.round(seconds % 60);
+    return rest === 0
+      ? `${Math.floor(seconds / 60)} min`
+      : `${Math.floor(seconds / 60)} min ${rest} s`;
+  }
+  const rest = Math.round((seconds % 3600) / 60);
+  return rest === 0 ? `${Math.floor(seconds / 3600)} h` : `${Math.floor(seconds / 3600)} h ${rest} min`;
+}
+
+export function shownTime(time: Time): string {
+  if (time.unit === "beats") return `${shownNumber(time.value)} beats`;
+  if (time.unit === "hold") return `${shownNumber(time.value * 100)} % of note`;
+  return span(time.value);
+}
+
+/** A parameter's value with its unit, as the screen and a screen reader give it. */
+export function shown(parameter: Parameter, value: Value): string {
+  if (parameter.kind === "choice") {
+    return parameter.choices.find((choice) => choice.value === value)?.name ?? String(value);
+  }
+  if (parameter.kind === "switch") return value ? "On" : "Off";
+  if (isTime(value)) return shownTime(value);
+  return withUnit(Number(value), parameter.unit);
+}
+
+export function withUnit(value: number, unit: string): string {
+  if (unit === "dB" && value <= -80) return `${MINUS}∞ dB`;
+  if (unit === "Hz" && value >= 10_000) return `${shownNumber(value / 1000)} kHz`;
+  const digits = unit === "%" || unit === "Hz" ? (Math.abs(value) < 10 ? 1 : 0) : undefined;
+  return unit ? `${shownNumber(value, digits)} ${unit}` : shownNumber(value);
+}
+
+/** A route's depth with its sign and unit; both ways where bipolar. */
+export function shownDepth(depth: number, unit: string, bipolar: boolean): string {
+  const sign = bipolar ? "±" : depth < 0 ? MINUS : "+";
+  const amount = bipolar && depth < 0 ? `${MINUS}${shownNumber(-depth)}` : shownNumber(Math.abs(depth));
+  return bipolar && depth < 0 ? `± ${amount} ${unit}`.trim() : `${sign} ${amount} ${unit}`.trim();
+}
+
+const NUMBER = /^([+-]?\d*\.?\d+)\s*(.*)$/;
+
+/** What somebody typed, as a value; null if it makes no sense. It is not yet kept in range. */
+export function parsed(parameter: Parameter, text: string, current: Value): Value | null {
+  const plain = text.trim().replaceAll(MINUS, "-").replace(",", ".").toLowerCase();
+  if (parameter.unit === "dB" && /^-?(∞|inf)/.test(plain)) return parameter.low;
+  const colon = /^(\d+):(\d{1,2}(?:\.\d+)?)$/.exec(plain);
+  if (colon && parameter.kind === "time") {
+    return { value: Number(colon[1]) * 60 + Number(colon[2]), unit: "s" };
+  }
+  const match = NUMBER.exec(plain);
+  if (!match?.[1]) return null;
+  const amount = Number(match[1]);
+  const unit = (match[2] ?? "").trim();
+  if (parameter.kind === "time") return parsedTime(amount, unit, current);
+  if (unit === "k" || unit === "khz") return amount * 1000;
+  return amount;
+}
+
+function parsedTime(amount: number, unit: string, current: Value): Time | null {
+  const before = isTime(current) ? current.unit : "s";
+  if (unit === "") return before === "hold" ? { value: amount / 100, unit: before } : { value: amount, unit: before };
+  if (/^(s|sec|seconds?)$/.test(unit)) return { value: amount, unit: "s" };
+  if (/^ms$/.test(unit)) return { value: amount / 1000, unit: "s" };
+  if (/^(m|min|minutes?)$/.test(unit)) return { value: amount * 60, unit: "s" };
+  if (/^(h|hours?)$/.test(unit)) return { value: amount * 3600, unit: "s" };
+  if (/^(b|beats?)$/.test(unit)) return { value: amount, unit: "beats" };
+  if (/^(%|hold|% of note|note)$/.test(unit)) return { value: amount / 100, unit: "hold" };
+  return null;
+}
+
+const LONGEST = { s: 0, beats: 4096, hold: 8 };
+
+/** The range of a value: of a time, in its own unit. */
+export function range(parameter: Parameter, value: Value): { low: number; high: number } {
+  if (isTime(value) && value.unit !== "s") {
+    return { low: parameter.low > 0 ? 0.001 : 0, high: LONGEST[value.unit] };
+  }
+  return { low: parameter.low, high: parameter.high };
+}
+
+/** A value kept in the parameter's range, whole where the parameter is. */
+export function kept(parameter: Parameter, value: Value): Value {
+  const { low, high } = range(parameter, value);
+  if (isTime(value)) return { ...value, value: Math.min(high, Math.max(low, value.value)) };
+  if (typeof value !== "number") return value;
+  const whole = parameter.kind === "integer" ? Math.round(value) : value;
+  return Math.min(high, Math.max(low, whole));
+}
+
+/** Where a number lies in its range, 0 to 1, along the parameter's scale. */
+export function share(parameter: Parameter, number: number, low: number, high: number): number {
+  const clamped = Math.min(high, Math.max(low, number));
+  if (parameter.scale === "logarithmic" && high > 0) {
+    // A range that begins at zero is laid out from a thousandth of its end on.
+    const from = low > 0 ? low : high / 10_000;
+    if (clamped <= from) return 0;
+    return Math.log(clamped / from) / Math.log(high / from);
+  }
+  if (parameter.kind === "time") return Math.sqrt((clamped - low) / (high - low));
+  return (clamped - low) / (high - low);
+}
+
+/** The number at a share of the range; the inverse of `share`. */
+export function atShare(parameter: Parameter, part: number, low: number, high: number): number {
+  const x = Math.min(1, Math.max(0, part));
+  if (parameter.scale === "logarithmic" && high > 0) {
+    const from = low > 0 ? low : high / 10_000;
+    if (x <= 0) return low;
+    return from * (high / from) ** x;
+  }
+  if (parameter.kind === "time") return low + x * x * (high - low);
+  return low + x * (high - low);
+}
+
+export function asNumber(value: Value): number {
+  return isTime(value) ? value.value : Number(value);
+}
+
+/** The value after a move by a share of the range, rounded to what is worth distinguishing. */
+export function moved(parameter: Parameter, value: Value, by: number): Value {
+  const { low, high } = range(parameter, value);
+  const part = share(parameter, asNumber(value), low, high) + by;
+  const next = rounded(atShare(parameter, part, low, high));
+  return kept(parameter, isTime(value) ? { ...value, value: next } : next);
+}
+
+/** One step of an arrow key. */
+export function stepped(parameter: Parameter, value: Value, direction: number, size: number): Value {
+  if (parameter.kind === "integer") {
+    return kept(parameter, Number(value) + direction * Math.max(1, Math.round(size * 2)));
+  }
+  return moved(parameter, value, direction * size * 0.01);
+}
+
+function rounded(value: number): number {
+  if (value === 0) return 0;
+  const digits = Math.max(0, 3 - Math.floor(Math.log10(Math.abs(value))));
+  return Number(value.toFixed(Math.min(digits, 6)));
+}

@@ -1,0 +1,140 @@
+import { useQuery, useQueryClient } from "@tanstack/react-query";
+import { Dialog } from "radix-ui";
+import { useRef, useState } from "react";
+import { api, type ProductionEntry, taken, upload } from "../api/client";
+import { say, useSession } from "../session/store";
+import { EditableName } from "../ui/EditableName";
+import { Menu } from "../ui/Menu";
+import { goTo } from "./place";
+
+export const PRODUCTIONS = ["productions"];
+
+export function useProductions() {
+  return useQuery({ queryKey: PRODUCTIONS, queryFn: () => taken(api.GET("/api/productions")) });
+}
+
+function useActions() {
+  const queries = useQueryClient();
+  return async <Data,>(doing: Promise<Data>, then?: (data: Data) => void) => {
+    try {
+      const data = await doing;
+      then?.(data);
+    } catch (error) {
+      say(error instanceof Error ? error.message : String(error));
+    }
+    await queries.invalidateQueries({ queryKey: PRODUCTIONS });
+  };
+}
+
+type Cue = ProductionEntry["cues"][number];
+
+function CueBlock({ cue, close }: { cue: Cue; close: () => void }) {
+  const act = useActions();
+  const open = useSession((s) => s.soundId);
+  const picker = useRef<HTMLInputElement>(null);
+  const [sure, setSure] = useState<number | null>(null);
+  const path = { path: { cue_id: cue.id } };
+  return (
+    <div className="mb-2 border-l-[5px] border-[#8ea3ac] bg-fog/60 px-3 py-1.5">
+      <div className="flex items-center gap-2">
+        <span className="label w-9">{cue.number}</span>
+        <EditableName name={cue.name} label="Cue" className="min-w-0 flex-1 font-bold"
+          onChange={(name) => void act(taken(api.PATCH("/api/cues/{cue_id}", { params: path, body: { name, number: cue.number } })))} />
+        <Menu button="Add sound" label={`Add a sound to ${cue.name}`} entries={[
+          { name: "New sound", act: () => void act(
+            taken(api.POST("/api/cues/{cue_id}/sounds", { params: path, body: { name: "New sound" } })),
+            (sound) => { goTo(sound.id); close(); }) },
+          { name: "From a JSON file", act: () => picker.current?.click() },
+        ]} />
+        <Menu button="⋯" label={`More for cue ${cue.name}`} entries={[
+          { name: "Delete cue", help: "With its sounds; this cannot be undone.",
+            act: () => void act(taken(api.DELETE("/api/cues/{cue_id}", { params: path }))) },
+        ]} />
+        <input ref={picker} type="file" accept=".json,application/json" className="hidden" aria-label="Sound document"
+          onChange={(event) => {
+            const file = event.target.files?.[0];
+            event.target.value = "";
+            if (file) {
+              void act(upload<{ id: number }>(`/api/cues/${cue.id}/sounds/import`, file),
+                (sound) => { goTo(sound.id); close(); });
+            }
+          }} />
+      </div>
+      <ul>
+        {cue.sounds.map((sound) => (
+          <li key={sound.id} className="flex items-center gap-1 pl-11">
+            <button type="button" className={`button-plain flex-1 text-left text-ink ${open === sound.id ? "font-bold" : ""}`}
+              onClick={() => { goTo(sound.id); close(); }}>
+              {sound.name}{open === sound.id ? ", open" : ""}
+            </button>
+            <button type="button" className="button-plain" onClick={() => void act(
+              taken(api.POST("/api/cues/{cue_id}/sounds", { params: path, body: { name: `${sound.name} copy`, copy_of: sound.id } })))}>
+              Copy
+            </button>
+            <button type="button" className="button-plain" onBlur={() => setSure(null)}
+              disabled={open === sound.id} title={open === sound.id ? "Open another sound first" : "Delete with its versions"}
+              onClick={() => {
+                if (sure !== sound.id) setSure(sound.id);
+                else void act(taken(api.DELETE("/api/sounds/{sound_id}", { params: { path: { sound_id: sound.id } } })));
+              }}>
+              {sure === sound.id ? "Delete for good?" : "Delete"}
+            </button>
+          </li>
+        ))}
+      </ul>
+    </div>
+  );
+}
+
+function Tree({ close }: { close: () => void }) {
+  const productions = useProductions();
+  const act = useActions();
+  return (
+    <>
+      {(productions.data ?? []).map((production) => (
+        <section key={production.id} className="mb-4">
+          <div className="mb-1 flex items-center gap-2">
+            <EditableName name={production.name} label="Production" className="min-w-0 flex-1 text-base font-bold"
+              onChange={(name) => void act(taken(api.PATCH("/api/productions/{production_id}",
+                { params: { path: { production_id: production.id } }, body: { name } })))} />
+            <button type="button" className="button-plain" onClick={() => void act(
+              taken(api.POST("/api/productions/{production_id}/cues", {
+                params: { path: { production_id: production.id } },
+                body: { number: `${production.cues.length + 1}m1`, name: "New cue" },
+              })))}>
+              Add cue
+            </button>
+          </div>
+          {production.cues.map((cue) => <CueBlock key={cue.id} cue={cue} close={close} />)}
+        </section>
+      ))}
+      <button type="button" className="button" onClick={() => void act(
+        taken(api.POST("/api/productions", { body: { name: "New production" } })))}>
+        New production
+      </button>
+      {productions.error && <p role="alert" className="text-warn">{productions.error.message}</p>}
+    </>
+  );
+}
+
+/** Where we are, and the way to everything else. */
+export function Library() {
+  const [open, setOpen] = useState(false);
+  const production = useSession((s) => s.productionName);
+  const cue = useSession((s) => s.cueName);
+  return (
+    <Dialog.Root open={open} onOpenChange={setOpen} modal={false}>
+      <Dialog.Trigger className="button-plain min-w-0 truncate text-sm" aria-label="Productions, cues and sounds">
+        {production} <span aria-hidden>/</span> {cue} <span aria-hidden>▾</span>
+      </Dialog.Trigger>
+      <Dialog.Portal>
+        <Dialog.Content className="panel fixed left-4 top-12 z-50 max-h-[85vh] w-[520px] overflow-y-auto p-4"
+          onKeyDown={(event) => event.stopPropagation()} aria-describedby={undefined}>
+          <Dialog.Title className="mb-2 text-base">Productions, cues and sounds</Dialog.Title>
+          {open && <Tree close={() => setOpen(false)} />}
+          <Dialog.Close className="button-plain absolute right-2 top-2" aria-label="Close">✕</Dialog.Close>
+        </Dialog.Content>
+      </Dialog.Portal>
+    </Dialog.Root>
+  );
+}

@@ -1,0 +1,28 @@
+import type { Course } from "../stage/socket";
+
+/**
+ * A course as an SVG path: a line where it is slow, a band where it is quick.
+ *
+ * `height` gives the place, 0 at the bottom to 1, of a value.
+ */
+export function coursePath(course: Course, width: number, top: number, bottom: number,
+  height: (value: number) => number): string {
+  const points = course.value.length;
+  if (points === 0) return "";
+  const y = (value: number) => (bottom - height(value) * (bottom - top)).toFixed(1);
+  const step = Math.max(1, Math.floor(points / width));
+  const upper: string[] = [];
+  const lower: string[] = [];
+  for (let i = 0; i < points; i += step) {
+    let low = Number.POSITIVE_INFINITY;
+    let high = Number.NEGATIVE_INFINITY;
+    for (let k = i; k < Math.min(points, i + step); k++) {
+      low = Math.min(low, course.low[k] ?? 0);
+      high = Math.max(high, course.high[k] ?? 0);
+    }
+    const x = ((i / Math.max(1, points - 1)) * width).toFixed(1);
+    upper.push(`${x} ${y(high)}`);
+    lower.push(`${x} ${y(low)}`);
+  }
+  return `M${upper.join("L")}L${lower.reverse().join("L")}Z`;
+}

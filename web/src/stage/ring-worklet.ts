@@ -1,0 +1,107 @@
+/** The audio worklet: a ring of samples, played as they come, and reports of what was heard. */
+
+// The worklet's own global scope, which TypeScript's libraries do not describe.
+declare class AudioWorkletProcessor {
+  readonly port: MessagePort;
+}
+declare function registerProcessor(name: string, processor: unknown): void;
+
+const SIZE = 1 << 16;
+const FIRST = 2048;
+const REPORT = 1024;
+const KEPT = 1 << 15;
+
+class Ring extends AudioWorkletProcessor {
+  private readonly left = new Float32Array(SIZE);
+  private readonly right = new Float32Array(SIZE);
+  private readonly played = new Float32Array(2 * KEPT);
+  private playedAt = 0;
+  private stream = -1;
+  private written = 0;
+  private read = 0;
+  private started = false;
+  private underruns = 0;
+  private reported = 0;
+  private peak = 0;
+  private lastLeft = 0;
+  private lastRight = 0;
+
+  constructor() {
+    super();
+    this.port.onmessage = (event) => this.hear(event.data);
+  }
+
+  private hear(message: { type: string; stream: number; samples: Float32Array }) {
+    if (message.type === "begin") {
+      this.stream = message.stream;
+      this.written = this.read = this.reported = 0;
+      this.started = false;
+      this.underruns = 0;
+    } else if (message.type === "samples" && message.stream === this.stream) {
+      const frames = message.samples.length / 2;
+      for (let i = 0; i < frames; i++) {
+        const at = (this.written + i) % SIZE;
+        this.left[at] = message.samples[2 * i] ?? 0;
+        this.right[at] = message.samples[2 * i + 1] ?? 0;
+      }
+      this.written += frames;
+    } else if (message.type === "drop") {
+      this.read = this.written;
+    } else if (message.type === "capture") {
+      this.port.postMessage({ type: "captured", samples: this.ordered() });
+    }
+  }
+
+  /** The last samples played, oldest first, left and right in turn. */
+  private ordered(): Float32Array {
+    const out = new Float32Array(2 * KEPT);
+    for (let i = 0; i < KEPT; i++) {
+      const at = (this.playedAt + i) % KEPT;
+      out[2 * i] = this.played[2 * at] ?? 0;
+      out[2 * i + 1] = this.played[2 * at + 1] ?? 0;
+    }
+    return out;
+  }
+
+  process(_: Float32Array[][], outputs: Float32Array[][]): boolean {
+    const left = outputs[0]?.[0];
+    const right = outputs[0]?.[1];
+    if (!left || !right) return true;
+    if (!this.started && this.written - this.read >= FIRST) this.started = true;
+    for (let i = 0; i < left.length; i++) {
+      if (this.started && this.read < this.written) {
+        const at = this.read % SIZE;
+        this.lastLeft = this.left[at] ?? 0;
+        this.lastRight = this.right[at] ?? 0;
+        this.read++;
+      } else {
+        // Fall to silence instead of breaking off, at a stop as at an underrun.
+        this.lastLeft *= 0.97;
+        this.lastRight *= 0.97;
+      }
+      left[i] = this.lastLeft;
+      right[i] = this.lastRight;
+      this.peak = Math.max(this.peak * 0.99995, Math.abs(this.lastLeft), Math.abs(this.lastRight));
+      this.played[2 * this.playedAt] = this.lastLeft;
+      this.played[2 * this.playedAt + 1] = this.lastRight;
+      this.playedAt = (this.playedAt + 1) % KEPT;
+    }
+    if (this.started && this.read >= this.written && this.stream >= 0) {
+      this.underruns++;
+      this.started = false;
+    }
+    if (this.stream >= 0 && this.read - this.reported >= REPORT) {
+      this.reported = this.read;
+      this.port.postMessage({
+        type: "heard",
+        stream: this.stream,
+        frames: this.read,
+        underruns: this.underruns,
+        peak: this.peak,
+      });
+    }
+    return true;
+  }
+}
+
+registerProcessor("ring", Ring);

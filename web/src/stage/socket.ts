@@ -1,0 +1,211 @@
+/** The WebSocket of the open sound: comes back by itself when it is lost. */
+
+import { create } from "zustand";
+import type { RenderOut } from "../api/client";
+import { longView } from "../longview/picture";
+import { knownRevision, reload, say, unsent } from "../session/store";
+import { player } from "./audio";
+import { AUDIO, type AudioHeader, readFrame, TILE, type TileHeader } from "./frames";
+
+export interface Course {
+  value: number[];
+  low: number[];
+  high: number[];
+}
+
+export interface Summary {
+  integrated: number | null;
+  range: number | null;
+  true_peak: number | null;
+  width: number | null;
+  correlation: number | null;
+  layers: Record<string, (number | null)[]>;
+}
+
+export type RenderNews = Pick<RenderOut, "id" | "state" | "progress" | "message">;
+
+interface Stage {
+  connected: boolean;
+  courses: { modulators: Record<string, Course>; parameters: Record<string, Course> };
+  summary: Summary | null;
+  renders: Record<number, RenderNews>;
+  playing: boolean;
+  still: boolean;
+  loop: [number, number] | null;
+}
+
+export const useStage = create<Stage>(() => ({
+  connected: false,
+  courses: { modulators: {}, parameters: {} },
+  summary: null,
+  renders: {},
+  playing: false,
+  still: false,
+  loop: null,
+}));
+
+const AGAIN_MS = 500;
+const GONE = 4404;
+
+let socket: WebSocket | null = null;
+let open: number | null = null;
+/** Listening that was going on when the connection was lost. */
+let resume = false;
+
+export function openStage(soundId: number) {
+  closeStage();
+  open = soundId;
+  useStage.setState({
+    courses: { modulators: {}, parameters: {} },
+    summary: null,
+    renders: {},
+    playing: false,
+    still: false,
+    loop: null,
+  });
+  longView.clear();
+  player.moveTo(0);
+  connect(soundId);
+}
+
+export function closeStage() {
+  open = null;
+  player.stop();
+  socket?.close();
+  socket = null;
+}
+
+function connect(soundId: number) {
+  const protocol = window.location.protocol === "https:" ? "wss" : "ws";
+  const fresh = new WebSocket(`${protocol}://${window.location.host}/ws/sounds/${soundId}`);
+  fresh.binaryType = "arraybuffer";
+  socket = fresh;
+  fresh.onopen = () => {
+    useStage.setState({ connected: true });
+    const { still } = useStage.getState();
+    if (still) tell({ type: "still", still });
+    if (resume) void listen(player.position());
+    resume = false;
+    if (!unsent() && knownRevision() > 0) void reload().catch(() => undefined);
+  };
+  fresh.onmessage = (event: MessageEvent<string | ArrayBuffer>) => {
+    if (typeof event.data === "string") hear(JSON.parse(event.data));
+    else take(event.data);
+  };
+  fresh.onclose = (event) => {
+    if (socket !== fresh) return;
+    const { playing, connected } = useStage.getState();
+    if (connected) resume = playing;
+    useStage.setState({ connected: false, playing: false });
+    player.stop();
+    if (event.code === GONE) {
+      say("This sound is no longer there; it was deleted elsewhere. Choose another.");
+    } else if (open === soundId) {
+      setTimeout(() => open === soundId && connect(soundId), AGAIN_MS);
+    }
+  };
+}
+
+function tell(message: object): boolean {
+  if (socket?.readyState !== WebSocket.OPEN) return false;
+  socket.send(JSON.stringify(message));
+  return true;
+}
+
+function take(buffer: ArrayBuffer) {
+  const frame = readFrame(buffer);
+  if (frame.kind === AUDIO) {
+    const { stream, at } = frame.header as AudioHeader;
+    player.take(stream, at, new Float32Array(frame.data));
+  } else if (frame.kind === TILE) {
+    longView.take(frame.header as TileHeader, new Uint8Array(frame.data));
+  }
+}
+
+// biome-ignore lint/suspicious/noExplicitAny: messages are told apart by their type
+function hear(message: any) {
+  switch (message.type) {
+    case "trajectories":
+      longView.begin(message.revision);
+      useStage.setState({
+        courses: { modulators: message.modulators, parameters: message.parameters },
+      });
+      break;
+    case "summary":
+      longView.finish(message.loudness);
+      useStage.setState({ summary: message });
+      break;
+    case "listening":
+      player.begin(message.stream, message.from);
+      useStage.setState({ playing: true });
+      break;
+    case "stopped":
+      player.end(message.stream);
+      useStage.setState({ playing: false });
+      break;
+    case "changed":
+      if (!unsent() && message.revision > knownRevision()) void reload().catch(() => undefined);
+      break;
+    case "render":
+      useStage.setState((state) => ({ renders: { ...state.renders, [message.id]: message } }));
+      break;
+    case "problem":
+      say(message.text);
+      break;
+  }
+}
+
+player.onHeard = (stream, frames) => tell({ type: "heard", stream, frames });
+
+export async function listen(from: number) {
+  await player.ready();
+  const { loop } = useStage.getState();
+  if (!tell({ type: "listen", from, loop })) {
+    say("The connection to Caligo's server is lost; it is being restored. Listen again then.");
+  }
+}
+
+export function stop() {
+  tell({ type: "stop" });
+  player.stop();
+  useStage.setState({ playing: false });
+}
+
+/** Put the playhead somewhere; what plays goes on from there. */
+export function seek(to: number) {
+  player.moveTo(to);
+  if (useStage.getState().playing) tell({ type: "seek", to });
+}
+
+export function setLoop(loop: [number, number] | null) {
+  useStage.setState({ loop });
+  if (useStage.getState().playing) tell({ type: "loop", loop });
+}
+
+export function holdStill(still: boolean) {
+  useStage.setState({ still });
+  tell({ type: "still", still });
+}
+
+export async function press(key: number, velocity: number) {
+  if (!useStage.getState().playing) {
+    await listen(player.position());
+    await player.sounding();
+  }
+  tell({ type: "press", key, velocity });
+}
+
+export function lift(key: number) {
+  tell({ type: "lift", key });
+}
+
+export function panic() {
+  tell({ type: "panic" });
+  player.drop();
+}
+
+/** Lose the connection as a broken network would; browser tests call it. */
+export function loseConnection() {
+  socket?.close();
+}
+window.caligo.loseConnection = loseConnection;

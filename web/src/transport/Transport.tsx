@@ -1,0 +1,95 @@
+import { useEffect, useRef, useSyncExternalStore } from "react";
+import { clock, shownNumber } from "../document/values";
+import { COLUMNS, longView } from "../longview/picture";
+import { onPlayhead } from "../longview/playhead";
+import { ScoreButton } from "../score/ScoreDialog";
+import { useSession } from "../session/store";
+import { player } from "../stage/audio";
+import { holdStill, listen, panic, setLoop, stop, useStage } from "../stage/socket";
+
+function Clock() {
+  const ref = useRef<HTMLSpanElement>(null);
+  useEffect(
+    () =>
+      onPlayhead((seconds) => {
+        if (ref.current) ref.current.textContent = clock(seconds, true);
+      }),
+    [],
+  );
+  const length = useSession((s) => s.score?.length ?? 0);
+  return (
+    <span className="flex items-baseline gap-2">
+      <span ref={ref} className="w-[68px] text-[1.35rem] leading-none tracking-tight" data-testid="clock" />
+      <span className="label">of {clock(length)}</span>
+    </span>
+  );
+}
+
+/** How far the long view is drawn: "Drawing 42 %" while it is under way. */
+function Drawing() {
+  const fine = useSyncExternalStore(longView.subscribe, () => longView.fine);
+  const share = Math.floor((fine / COLUMNS) * 100);
+  return fine >= COLUMNS ? null : (
+    <span className="label w-[92px]" role="progressbar" aria-label="Drawing the long view"
+      aria-valuenow={share} aria-valuemin={0} aria-valuemax={100}>
+      Drawing {share} %
+    </span>
+  );
+}
+
+function Measure({ name, value, unit }: { name: string; value: number | null | undefined; unit: string }) {
+  return (
+    <span className="whitespace-nowrap">
+      <span className="label">{name}</span>{" "}
+      <b className="font-semibold">
+        {value === undefined ? "…" : value === null ? "silent" : `${shownNumber(value, unit ? 1 : 2)} ${unit}`}
+      </b>
+    </span>
+  );
+}
+
+export function togglePlaying() {
+  if (useStage.getState().playing) {
+    stop();
+    return;
+  }
+  const length = useSession.getState().score?.length ?? 0;
+  const at = player.position();
+  void listen(at >= length - 0.2 ? 0 : at);
+}
+
+export function Transport({ onKeys, keys }: { onKeys: () => void; keys: boolean }) {
+  const playing = useStage((s) => s.playing);
+  const still = useStage((s) => s.still);
+  const loop = useStage((s) => s.loop);
+  const summary = useStage((s) => s.summary);
+  const connected = useStage((s) => s.connected);
+  return (
+    <section aria-label="Transport"
+      className="flex h-11 shrink-0 items-center gap-2 border-b border-line bg-paper px-4">
+      <button type="button" className="button button-ink w-[68px]" onClick={togglePlaying} title="Space">
+        {playing ? "Stop" : "Listen"}
+      </button>
+      <button type="button" className="button" aria-pressed={still} onClick={() => holdStill(!still)}
+        title="Every movement stopped at its resting value, to compare">
+        Hold still
+      </button>
+      <button type="button" className="button" aria-pressed={keys} onClick={onKeys}>Keys</button>
+      <button type="button" className="button" onClick={panic} title="Silence everything at once">
+        Panic
+      </button>
+      <Clock />
+      {loop && (
+        <button type="button" className="button-plain" onClick={() => setLoop(null)}>
+          Loop {clock(loop[0])} to {clock(loop[1])} ✕
+        </button>
+      )}
+      <span className="flex-1" />
+      {connected ? <Drawing /> : <span role="status" className="text-warn">Connecting again…</span>}
+      <Measure name="Loudness" value={summary ? summary.integrated : undefined} unit="LUFS" />
+      <Measure name="True peak" value={summary ? summary.true_peak : undefined} unit="dBTP" />
+      <Measure name="Width" value={summary ? summary.width : undefined} unit="" />
+      <ScoreButton />
+    </section>
+  );
+}
