@@ -28,8 +28,14 @@ def part(id: str, kind: str, **params: Any) -> Document:
 
 
 def layer(
-    id: str, name: str, source: Document, *, filters: list[Document], envelope: Document,
-    sends: dict[str, float], params: Document | None = None,
+    id: str,
+    name: str,
+    source: Document,
+    *,
+    filters: list[Document],
+    envelope: Document,
+    sends: dict[str, float],
+    params: Document | None = None,
 ) -> Document:
     """A layer with a wavetable source; `sends` in dB by bus."""
     return {
@@ -53,17 +59,29 @@ def nave(decay: float, *, chorus: Document | None = None, **reverb: Any) -> Docu
     return {"id": "nave", "name": "Nave", "effects": effects}
 
 
-def mover(id: str, name: str, kind: str, *, per_note: bool = False, seed: int = 1,
-          **params: Any) -> Document:
+def mover(
+    id: str, name: str, kind: str, *, per_note: bool = False, seed: int = 1, **params: Any
+) -> Document:
     """A modulator."""
-    return {"id": id, "name": name, "kind": kind, "seed": seed,
-            "scope": "note" if per_note else "sound", "params": params}
+    return {
+        "id": id,
+        "name": name,
+        "kind": kind,
+        "seed": seed,
+        "scope": "note" if per_note else "sound",
+        "params": params,
+    }
 
 
 def routes(*rows: tuple[str, str, float]) -> list[Document]:
     """Routes from rows of modulator, target and depth; a trailing + makes one unipolar."""
     return [
-        {"id": f"r{i}", "from": source.rstrip("+"), "to": target, "depth": depth,
-         "polarity": "unipolar" if source.endswith("+") else "bipolar"}
+        {
+            "id": f"r{i}",
+            "from": source.rstrip("+"),
+            "to": target,
+            "depth": depth,
+            "polarity": "unipolar" if source.endswith("+") else "bipolar",
+        }
         for i, (source, target, depth) in enumerate(rows, start=1)
     ]

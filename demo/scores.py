@@ -21,11 +21,18 @@ class DemoCue:
 
 def _notes(*rows: tuple[str, float, float]) -> list[Note]:
     """Notes from rows of chord, start and end in seconds."""
-    notes = []
+    notes: list[Note] = []
     for text, start, end in rows:
         for key in chord(text):
-            notes.append(Note(id=f"n{len(notes) + 1}", pitch=key, start=start,
-                              length=end - start, velocity=92 if key < 55 else 80))
+            notes.append(
+                Note(
+                    id=f"n{len(notes) + 1}",
+                    pitch=key,
+                    start=start,
+                    length=end - start,
+                    velocity=92 if key < 55 else 80,
+                )
+            )
     return notes
 
 
@@ -35,38 +42,64 @@ def _markers(*rows: tuple[float, str]) -> list[Marker]:
 
 CUES = (
     DemoCue(
-        "1m1", "Shutter Open", ("Dome Air", "Cold Storage"),
+        "1m1",
+        "Shutter Open",
+        ("Dome Air", "Cold Storage"),
         Score(
-            name="Shutter Open", length=240.0, tempo=[TempoChange(bpm=60)],
+            name="Shutter Open",
+            length=240.0,
+            tempo=[TempoChange(bpm=60)],
             notes=_notes(("C2 G2 D3", 0.0, 224.0), ("A3", 53.0, 224.0)),
             markers=_markers((31.0, "Shutter"), (102.0, "Plates"), (190.0, "Snow on glass")),
         ),
     ),
     DemoCue(
-        "2m3", "Silver and Gelatin", ("Gelatin Choir", "Plate Glass"),
+        "2m3",
+        "Silver and Gelatin",
+        ("Gelatin Choir", "Plate Glass"),
         Score(
-            name="Silver and Gelatin", length=270.0, tempo=[TempoChange(bpm=72)],
-            notes=_notes(("A2 E3 B3 C4", 0.0, 92.0), ("F2 C3 G3 A3", 90.0, 182.0),
-                         ("D2 A2 E3 F3 C4", 180.0, 256.0)),
+            name="Silver and Gelatin",
+            length=270.0,
+            tempo=[TempoChange(bpm=72)],
+            notes=_notes(
+                ("A2 E3 B3 C4", 0.0, 92.0),
+                ("F2 C3 G3 A3", 90.0, 182.0),
+                ("D2 A2 E3 F3 C4", 180.0, 256.0),
+            ),
             markers=_markers((44.0, "Darkroom"), (90.0, "The face appears"), (181.0, "Wash")),
-            lanes=[Lane(id="cc1", controller=1, points=[
-                LanePoint(time=0.0, value=0.1), LanePoint(time=90.0, value=0.6),
-                LanePoint(time=250.0, value=0.2),
-            ])],
+            lanes=[
+                Lane(
+                    id="cc1",
+                    controller=1,
+                    points=[
+                        LanePoint(time=0.0, value=0.1),
+                        LanePoint(time=90.0, value=0.6),
+                        LanePoint(time=250.0, value=0.2),
+                    ],
+                )
+            ],
         ),
     ),
     DemoCue(
-        "3m2", "Snow on the Dome", ("Snowblind",),
+        "3m2",
+        "Snow on the Dome",
+        ("Snowblind",),
         Score(
-            name="Snow on the Dome", length=300.0, tempo=[TempoChange(bpm=54)],
+            name="Snow on the Dome",
+            length=300.0,
+            tempo=[TempoChange(bpm=54)],
             notes=_notes(("D2 A2 E3 F#3 C#4", 0.0, 150.0), ("B1 F#2 D3 A3 C#4", 148.0, 286.0)),
             markers=_markers((62.0, "First flakes"), (148.0, "The slit closes")),
         ),
     ),
     DemoCue(
-        "4m1", "Counting Plates", ("Tracking Motor",),
+        "4m1",
+        "Counting Plates",
+        ("Tracking Motor",),
         Score(
-            name="Counting Plates", length=210.0, tempo=[TempoChange(bpm=96)],
+            name="Counting Plates",
+            length=210.0,
+            tempo=[TempoChange(bpm=96)],
             notes=_notes(("E2 B2 F#3", 0.0, 100.0), ("C2 G2 E3", 100.0, 198.0)),
             markers=_markers((25.0, "Plate 1"), (100.0, "Plate 40 000")),
         ),

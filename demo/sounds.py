@@ -15,14 +15,19 @@ def dome_air() -> Document:
         "seed": 1891,
         "layers": [
             layer(
-                "ground", "Ground",
+                "ground",
+                "Ground",
                 {"table": "glass_plate", "position": 38, "unison": 7, "detune": 11, "spread": 85},
                 filters=[
                     part("filter1", "lowpass", cutoff=880, resonance=18, key_follow=36),
                     part("filter2", "highpass", cutoff=70, slope="12"),
                 ],
-                envelope={"attack": seconds(7.5), "release": seconds(6.5), "sustain": -3,
-                          "decay": hold(0.3)},
+                envelope={
+                    "attack": seconds(7.5),
+                    "release": seconds(6.5),
+                    "sustain": -3,
+                    "decay": hold(0.3),
+                },
                 sends={"nave": -8},
                 params={"level": 1.0},
             )
@@ -32,8 +37,15 @@ def dome_air() -> Document:
             mover("swell", "Slow swell", "lfo", period=seconds(104), phase=70),
             mover("weather", "Weather", "random", per_note=True, seed=7, period=seconds(26)),
             mover("flutter", "Flutter", "random", seed=3, period=seconds(1.8), roughness=45),
-            mover("dawn", "Dawn", "envelope", attack=hold(0.62), attack_bend=-35,
-                  sustain=70, decay=hold(0.3)),
+            mover(
+                "dawn",
+                "Dawn",
+                "envelope",
+                attack=hold(0.62),
+                attack_bend=-35,
+                sustain=70,
+                decay=hold(0.3),
+            ),
         ],
         "routes": routes(
             ("dawn", "ground.filter1.cutoff", 1.5),
@@ -55,33 +67,60 @@ def gelatin_choir() -> Document:
         "seed": 412,
         "layers": [
             layer(
-                "low", "Low voices",
+                "low",
+                "Low voices",
                 {"table": "breath_hole", "position": 22, "unison": 5, "detune": 14, "spread": 60},
-                filters=[part("filter1", "lowpass", cutoff=1500, resonance=8, key_follow=40),
-                         part("filter2", "highpass", cutoff=90, slope="12")],
+                filters=[
+                    part("filter1", "lowpass", cutoff=1500, resonance=8, key_follow=40),
+                    part("filter2", "highpass", cutoff=90, slope="12"),
+                ],
                 envelope={"attack": seconds(3.2), "release": seconds(4.5), "sustain": -2},
                 sends={"nave": -6},
                 params={"level": -1.0, "pan": -12},
             ),
             layer(
-                "high", "High voices",
+                "high",
+                "High voices",
                 {"table": "breath_hole", "position": 55, "unison": 9, "detune": 19, "spread": 95},
-                filters=[part("filter1", "highpass", cutoff=420, resonance=12),
-                         part("filter2", "lowpass", cutoff=4200, slope="12")],
-                envelope={"delay": hold(0.2), "attack": hold(0.35), "release": seconds(6),
-                          "sustain": 0},
+                filters=[
+                    part("filter1", "highpass", cutoff=420, resonance=12),
+                    part("filter2", "lowpass", cutoff=4200, slope="12"),
+                ],
+                envelope={
+                    "delay": hold(0.2),
+                    "attack": hold(0.35),
+                    "release": seconds(6),
+                    "sustain": 0,
+                },
                 sends={"nave": -3},
                 params={"octave": 1, "level": -10, "pan": 15, "key_low": 45, "key_fade": 5},
             ),
         ],
         "buses": [nave(6.5, chorus={"period": 4.2, "depth": 3.0, "mix": 55}, damping=4200)],
         "modulators": [
-            mover("breath", "Breath", "lfo", per_note=True, period=seconds(19), skew=-30,
-                  depth_change=50, period_change=45),
-            mover("vowel", "Vowel", "random", per_note=True, seed=9, period=seconds(31),
-                  roughness=10),
-            mover("tremor", "Tremor", "lfo", per_note=True, period=seconds(0.22),
-                  fade=seconds(5), depth_change=80, period_change=60),
+            mover(
+                "breath",
+                "Breath",
+                "lfo",
+                per_note=True,
+                period=seconds(19),
+                skew=-30,
+                depth_change=50,
+                period_change=45,
+            ),
+            mover(
+                "vowel", "Vowel", "random", per_note=True, seed=9, period=seconds(31), roughness=10
+            ),
+            mover(
+                "tremor",
+                "Tremor",
+                "lfo",
+                per_note=True,
+                period=seconds(0.22),
+                fade=seconds(5),
+                depth_change=80,
+                period_change=60,
+            ),
             mover("key", "Key", "key", centre=57),
         ],
         "routes": routes(
@@ -106,17 +145,25 @@ def plate_glass() -> Document:
         "seed": 77,
         "layers": [
             layer(
-                "glass", "Glass",
+                "glass",
+                "Glass",
                 {"table": "rime", "position": 30, "unison": 4, "detune": 6, "spread": 100},
-                filters=[part("filter1", "lowpass", cutoff=900, resonance=46, key_follow=80),
-                         part("filter2", "highpass", cutoff=1600, resonance=30, key_follow=60)],
-                envelope={"attack": seconds(1.6), "release": seconds(5), "sustain": -4,
-                          "decay": seconds(9)},
+                filters=[
+                    part("filter1", "lowpass", cutoff=900, resonance=46, key_follow=80),
+                    part("filter2", "highpass", cutoff=1600, resonance=30, key_follow=60),
+                ],
+                envelope={
+                    "attack": seconds(1.6),
+                    "release": seconds(5),
+                    "sustain": -4,
+                    "decay": seconds(9),
+                },
                 sends={"nave": -4},
                 params={"arrangement": "parallel", "blend": 45, "octave": 1, "level": -3},
             ),
             layer(
-                "edge", "Edge",
+                "edge",
+                "Edge",
                 {"table": "glass_plate", "position": 70, "unison": 2, "detune": 3},
                 filters=[part("filter1", "lowpass", cutoff=2600, slope="12")],
                 envelope={"attack": hold(0.5), "release": seconds(4), "attack_bend": -40},
@@ -126,8 +173,9 @@ def plate_glass() -> Document:
         ],
         "buses": [nave(12.0, size=160, damping=7500, low_cut=220)],
         "modulators": [
-            mover("drift", "Drift", "random", per_note=True, seed=5, period=seconds(17),
-                  roughness=30),
+            mover(
+                "drift", "Drift", "random", per_note=True, seed=5, period=seconds(17), roughness=30
+            ),
             mover("other", "Other drift", "random", per_note=True, seed=12, period=seconds(23)),
             mover("steps", "Facets", "random", per_note=True, seed=2, period=beats(11), steps=85),
             mover("turn", "Turn", "lfo", period=seconds(61), second="swell", blend=40),
@@ -153,16 +201,20 @@ def tracking_motor() -> Document:
         "seed": 33,
         "layers": [
             layer(
-                "drive", "Drive",
+                "drive",
+                "Drive",
                 {"table": "aperture", "position": 20, "unison": 3, "detune": 7, "spread": 40},
-                filters=[part("filter1", "lowpass", cutoff=420, resonance=34, key_follow=50),
-                         part("filter2", "highpass", cutoff=35, slope="12")],
+                filters=[
+                    part("filter1", "lowpass", cutoff=420, resonance=34, key_follow=50),
+                    part("filter2", "highpass", cutoff=35, slope="12"),
+                ],
                 envelope={"attack": seconds(0.8), "release": seconds(2.5), "sustain": -3},
                 sends={"nave": -16},
                 params={"octave": -1, "level": -1},
             ),
             layer(
-                "gear", "Gear",
+                "gear",
+                "Gear",
                 {"table": "emulsion", "position": 50, "unison": 2, "detune": 9, "spread": 80},
                 filters=[part("filter1", "lowpass", cutoff=1100, resonance=24, key_follow=30)],
                 envelope={"attack": seconds(2.5), "release": seconds(3), "sustain": 0},
@@ -170,11 +222,18 @@ def tracking_motor() -> Document:
                 params={"level": -3},
             ),
         ],
-        "buses": [nave(4.0, chorus={"period": 7, "depth": 1.2, "mix": 30}, size=80,
-                       damping=3500)],
+        "buses": [nave(4.0, chorus={"period": 7, "depth": 1.2, "mix": 30}, size=80, damping=3500)],
         "modulators": [
-            mover("tooth", "Tooth", "lfo", period=beats(0.5), shape="swell", second="fall",
-                  blend=30, depth_change=40),
+            mover(
+                "tooth",
+                "Tooth",
+                "lfo",
+                period=beats(0.5),
+                shape="swell",
+                second="fall",
+                blend=30,
+                depth_change=40,
+            ),
             mover("round", "Round", "lfo", period=beats(8.25), skew=35),
             mover("load", "Load", "random", seed=4, period=seconds(14), roughness=35),
             mover("wear", "Wear", "envelope", attack=hold(0.9), attack_bend=-30, sustain=100),
@@ -187,8 +246,14 @@ def tracking_motor() -> Document:
                 ("load", "gear.source.position", 40),
                 ("wear+", "drive.filter1.resonance", 22),
             ),
-            {"id": "r9", "from": "tooth", "to": "gear.source.level", "depth": 6,
-             "polarity": "unipolar", "scaled_by": "load"},
+            {
+                "id": "r9",
+                "from": "tooth",
+                "to": "gear.source.level",
+                "depth": 6,
+                "polarity": "unipolar",
+                "scaled_by": "load",
+            },
         ],
     }
 
@@ -203,17 +268,25 @@ def snowblind() -> Document:
         "seed": 2026,
         "layers": [
             layer(
-                "white", "White",
+                "white",
+                "White",
                 {"table": "saw", "unison": 12, "detune": 32, "spread": 100},
-                filters=[part("filter1", "lowpass", cutoff=700, slope="12", resonance=6),
-                         part("filter2", "highpass", cutoff=240, slope="12")],
-                envelope={"attack": hold(0.12), "release": seconds(6), "sustain": -2,
-                          "decay": hold(0.3)},
+                filters=[
+                    part("filter1", "lowpass", cutoff=700, slope="12", resonance=6),
+                    part("filter2", "highpass", cutoff=240, slope="12"),
+                ],
+                envelope={
+                    "attack": hold(0.12),
+                    "release": seconds(6),
+                    "sustain": -2,
+                    "decay": hold(0.3),
+                },
                 sends={"nave": -3},
                 params={"level": -3, "octave": 1},
             ),
             layer(
-                "under", "Under snow",
+                "under",
+                "Under snow",
                 {"table": "triangle", "unison": 3, "detune": 5, "spread": 50},
                 filters=[part("filter1", "lowpass", cutoff=800)],
                 envelope={"attack": seconds(4), "release": seconds(6)},
@@ -221,11 +294,11 @@ def snowblind() -> Document:
                 params={"level": -6},
             ),
         ],
-        "buses": [nave(14.0, chorus={"depth": 4, "mix": 60}, size=180, damping=9000,
-                       low_cut=260)],
+        "buses": [nave(14.0, chorus={"depth": 4, "mix": 60}, size=180, damping=9000, low_cut=260)],
         "modulators": [
-            mover("glare", "Glare", "lfo", period=seconds(83), second="triangle", blend=50,
-                  phase=75),
+            mover(
+                "glare", "Glare", "lfo", period=seconds(83), second="triangle", blend=50, phase=75
+            ),
             mover("gust", "Gust", "random", seed=8, period=seconds(9), roughness=55),
             mover("flake", "Flake", "random", per_note=True, seed=6, period=seconds(5.5)),
         ],
@@ -250,10 +323,13 @@ def cold_storage() -> Document:
         "seed": 58,
         "layers": [
             layer(
-                "hum", "Hum",
+                "hum",
+                "Hum",
                 {"table": "emulsion", "position": 12, "unison": 3, "detune": 4, "spread": 25},
-                filters=[part("filter1", "lowpass", cutoff=420, resonance=22),
-                         part("filter2", "lowpass", cutoff=1400, slope="12")],
+                filters=[
+                    part("filter1", "lowpass", cutoff=420, resonance=22),
+                    part("filter2", "lowpass", cutoff=1400, slope="12"),
+                ],
                 envelope={"attack": seconds(5), "release": seconds(5)},
                 sends={"nave": -14},
                 params={"level": 1},
@@ -261,10 +337,20 @@ def cold_storage() -> Document:
         ],
         "buses": [nave(7.0, size=110, damping=2200, width=60)],
         "modulators": [
-            mover("compressor", "Compressor", "lfo", shape="square", second="sine", blend=65,
-                  period=seconds(47), skew=-40, period_change=40),
-            mover("seep", "Seep", "random", per_note=True, seed=21, period=seconds(13),
-                  roughness=40),
+            mover(
+                "compressor",
+                "Compressor",
+                "lfo",
+                shape="square",
+                second="sine",
+                blend=65,
+                period=seconds(47),
+                skew=-40,
+                period_change=40,
+            ),
+            mover(
+                "seep", "Seep", "random", per_note=True, seed=21, period=seconds(13), roughness=40
+            ),
         ],
         "routes": routes(
             ("compressor", "hum.source.position", 30),

@@ -14,9 +14,11 @@ http = get_asgi_application()
 
 from studio.stage.consumer import StageConsumer  # noqa: E402 (needs Django set up)
 
-application = ProtocolTypeRouter({
-    "http": http,
-    "websocket": AllowedHostsOriginValidator(
-        URLRouter([path("ws/sounds/<int:sound_id>", StageConsumer.as_asgi())])
-    ),
-})
+application = ProtocolTypeRouter(
+    {
+        "http": http,
+        "websocket": AllowedHostsOriginValidator(
+            URLRouter([path("ws/sounds/<int:sound_id>", StageConsumer.as_asgi())])
+        ),
+    }
+)

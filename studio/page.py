@@ -16,7 +16,8 @@ def page(_: HttpRequest) -> HttpResponse:
     if not built.exists():
         return HttpResponse(
             "The interface has not been built yet. Run `make demo`, which builds it.",
-            status=503, content_type="text/plain",
+            status=503,
+            content_type="text/plain",
         )
     response = HttpResponse(built.read_text())
     response.headers["Cache-Control"] = "no-cache"

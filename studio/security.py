@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable
 from typing import Any
 
-from django.http import HttpRequest, HttpResponse
+from django.http import HttpRequest, HttpResponse, HttpResponseForbidden
 from django.http.response import HttpResponseBase
 from django.middleware.csrf import CsrfViewMiddleware
 
@@ -19,9 +19,12 @@ class CsrfEverywhere(CsrfViewMiddleware):
     """CSRF protection that no view is exempt from; API views would be by default."""
 
     def process_view(
-        self, request: HttpRequest, callback: Callable[..., HttpResponseBase],
-        callback_args: tuple[Any, ...], callback_kwargs: dict[str, Any],
-    ) -> HttpResponseBase | None:
+        self,
+        request: HttpRequest,
+        callback: Callable[..., HttpResponseBase],
+        callback_args: tuple[Any, ...],
+        callback_kwargs: dict[str, Any],
+    ) -> HttpResponseForbidden | None:
         """See `CsrfViewMiddleware.process_view`."""
 
         def checked(*args: Any, **kwargs: Any) -> HttpResponseBase:
@@ -37,6 +40,7 @@ class ContentPolicy:
         self._get_response = get_response
 
     def __call__(self, request: HttpRequest) -> HttpResponse:
+        """Answer, with the policy."""
         response = self._get_response(request)
         response.headers["Content-Security-Policy"] = POLICY
         return response

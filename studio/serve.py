@@ -26,8 +26,10 @@ def free_port(wanted: int | None) -> int:
             except OSError:
                 continue
             return port
-    raise SystemExit(f"caligo: no free port among {candidates[0]} to {candidates[-1]}; "
-                     "stop what runs there or give another with --port")
+    raise SystemExit(
+        f"caligo: no free port among {candidates[0]} to {candidates[-1]}; "
+        "stop what runs there or give another with --port"
+    )
 
 
 def prepare(demo: bool) -> None:
@@ -61,8 +63,15 @@ def main() -> None:
     from studio.asgi import application
 
     print(f"Caligo is at http://{HOST}:{port}/", flush=True)
-    uvicorn.run(application, host=HOST, port=port, log_level="warning",
-                ws="websockets-sansio", ws_max_size=1 << 20, ws_per_message_deflate=False)
+    uvicorn.run(
+        application,
+        host=HOST,
+        port=port,
+        log_level="warning",
+        ws="websockets-sansio",
+        ws_max_size=1 << 20,
+        ws_per_message_deflate=False,
+    )
 
 
 if __name__ == "__main__":

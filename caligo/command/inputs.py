@@ -49,8 +49,10 @@ def sound_from(given: str) -> Sound:
     if not path.exists():
         names = demo_sounds()
         if given not in names:
-            raise InputError(f"{given!r} is neither a file nor a demo sound; "
-                             f"the demo sounds are: {', '.join(names)}")
+            raise InputError(
+                f"{given!r} is neither a file nor a demo sound; "
+                f"the demo sounds are: {', '.join(names)}"
+            )
         path = names[given]
     try:
         return read_sound(read_json(path))

@@ -45,14 +45,22 @@ def _render(arguments: argparse.Namespace) -> None:
             print(f"\r{100 * share:5.1f} %", end="", file=sys.stderr, flush=True)
 
     rendered = render_to_file(
-        sound, score, Path(arguments.output), sample_format=arguments.format,
-        rate=arguments.rate, threads=arguments.threads, block=arguments.block,
+        sound,
+        score,
+        Path(arguments.output),
+        sample_format=arguments.format,
+        rate=arguments.rate,
+        threads=arguments.threads,
+        block=arguments.block,
         span=RenderRange(arguments.start, end),
         stems_folder=Path(arguments.stems) if arguments.stems else None,
-        hold_still=arguments.hold_still, progress=progress,
+        hold_still=arguments.hold_still,
+        progress=progress,
     )
-    print(f"{arguments.output}: {rendered.length:.1f} s in {rendered.wall:.2f} s, "
-          f"{rendered.ratio:.1f} times real time")
+    print(
+        f"{arguments.output}: {rendered.length:.1f} s in {rendered.wall:.2f} s, "
+        f"{rendered.ratio:.1f} times real time"
+    )
 
 
 def _trace(arguments: argparse.Namespace) -> None:
@@ -64,8 +72,13 @@ def _trace(arguments: argparse.Namespace) -> None:
             for name, t in named.items()
         }
 
-    _print({"times": found.times.tolist(), "modulators": courses(found.modulators),
-            "parameters": courses(found.parameters)})
+    _print(
+        {
+            "times": found.times.tolist(),
+            "modulators": courses(found.modulators),
+            "parameters": courses(found.parameters),
+        }
+    )
 
 
 def _measure(arguments: argparse.Namespace) -> None:
@@ -73,9 +86,17 @@ def _measure(arguments: argparse.Namespace) -> None:
     if arguments.json:
         _print(report)
         return
-    units = {"length": "s", "rate": "Hz", "integrated": "LUFS", "loudness_range": "LU",
-             "true_peak": "dBTP", "evolution": "dB", "centroid": "Hz", "centroid_range": "oct",
-             "harshness": "%"}
+    units = {
+        "length": "s",
+        "rate": "Hz",
+        "integrated": "LUFS",
+        "loudness_range": "LU",
+        "true_peak": "dBTP",
+        "evolution": "dB",
+        "centroid": "Hz",
+        "centroid_range": "oct",
+        "harshness": "%",
+    }
     for key, value in report.items():
         shown = "silent" if value is None else f"{value:.2f} {units.get(key, '')}".rstrip()
         print(f"{key.replace('_', ' '):>15}  {shown}")
@@ -83,8 +104,10 @@ def _measure(arguments: argparse.Namespace) -> None:
 
 def _check(arguments: argparse.Namespace) -> None:
     sound = sound_from(arguments.sound)
-    print(f"{sound.name}: a valid sound with {len(sound.layers)} layers, "
-          f"{len(sound.modulators)} modulators and {len(sound.routes)} routes")
+    print(
+        f"{sound.name}: a valid sound with {len(sound.layers)} layers, "
+        f"{len(sound.modulators)} modulators and {len(sound.routes)} routes"
+    )
 
 
 def _demo_sounds(_: argparse.Namespace) -> None:
@@ -106,8 +129,13 @@ def _parser() -> argparse.ArgumentParser:
     add_score_arguments(render)
     render.add_argument("--from", dest="start", type=seconds, default=0.0, metavar="T")
     render.add_argument("--to", dest="end", type=seconds, metavar="T")
-    render.add_argument("--block", type=int, default=LARGE_BLOCK, metavar="N",
-                        help="samples rendered at once; the outcome does not depend on it")
+    render.add_argument(
+        "--block",
+        type=int,
+        default=LARGE_BLOCK,
+        metavar="N",
+        help="samples rendered at once; the outcome does not depend on it",
+    )
     render.add_argument("--threads", type=int, default=1, metavar="N")
     render.add_argument("--rate", type=int, choices=RATES, default=DEFAULT_RATE)
     render.add_argument("--format", choices=sorted(SUBTYPES), default="pcm24")

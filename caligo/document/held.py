@@ -9,7 +9,9 @@ TAIL_SHARE = 0.07
 """Share of a score's length that is left free after a held chord, for its release."""
 
 
-def held_chord(text: str, length: float = 240.0, velocity: int = 90, tail: float | None = None) -> Score:
+def held_chord(
+    text: str, length: float = 240.0, velocity: int = 90, tail: float | None = None
+) -> Score:
     """A score that holds a chord from its start until shortly before its end.
 
     Parameters

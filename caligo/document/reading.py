@@ -43,9 +43,7 @@ def _structure_problem(data: Any, error: Any) -> Problem:
         "extra_forbidden": "this field does not exist here; remove it",
         "missing": "this field is missing",
     }.get(error["type"], error["msg"][0].lower() + error["msg"][1:])
-    return Problem(
-        _address_of(data, error["loc"]), message, found if small else None, allowed
-    )
+    return Problem(_address_of(data, error["loc"]), message, found if small else None, allowed)
 
 
 def _structure(model: type[Model], data: Any) -> Model:
@@ -90,7 +88,9 @@ def check_value(parameter: Parameter, value: Value, address: str) -> Problem | N
         if low <= value.value <= high:
             return None
         return Problem(
-            address, "this time is not possible", value.model_dump(),
+            address,
+            "this time is not possible",
+            value.model_dump(),
             f"{low:g} to {high:g} {value.unit}",
         )
     if isinstance(value, bool) or not isinstance(value, int | float):
@@ -145,9 +145,7 @@ def _check_ids(sound: Sound) -> list[Problem]:
         for name, count in Counter(top).items()
         if count > 1
     ]
-    problems += [
-        Problem(name, "this id is reserved", name) for name in top if name in RESERVED_IDS
-    ]
+    problems += [Problem(name, "this id is reserved", name) for name in top if name in RESERVED_IDS]
     for path, count in Counter(path for path, _, _ in parts(sound)).items():
         if count > 1 and "." in path:
             problems.append(Problem(path, "this id is used twice in one place", path))
@@ -167,8 +165,12 @@ def _check_references(sound: Sound) -> list[Problem]:
         for send in layer.sends:
             if send.bus not in buses:
                 problems.append(
-                    Problem(f"{layer.id}.{send.id}.bus", "there is no such bus", send.bus,
-                            ", ".join(sorted(buses)) or "no bus exists")
+                    Problem(
+                        f"{layer.id}.{send.id}.bus",
+                        "there is no such bus",
+                        send.bus,
+                        ", ".join(sorted(buses)) or "no bus exists",
+                    )
                 )
     modulators = {m.id for m in sound.modulators}
     for route in sound.routes:
@@ -176,8 +178,12 @@ def _check_references(sound: Sound) -> list[Problem]:
         for field, name in (("from", route.source), ("scaled_by", route.scaled_by)):
             if name is not None and name not in modulators:
                 problems.append(
-                    Problem(f"{at}.{field}", "there is no such modulator", name,
-                            ", ".join(sorted(modulators)) or "no modulator exists")
+                    Problem(
+                        f"{at}.{field}",
+                        "there is no such modulator",
+                        name,
+                        ", ".join(sorted(modulators)) or "no modulator exists",
+                    )
                 )
         address = find_parameter(sound, route.target)
         if address is None:
@@ -189,8 +195,12 @@ def _check_references(sound: Sound) -> list[Problem]:
         elif abs(route.depth) > address.parameter.depth_limit:
             limit = address.parameter.depth_limit
             problems.append(
-                Problem(f"{at}.depth", "this depth is not possible", route.depth,
-                        f"-{limit:g} to {limit:g} {address.parameter.depth_unit}".strip())
+                Problem(
+                    f"{at}.depth",
+                    "this depth is not possible",
+                    route.depth,
+                    f"-{limit:g} to {limit:g} {address.parameter.depth_unit}".strip(),
+                )
             )
     return problems
 

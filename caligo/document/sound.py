@@ -130,8 +130,9 @@ class Modulator(Part):
 class Route(DocumentModel):
     """One modulator moving one parameter, with a depth in the parameter's own unit."""
 
-    model_config = ConfigDict(extra="forbid", allow_inf_nan=False, validate_by_name=True,
-                              serialize_by_alias=True)
+    model_config = ConfigDict(
+        extra="forbid", allow_inf_nan=False, validate_by_name=True, serialize_by_alias=True
+    )
 
     id: Ident
     source: Ident = Field(alias="from")
@@ -156,8 +157,9 @@ class TuningScale(DocumentModel):
 class Sound(Part):
     """A designed sound."""
 
-    model_config = ConfigDict(extra="forbid", allow_inf_nan=False, validate_by_name=True,
-                              serialize_by_alias=True)
+    model_config = ConfigDict(
+        extra="forbid", allow_inf_nan=False, validate_by_name=True, serialize_by_alias=True
+    )
 
     schema_version: Literal[1] = Field(default=1, alias="schema")
     id: Ident = "sound"

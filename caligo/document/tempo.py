@@ -34,9 +34,9 @@ class TempoMap:
     def beats_at(self, seconds: NDArray[np.float64]) -> NDArray[np.float64]:
         """Beats passed since the start at each of `seconds`, of any shape."""
         where = np.maximum(np.searchsorted(self._seconds, seconds, side="right") - 1, 0)
-        found: NDArray[np.float64] = self._beats[where] + (
-            seconds - self._seconds[where]
-        ) * self._rates[where]
+        found: NDArray[np.float64] = (
+            self._beats[where] + (seconds - self._seconds[where]) * self._rates[where]
+        )
         return found
 
     def beats(self, seconds: float) -> float:
@@ -46,11 +46,11 @@ class TempoMap:
     def seconds(self, beats: float) -> float:
         """The moment at which so many beats have passed."""
         where = max(int(np.searchsorted(self._beats, beats, side="right")) - 1, 0)
-        return float(
-            self._seconds[where] + (beats - self._beats[where]) / self._rates[where]
-        )
+        return float(self._seconds[where] + (beats - self._beats[where]) / self._rates[where])
 
     @property
     def changes(self) -> Sequence[tuple[float, float]]:
         """The moments in seconds and the beats per minute from then on."""
-        return [(float(t), float(r) * 60.0) for t, r in zip(self._seconds, self._rates, strict=True)]
+        return [
+            (float(t), float(r) * 60.0) for t, r in zip(self._seconds, self._rates, strict=True)
+        ]

@@ -54,8 +54,16 @@ def add_tap(
 
 @njit(cache=True, nogil=True)
 def _run(
-    signal: np.ndarray, lines: np.ndarray, low: np.ndarray, first: int, rate: float,
-    period: float, delay: np.ndarray, depth: np.ndarray, mix: np.ndarray, cut: float,
+    signal: np.ndarray,
+    lines: np.ndarray,
+    low: np.ndarray,
+    first: int,
+    rate: float,
+    period: float,
+    delay: np.ndarray,
+    depth: np.ndarray,
+    mix: np.ndarray,
+    cut: float,
 ) -> None:
     """Chorus `signal` ``[2, samples]`` in place; `delay` and `depth` in ms ``[ticks + 1]``."""
     mask = lines.shape[1] - 1
@@ -92,17 +100,54 @@ def _run(
         name="Chorus",
         help="Widens and thickens with copies on slowly moving delays.",
         parameters=(
-            Parameter("period", "Period", "Length of one sway of the delays.", unit="s",
-                      low=0.2, high=60.0, default=3.0, scale=Scale.LOGARITHMIC),
-            Parameter("delay", "Delay", "Shortest delay of the copies.", unit="ms", low=2.0,
-                      high=LONGEST_DELAY, default=9.0, moves=Moves.SHARED),
-            Parameter("depth", "Depth", "How far the delays sway.", unit="ms", high=DEEPEST,
-                      default=2.0, moves=Moves.SHARED),
-            Parameter("low_cut", "Low cut", "What lies below stays out of the chorus.",
-                      unit="Hz", low=20.0, high=1_000.0, default=140.0,
-                      scale=Scale.LOGARITHMIC),
-            Parameter("mix", "Mix", "Copies against the direct signal.", unit="%", high=100.0,
-                      default=50.0, moves=Moves.SHARED),
+            Parameter(
+                "period",
+                "Period",
+                "Length of one sway of the delays.",
+                unit="s",
+                low=0.2,
+                high=60.0,
+                default=3.0,
+                scale=Scale.LOGARITHMIC,
+            ),
+            Parameter(
+                "delay",
+                "Delay",
+                "Shortest delay of the copies.",
+                unit="ms",
+                low=2.0,
+                high=LONGEST_DELAY,
+                default=9.0,
+                moves=Moves.SHARED,
+            ),
+            Parameter(
+                "depth",
+                "Depth",
+                "How far the delays sway.",
+                unit="ms",
+                high=DEEPEST,
+                default=2.0,
+                moves=Moves.SHARED,
+            ),
+            Parameter(
+                "low_cut",
+                "Low cut",
+                "What lies below stays out of the chorus.",
+                unit="Hz",
+                low=20.0,
+                high=1_000.0,
+                default=140.0,
+                scale=Scale.LOGARITHMIC,
+            ),
+            Parameter(
+                "mix",
+                "Mix",
+                "Copies against the direct signal.",
+                unit="%",
+                high=100.0,
+                default=50.0,
+                moves=Moves.SHARED,
+            ),
         ),
     )
 )
@@ -122,8 +167,18 @@ class Chorus(Effect):
             self.movement.track(f"{self.path}.{key}").values(frame)[0] for key in keys
         )
         cut = 1.0 - math.exp(-2.0 * math.pi * self.part.number("low_cut") / self.rate)
-        _run(signal, self.memory["lines"], self.memory["low"], span.first, float(self.rate),
-             self.part.number("period"), delay, depth, mix / 100.0, cut)
+        _run(
+            signal,
+            self.memory["lines"],
+            self.memory["low"],
+            span.first,
+            float(self.rate),
+            self.part.number("period"),
+            delay,
+            depth,
+            mix / 100.0,
+            cut,
+        )
 
     def fading(self) -> float:
         """See `Effect.fading`."""

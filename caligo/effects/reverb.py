@@ -36,7 +36,7 @@ WET_GAIN = 0.35
 def line_seconds() -> NDArray[np.float64]:
     """Lengths of the lines at a size of 100 %: geometric, then shifted so none divides another."""
     even = SHORTEST * (LONGEST / SHORTEST) ** (np.arange(LINES) / (LINES - 1))
-    shifts = np.array([unit(97, i) - 0.5 for i in range(LINES)])
+    shifts = np.array([unit(np.uint64(97), i) - 0.5 for i in range(LINES)])
     found: NDArray[np.float64] = even * (1.0 + 0.06 * shifts)
     return found
 
@@ -68,9 +68,7 @@ def _diffuse(signal: np.ndarray, line: np.ndarray, at: int, length: int) -> None
 
 
 @njit(cache=True, nogil=True)
-def _read_line(
-    line: np.ndarray, at: int, away: float, away_step: float, out: np.ndarray
-) -> None:
+def _read_line(line: np.ndarray, at: int, away: float, away_step: float, out: np.ndarray) -> None:
     """Read a moving line over a tick into `out` ``[TICK]``, between samples."""
     size = len(line)
     whole = int(away)
@@ -150,10 +148,22 @@ def _loss(seconds: float, decay: float, damping: float, rate: float) -> tuple[fl
 
 @njit(cache=True, nogil=True)
 def _run(
-    signal: np.ndarray, pre: np.ndarray, early: np.ndarray, lines: np.ndarray, dull: np.ndarray,
-    thin: np.ndarray, first: int, rate: float, pre_delay: int, early_lengths: np.ndarray,
-    lengths: np.ndarray, decay: np.ndarray, damping: np.ndarray, low_cut: float,
-    width: np.ndarray, mix: np.ndarray,
+    signal: np.ndarray,
+    pre: np.ndarray,
+    early: np.ndarray,
+    lines: np.ndarray,
+    dull: np.ndarray,
+    thin: np.ndarray,
+    first: int,
+    rate: float,
+    pre_delay: int,
+    early_lengths: np.ndarray,
+    lengths: np.ndarray,
+    decay: np.ndarray,
+    damping: np.ndarray,
+    low_cut: float,
+    width: np.ndarray,
+    mix: np.ndarray,
 ) -> None:
     """Reverberate `signal` ``[2, samples]`` in place, a tick at a time.
 
@@ -228,23 +238,73 @@ def _run(
         name="Reverb",
         help="A large space that stays dense and even, up to a decay of half a minute.",
         parameters=(
-            Parameter("decay", "Decay", "Time to fall by 60 dB (ISO 3382-1).", unit="s",
-                      low=0.3, high=30.0, default=6.0, scale=Scale.LOGARITHMIC,
-                      moves=Moves.SHARED),
-            Parameter("size", "Size", "Distance of the walls.", unit="%", low=40.0, high=200.0,
-                      default=120.0),
-            Parameter("pre_delay", "Pre-delay", "Wait before the space answers.", unit="ms",
-                      high=LONGEST_PRE_DELAY * 1000, default=20.0),
-            Parameter("damping", "Damping", "Above this the space swallows sound faster.",
-                      unit="Hz", low=500.0, high=20_000.0, default=6_000.0,
-                      scale=Scale.LOGARITHMIC, moves=Moves.SHARED),
-            Parameter("low_cut", "Low cut", "What lies below stays out of the space.",
-                      unit="Hz", low=20.0, high=1_000.0, default=120.0,
-                      scale=Scale.LOGARITHMIC),
-            Parameter("width", "Width", "Stereo width of the space.", unit="%", high=150.0,
-                      default=100.0, moves=Moves.SHARED),
-            Parameter("mix", "Mix", "Space against the direct signal.", unit="%", high=100.0,
-                      default=100.0, moves=Moves.SHARED),
+            Parameter(
+                "decay",
+                "Decay",
+                "Time to fall by 60 dB (ISO 3382-1).",
+                unit="s",
+                low=0.3,
+                high=30.0,
+                default=6.0,
+                scale=Scale.LOGARITHMIC,
+                moves=Moves.SHARED,
+            ),
+            Parameter(
+                "size",
+                "Size",
+                "Distance of the walls.",
+                unit="%",
+                low=40.0,
+                high=200.0,
+                default=120.0,
+            ),
+            Parameter(
+                "pre_delay",
+                "Pre-delay",
+                "Wait before the space answers.",
+                unit="ms",
+                high=LONGEST_PRE_DELAY * 1000,
+                default=20.0,
+            ),
+            Parameter(
+                "damping",
+                "Damping",
+                "Above this the space swallows sound faster.",
+                unit="Hz",
+                low=500.0,
+                high=20_000.0,
+                default=6_000.0,
+                scale=Scale.LOGARITHMIC,
+                moves=Moves.SHARED,
+            ),
+            Parameter(
+                "low_cut",
+                "Low cut",
+                "What lies below stays out of the space.",
+                unit="Hz",
+                low=20.0,
+                high=1_000.0,
+                default=120.0,
+                scale=Scale.LOGARITHMIC,
+            ),
+            Parameter(
+                "width",
+                "Width",
+                "Stereo width of the space.",
+                unit="%",
+                high=150.0,
+                default=100.0,
+                moves=Moves.SHARED,
+            ),
+            Parameter(
+                "mix",
+                "Mix",
+                "Space against the direct signal.",
+                unit="%",
+                high=100.0,
+                default=100.0,
+                moves=Moves.SHARED,
+            ),
         ),
     )
 )
@@ -275,12 +335,24 @@ class Reverb(Effect):
         size = self.part.number("size") / 100.0
         early = np.array(DIFFUSER_SECONDS) * min(size, 2.0) * self.rate
         memory = self.memory
-        _run(signal, memory["pre"], memory["early"], memory["lines"], memory["dull"],
-             memory["thin"], span.first, float(self.rate),
-             int(self.part.number("pre_delay") / 1000.0 * self.rate),
-             early.astype(np.int64), line_seconds() * size * self.rate, decay, damping,
-             1.0 - math.exp(-2.0 * math.pi * self.part.number("low_cut") / self.rate),
-             width / 100.0, mix / 100.0)
+        _run(
+            signal,
+            memory["pre"],
+            memory["early"],
+            memory["lines"],
+            memory["dull"],
+            memory["thin"],
+            span.first,
+            float(self.rate),
+            int(self.part.number("pre_delay") / 1000.0 * self.rate),
+            early.astype(np.int64),
+            line_seconds() * size * self.rate,
+            decay,
+            damping,
+            1.0 - math.exp(-2.0 * math.pi * self.part.number("low_cut") / self.rate),
+            width / 100.0,
+            mix / 100.0,
+        )
 
     def fading(self) -> float:
         """See `Effect.fading`."""

@@ -42,8 +42,14 @@ def _needed_gain(samples: np.ndarray, phases: np.ndarray, top: float, out: np.nd
 
 @njit(cache=True, nogil=True)
 def _run(
-    signal: np.ndarray, late: np.ndarray, wanted: np.ndarray, lowest: np.ndarray,
-    last: np.ndarray, phases: np.ndarray, ceiling: float, recovery: float,
+    signal: np.ndarray,
+    late: np.ndarray,
+    wanted: np.ndarray,
+    lowest: np.ndarray,
+    last: np.ndarray,
+    phases: np.ndarray,
+    ceiling: float,
+    recovery: float,
 ) -> None:
     """Limit `signal` ``[2, samples]`` in place, late by `DELAY` samples.
 
@@ -91,7 +97,7 @@ def _run(
         ahead = 1.0
         for n in range(TICK):
             ahead = min(ahead, need[n])
-            gains[SMOOTHING + n] = min(min(behind[n], whole), ahead)
+            gains[SMOOTHING + n] = min(behind[n], whole, ahead)
         total = 0.0
         for n in range(SMOOTHING):
             total += gains[n]
@@ -131,8 +137,16 @@ class Ceiling:
     def process(self, signal: NDArray[np.float32]) -> None:
         """Limit `signal` ``[2, samples]`` in place, late by `DELAY` samples."""
         memory = self.memory
-        _run(signal, memory["late"], memory["wanted"], memory["lowest"], memory["last"], PHASES,
-             self._ceiling, self._recovery)
+        _run(
+            signal,
+            memory["late"],
+            memory["wanted"],
+            memory["lowest"],
+            memory["last"],
+            PHASES,
+            self._ceiling,
+            self._recovery,
+        )
 
     def fading(self) -> float:
         """Seconds after which what it remembers has fallen by 60 dB."""

@@ -173,9 +173,7 @@ class Engine:
             for i, span in enumerate(spans):
                 stems = {name: future.result() for name, future in ahead.items()}
                 if i + 1 < len(spans):
-                    ahead = {
-                        n: pool.submit(x.render, spans[i + 1]) for n, x in self.layers.items()
-                    }
+                    ahead = {n: pool.submit(x.render, spans[i + 1]) for n, x in self.layers.items()}
                 yield self._mixed(span, stems), stems
 
     def _mixed(self, span: Span, stems: dict[str, Signal]) -> Signal:

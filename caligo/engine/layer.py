@@ -60,7 +60,10 @@ class LayerRenderer:
         self._transpose = int(12 * layer.number("octave") + layer.number("transpose"))
         path = layer.id
         self._source: Source = implementation("source", layer.source.kind)(
-            layer.source, f"{path}.{layer.source.id}", movement, rate,
+            layer.source,
+            f"{path}.{layer.source.id}",
+            movement,
+            rate,
             derive(sound.seed, text_seed(path)),
         )
         self._filters: list[Filter] = [
@@ -88,8 +91,7 @@ class LayerRenderer:
         self._stages = stages
         self._starts = voicing.all.start
         cuts = np.array([v.cut for v in voices], dtype=np.float64)
-        self._ends = np.minimum(voicing.all.start + voicing.all.length + stages[4],
-                                cuts + FADE_OUT)
+        self._ends = np.minimum(voicing.all.start + voicing.all.length + stages[4], cuts + FADE_OUT)
         zones = np.array([zone_gain(self.layer, v) for v in voices], dtype=np.float64)
         softer = self.layer.envelope.number("velocity") * (1.0 - voicing.all.velocity)
         self._loudness = zones * 10.0 ** (-softer / 20.0)
@@ -102,8 +104,9 @@ class LayerRenderer:
         """Envelope, velocity, zone and stealing at every tick ``[voices, ticks + 1]``."""
         notes = as_notes(voices)
         out = np.empty((len(rows), len(times)))
-        envelope_course(times, notes.start, notes.length, self._stages[:, rows], self._sustain,
-                        self._bends, out)
+        envelope_course(
+            times, notes.start, notes.length, self._stages[:, rows], self._sustain, self._bends, out
+        )
         out *= self._loudness[rows][:, None]
         for row, voice in enumerate(voices):
             if math.isfinite(voice.cut):
@@ -148,7 +151,11 @@ class LayerRenderer:
         return out
 
     def _render_voices(
-        self, span: Span, times: Floats, rows: list[int], voices: list[Voice],
+        self,
+        span: Span,
+        times: Floats,
+        rows: list[int],
+        voices: list[Voice],
         out: NDArray[np.float32],
     ) -> None:
         def history(row: int, first: int, ticks: int) -> tuple[Frame, Floats]:

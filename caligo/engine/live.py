@@ -38,8 +38,15 @@ class Listening:
     """
 
     def __init__(
-        self, sound: Sound, score: Score, *, start: float = 0.0, rate: int = DEFAULT_RATE,
-        store: StemStore | None = None, hold_still: bool = False, loop: Loop | None = None,
+        self,
+        sound: Sound,
+        score: Score,
+        *,
+        start: float = 0.0,
+        rate: int = DEFAULT_RATE,
+        store: StemStore | None = None,
+        hold_still: bool = False,
+        loop: Loop | None = None,
         most_roll: float = ROLL,
     ) -> None:
         self._lock = threading.Lock()
@@ -56,8 +63,14 @@ class Listening:
         self._engine = self._at(sound, score, start)
 
     def _at(self, sound: Sound, score: Score, start: float) -> Engine:
-        engine = Engine(sound, score, rate=self._rate, stems=self._store,
-                        hold_still=self._hold_still, notes=[*score.notes, *self._played])
+        engine = Engine(
+            sound,
+            score,
+            rate=self._rate,
+            stems=self._store,
+            hold_still=self._hold_still,
+            notes=[*score.notes, *self._played],
+        )
         tick = max(0, round(start * self._rate / TICK))
         if tick:
             engine.start(tick, most=self._most_roll)
@@ -72,9 +85,13 @@ class Listening:
         """Go on with a changed sound or score; filters, echoes and reverbs carry on."""
         with self._lock:
             before = self._engine
-            fresh = Engine(sound, score or before.score, rate=self._rate,
-                           hold_still=self._hold_still,
-                           notes=[*(score or before.score).notes, *self._played])
+            fresh = Engine(
+                sound,
+                score or before.score,
+                rate=self._rate,
+                hold_still=self._hold_still,
+                notes=[*(score or before.score).notes, *self._played],
+            )
             fresh.recall(before.memory())
             self._replace(fresh)
 
@@ -99,8 +116,13 @@ class Listening:
         with self._lock:
             self._lift(key)
             self._count += 1
-            note = Note(id=f"live{self._count}", pitch=key, start=self.position,
-                        length=4 * 3600.0, velocity=velocity)
+            note = Note(
+                id=f"live{self._count}",
+                pitch=key,
+                start=self.position,
+                length=4 * 3600.0,
+                velocity=velocity,
+            )
             self._keys[key] = note
             self._played.append(note)
             self._play()
@@ -144,9 +166,9 @@ class Listening:
                 old = self._fading.render(BLOCK_TICKS)
                 self._fading = None
                 # Equal gain: both are the same sound, so they add in amplitude.
-                rise = (0.5 - 0.5 * np.cos(
-                    np.linspace(0.0, math.pi, out.shape[1], endpoint=False)
-                )).astype(np.float32)
+                rise = (
+                    0.5 - 0.5 * np.cos(np.linspace(0.0, math.pi, out.shape[1], endpoint=False))
+                ).astype(np.float32)
                 out = old + rise * (out - old)
             return out
 

@@ -73,7 +73,11 @@ class Summary:
 
 
 def coarse(
-    sound: Sound, score: Score, *, rate: int = DEFAULT_RATE, hold_still: bool = False,
+    sound: Sound,
+    score: Score,
+    *,
+    rate: int = DEFAULT_RATE,
+    hold_still: bool = False,
     interrupted: Interrupted = lambda: False,
 ) -> Iterator[Tile]:
     """A first picture from short samples of the length; each tile is one column."""
@@ -88,8 +92,14 @@ def coarse(
         signal = engine.render(ticks)
         # Both filters of K-weighting are left out: a first picture needs no more.
         loudness = lufs(2.0 * float(np.mean(signal.astype(np.float64) ** 2)))
-        yield Tile(i * span, span, False, column(signal, rate)[None, :], [loudness],
-                   [stereo_image(signal).width])
+        yield Tile(
+            i * span,
+            span,
+            False,
+            column(signal, rate)[None, :],
+            [loudness],
+            [stereo_image(signal).width],
+        )
 
 
 class _Columns:
@@ -136,8 +146,11 @@ class _Columns:
             return sum(w * v for w, v in zip(self._weights, values, strict=True)) / weight
 
         return Summary(
-            self._loudness.integrated(), self._loudness.range(), self.peak.decibels,
-            mean(self.widths), mean(self._correlations),
+            self._loudness.integrated(),
+            self._loudness.range(),
+            self.peak.decibels,
+            mean(self.widths),
+            mean(self._correlations),
         )
 
 
@@ -170,8 +183,13 @@ class _LayerLevels:
 
 
 def fine(
-    sound: Sound, score: Score, *, rate: int = DEFAULT_RATE, hold_still: bool = False,
-    store: StemStore | None = None, threads: int = 1,
+    sound: Sound,
+    score: Score,
+    *,
+    rate: int = DEFAULT_RATE,
+    hold_still: bool = False,
+    store: StemStore | None = None,
+    threads: int = 1,
     interrupted: Interrupted = lambda: False,
 ) -> Iterator[Tile | Summary]:
     """The exact picture, rendered from the start; tiles as they come, and a summary at the end."""
@@ -185,10 +203,17 @@ def fine(
     def tile() -> Tile:
         ready = waiting[: COLUMNS - first]
         indexes = range(first, first + len(ready))
-        return Tile(first, 1, True, np.array(ready, dtype=np.uint8).reshape(-1, ROWS),
-                    [columns.loudness_at(i) for i in indexes],
-                    [columns.widths[min(i, len(columns.widths) - 1)] if columns.widths else 0.0
-                     for i in indexes])
+        return Tile(
+            first,
+            1,
+            True,
+            np.array(ready, dtype=np.uint8).reshape(-1, ROWS),
+            [columns.loudness_at(i) for i in indexes],
+            [
+                columns.widths[min(i, len(columns.widths) - 1)] if columns.widths else 0.0
+                for i in indexes
+            ],
+        )
 
     layers = _LayerLevels(engine.length_ticks * TICK)
     for signal, stems in engine.stream_with_stems(engine.length_ticks, LARGE_BLOCK):

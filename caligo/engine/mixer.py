@@ -68,7 +68,7 @@ class Mixer:
         self._voicing = voicing
 
     def process(self, span: Span, stems: dict[str, Signal]) -> Signal:
-        """Mix the stems of the layers that sound to ``[2, samples]``, late by the ceiling's delay."""
+        """Mix stems to ``[2, samples]``, late by the ceiling's delay."""
         frame = self._voicing.frame(span.times, as_notes([]))
         movement = self._movement
 

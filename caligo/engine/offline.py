@@ -62,7 +62,7 @@ def render_to_file(
     rate: int = DEFAULT_RATE,
     threads: int = 1,
     block: int = LARGE_BLOCK,
-    span: RenderRange = RenderRange(),  # noqa: B008 (frozen)
+    span: RenderRange = RenderRange(),
     stems_folder: Path | None = None,
     store: StemStore | None = None,
     hold_still: bool = False,
@@ -91,8 +91,9 @@ def render_to_file(
         if stems_folder is not None:
             stems_folder.mkdir(parents=True, exist_ok=True)
             for name in engine.layers:
-                writers[name] = AudioWriter(stems_folder / f"{name}{path.suffix}", rate,
-                                            sample_format)
+                writers[name] = AudioWriter(
+                    stems_folder / f"{name}{path.suffix}", rate, sample_format
+                )
         if first_tick > 0:
             engine.start(first_tick, interrupted=interrupted)
         done = -skip
@@ -115,8 +116,14 @@ def render_to_file(
 
 
 def render_array(
-    sound: Sound, score: Score, *, start: float = 0.0, length: float | None = None,
-    rate: int = DEFAULT_RATE, threads: int = 1, block: int = LARGE_BLOCK,
+    sound: Sound,
+    score: Score,
+    *,
+    start: float = 0.0,
+    length: float | None = None,
+    rate: int = DEFAULT_RATE,
+    threads: int = 1,
+    block: int = LARGE_BLOCK,
     hold_still: bool = False,
 ) -> NDArray[np.float32]:
     """The sound as an array ``[2, samples]``; for short stretches, tests and measurements."""

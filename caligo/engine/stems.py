@@ -41,7 +41,8 @@ def stem_key(sound: Sound, layer: Layer, score: Score, rate: int, hold_still: bo
     later = {f"{layer.id}.level", f"{layer.id}.pan"}
     later |= {f"{layer.id}.{send.id}.level" for send in layer.sends}
     routes = [
-        route for route in sound.routes
+        route
+        for route in sound.routes
         if route.target.startswith(prefix) and route.target not in later and not route.muted
     ]
     moving = {r.source for r in routes} | {r.scaled_by for r in routes}
@@ -56,8 +57,7 @@ def stem_key(sound: Sound, layer: Layer, score: Score, rate: int, hold_still: bo
         "layer": own,
         "routes": [] if hold_still else [r.model_dump(mode="json") for r in routes],
         "modulators": [
-            m.model_dump(mode="json", exclude={"name"}) for m in sound.modulators
-            if m.id in moving
+            m.model_dump(mode="json", exclude={"name"}) for m in sound.modulators if m.id in moving
         ],
         "score": played,
     }

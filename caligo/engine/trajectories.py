@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import itertools
 from dataclasses import dataclass
 
 import numpy as np
@@ -46,7 +47,7 @@ def _one_voice_frame(voicing: Voicing, times: Floats) -> list[tuple[slice, Frame
     newest = voicing.newest(times)
     edges = [0, *(np.flatnonzero(np.diff(newest)) + 1).tolist(), len(times)]
     frames = []
-    for a, b in zip(edges[:-1], edges[1:], strict=True):
+    for a, b in itertools.pairwise(edges):
         if a < b:
             index = max(int(newest[a]), 0)
             notes = voicing.all.row(index) if len(voicing.all) else whole(1.0)
@@ -63,7 +64,8 @@ def trajectories(
     """
     movement = Movement(sound, score, hold_still=hold_still)
     voicing = Voicing(sound, score.notes, movement.setting.tempo)
-    times = np.arange(points * WITHIN) * (score.length / (points * WITHIN))
+    step = score.length / (points * WITHIN)
+    times = np.arange(points * WITHIN, dtype=np.float64) * step
     shared = voicing.frame(times, voicing.all.row(0) if len(voicing.all) else whole(score.length))
     by_note = _one_voice_frame(voicing, times)
     modulators = {

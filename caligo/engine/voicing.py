@@ -33,9 +33,7 @@ class Voicing:
         """The frame in which parameters are evaluated at `times` for `notes`."""
         return Frame(times, notes, self.newest(times), self.all)
 
-    def history(
-        self, voice: Voice, transpose: int, span: Span
-    ) -> tuple[Frame, Floats]:
+    def history(self, voice: Voice, transpose: int, span: Span) -> tuple[Frame, Floats]:
         """One voice's frame and pitch over an earlier span."""
         times = span.times
         return (
@@ -59,8 +57,13 @@ def _fade(value: float, low: float, high: float, width: float) -> float:
 
 def zone_gain(layer: Layer, voice: Voice) -> float:
     """How much of a voice a layer plays, by its key and velocity range."""
-    key = _fade(voice.key, layer.number("key_low"), layer.number("key_high"),
-                layer.number("key_fade"))
-    velocity = _fade(round(voice.velocity * 127), layer.number("velocity_low"),
-                     layer.number("velocity_high"), layer.number("velocity_fade"))
+    key = _fade(
+        voice.key, layer.number("key_low"), layer.number("key_high"), layer.number("key_fade")
+    )
+    velocity = _fade(
+        round(voice.velocity * 127),
+        layer.number("velocity_low"),
+        layer.number("velocity_high"),
+        layer.number("velocity_fade"),
+    )
     return key * velocity

@@ -28,26 +28,36 @@ def everything() -> Sound:
     layers = []
     kinds = [(s["kind"], joined) for s in named("source") for joined in ("series", "parallel")]
     for i, (kind, arrangement) in enumerate(kinds[:8]):
-        layers.append({
-            "id": f"layer{i}",
-            "name": f"Layer {i}",
-            "source": {"id": "source", "kind": kind},
-            "filters": filters[:2],
-            "params": {"arrangement": arrangement},
-            "sends": [{"id": "send", "bus": "nave"}],
-        })
-    return read_sound({
-        "name": "Everything",
-        "layers": layers,
-        "buses": [{"id": "nave", "name": "Nave", "effects": effects[:8]}],
-        "modulators": [m | {"name": m["kind"], "scope": "note"} for m in named("modulator")],
-        "routes": [
-            {"id": f"r{i}", "from": m["id"], "to": f"layer0.{target}", "depth": 0.5,
-             "scaled_by": m["id"], "curve": 10}
-            for i, m in enumerate(named("modulator"))
-            for target in (["source.level"] if i else [f"{filters[0]['id']}.cutoff"])
-        ],
-    })
+        layers.append(
+            {
+                "id": f"layer{i}",
+                "name": f"Layer {i}",
+                "source": {"id": "source", "kind": kind},
+                "filters": filters[:2],
+                "params": {"arrangement": arrangement},
+                "sends": [{"id": "send", "bus": "nave"}],
+            }
+        )
+    return read_sound(
+        {
+            "name": "Everything",
+            "layers": layers,
+            "buses": [{"id": "nave", "name": "Nave", "effects": effects[:8]}],
+            "modulators": [m | {"name": m["kind"], "scope": "note"} for m in named("modulator")],
+            "routes": [
+                {
+                    "id": f"r{i}",
+                    "from": m["id"],
+                    "to": f"layer0.{target}",
+                    "depth": 0.5,
+                    "scaled_by": m["id"],
+                    "curve": 10,
+                }
+                for i, m in enumerate(named("modulator"))
+                for target in (["source.level"] if i else [f"{filters[0]['id']}.cutoff"])
+            ],
+        }
+    )
 
 
 def warm() -> None:
@@ -55,8 +65,13 @@ def warm() -> None:
     sound, score = everything(), held_chord("C2 G2", 2.0)
     signal = render_array(sound, score)
     with tempfile.TemporaryDirectory() as folder:
-        render_to_file(sound, score, Path(folder) / "warm.wav", sample_format="pcm16",
-                       span=RenderRange(1.0, 1.5))
+        render_to_file(
+            sound,
+            score,
+            Path(folder) / "warm.wav",
+            sample_format="pcm16",
+            span=RenderRange(1.0, 1.5),
+        )
     reporter = Reporter(48_000)
     reporter.add(signal)
     reporter.finish()

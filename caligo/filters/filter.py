@@ -32,7 +32,7 @@ class Filter:
         self.rate = rate
 
     def process(self, block: Block, signal: NDArray[np.float32], state: State) -> None:
-        """Filter `signal` ``[voices, 2, samples]`` in place, carrying `state` ``[voices, …]`` on."""
+        """Filter `signal` ``[voices, 2, samples]`` in place; `state` ``[voices, …]`` goes on."""
         raise NotImplementedError
 
     def memory(self, decibels: float) -> float:
@@ -43,17 +43,53 @@ class Filter:
 def slope_parameters(cutoff: float, what: str) -> tuple[Parameter, ...]:
     """The parameters of a filter that cuts what lies on one side of its corner."""
     return (
-        Parameter("cutoff", "Cutoff", f"Frequency {what} which it cuts.", unit="Hz", low=20.0,
-                  high=20_000.0, default=cutoff, scale=Scale.LOGARITHMIC, moves=Moves.PER_NOTE),
-        Parameter("slope", "Slope", "How steeply it cuts, in decibels per octave.",
-                  default="24", kind=Kind.CHOICE,
-                  choices=(Choice("12", "12 dB"), Choice("24", "24 dB"))),
-        Parameter("resonance", "Resonance", "Emphasis at the cutoff; flat at zero.", unit="%",
-                  high=100.0, default=0.0, moves=Moves.PER_NOTE),
-        Parameter("key_follow", "Key follow", "How far the cutoff goes along with the key.",
-                  unit="%", low=-100.0, high=200.0, default=0.0, moves=Moves.PER_NOTE),
-        Parameter("mix", "Mix", "Filtered against unfiltered signal.", unit="%", high=100.0,
-                  default=100.0, moves=Moves.PER_NOTE),
+        Parameter(
+            "cutoff",
+            "Cutoff",
+            f"Frequency {what} which it cuts.",
+            unit="Hz",
+            low=20.0,
+            high=20_000.0,
+            default=cutoff,
+            scale=Scale.LOGARITHMIC,
+            moves=Moves.PER_NOTE,
+        ),
+        Parameter(
+            "slope",
+            "Slope",
+            "How steeply it cuts, in decibels per octave.",
+            default="24",
+            kind=Kind.CHOICE,
+            choices=(Choice("12", "12 dB"), Choice("24", "24 dB")),
+        ),
+        Parameter(
+            "resonance",
+            "Resonance",
+            "Emphasis at the cutoff; flat at zero.",
+            unit="%",
+            high=100.0,
+            default=0.0,
+            moves=Moves.PER_NOTE,
+        ),
+        Parameter(
+            "key_follow",
+            "Key follow",
+            "How far the cutoff goes along with the key.",
+            unit="%",
+            low=-100.0,
+            high=200.0,
+            default=0.0,
+            moves=Moves.PER_NOTE,
+        ),
+        Parameter(
+            "mix",
+            "Mix",
+            "Filtered against unfiltered signal.",
+            unit="%",
+            high=100.0,
+            default=100.0,
+            moves=Moves.PER_NOTE,
+        ),
     )
 
 
@@ -74,8 +110,14 @@ class SlopeFilter(Filter):
         values = {key: track.values(block.frame) for key, track in self._tracks.items()}
         follow = np.exp2((block.pitch - MIDDLE_C) * values["key_follow"] / 100.0)
         corner = corner_gain(np.clip(values["cutoff"] * follow, 10.0, None), self.rate)
-        run(signal, corner, sharpness(values["resonance"], self._steep),
-            values["mix"] / 100.0, self.highpass, state)
+        run(
+            signal,
+            corner,
+            sharpness(values["resonance"], self._steep),
+            values["mix"] / 100.0,
+            self.highpass,
+            state,
+        )
 
     def memory(self, decibels: float) -> float:
         """See `Filter.memory`; a resonance of quality Q at f rings as exp(-pi f t / Q)."""
@@ -84,4 +126,4 @@ class SlopeFilter(Filter):
         if follow:
             lowest = max(10.0, lowest * 2.0 ** (-4.0 * follow))
         quality = 1.31 * SHARPEST ** (self._tracks["resonance"].reach()[1] / 100.0)
-        return decibels / 20.0 * math.log(10.0) * quality / (math.pi * lowest)
+        return float(decibels / 20.0 * math.log(10.0) * quality / (math.pi * lowest))

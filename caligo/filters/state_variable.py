@@ -31,7 +31,12 @@ CONTRACT = {"contract"}
 
 @njit(cache=True, nogil=True, fastmath=CONTRACT)
 def _single(
-    x: np.ndarray, g: float, g_step: float, d: float, d_step: float, highpass: bool,
+    x: np.ndarray,
+    g: float,
+    g_step: float,
+    d: float,
+    d_step: float,
+    highpass: bool,
     state: np.ndarray,
 ) -> None:
     """One second-order stage over a tick: `x` ``[2, TICK]``, `state` ``[1, 2, 2]``."""
@@ -62,8 +67,15 @@ def _single(
 
 @njit(cache=True, nogil=True, fastmath=CONTRACT)
 def _double(
-    x: np.ndarray, g: float, g_step: float, d: float, d_step: float, e: float, e_step: float,
-    highpass: bool, state: np.ndarray,
+    x: np.ndarray,
+    g: float,
+    g_step: float,
+    d: float,
+    d_step: float,
+    e: float,
+    e_step: float,
+    highpass: bool,
+    state: np.ndarray,
 ) -> None:
     """Two stages over a tick in one loop, so that the processor overlaps them."""
     through = 1.0 if highpass else 0.0
@@ -119,8 +131,12 @@ def _sound(state: np.ndarray) -> bool:
 
 @njit(cache=True, nogil=True)
 def run(
-    signal: np.ndarray, corner: np.ndarray, damping: np.ndarray, mix: np.ndarray,
-    highpass: bool, state: np.ndarray,
+    signal: np.ndarray,
+    corner: np.ndarray,
+    damping: np.ndarray,
+    mix: np.ndarray,
+    highpass: bool,
+    state: np.ndarray,
 ) -> None:
     """Filter `signal` ``[voices, 2, samples]`` in place.
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import contextlib
 import os
 from pathlib import Path
 
@@ -62,8 +63,12 @@ class AudioWriter:
         self._frames = 0
         try:
             self._file = soundfile.SoundFile(
-                self._scratch, "w", samplerate=rate, channels=channels,
-                subtype=SUBTYPES[sample_format], format=container,
+                self._scratch,
+                "w",
+                samplerate=rate,
+                channels=channels,
+                subtype=SUBTYPES[sample_format],
+                format=container,
             )
         except soundfile.LibsndfileError as error:
             raise OSError(f"cannot write {path}: {error}") from None
@@ -92,8 +97,6 @@ class AudioWriter:
 
     def discard(self) -> None:
         """Close and remove an unfinished file; a finished one stays."""
-        try:
+        with contextlib.suppress(soundfile.LibsndfileError):
             self._file.close()
-        except soundfile.LibsndfileError:
-            pass
         self._scratch.unlink(missing_ok=True)

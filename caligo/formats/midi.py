@@ -95,8 +95,15 @@ def read_midi(data: bytes, name: str = "the file") -> Score:
         if down[key]:
             start, velocity = down[key].pop(0)
             if now > start:
-                notes.append(Note(id=f"n{len(notes) + 1}", pitch=key[1], start=start,
-                                  length=now - start, velocity=velocity))
+                notes.append(
+                    Note(
+                        id=f"n{len(notes) + 1}",
+                        pitch=key[1],
+                        start=start,
+                        length=now - start,
+                        velocity=velocity,
+                    )
+                )
 
     for ticks, message in _absolute(file):
         now = clock.at(ticks)
@@ -110,8 +117,11 @@ def read_midi(data: bytes, name: str = "the file") -> Score:
             tempo.append(TempoChange(time=now, bpm=bpm))
         elif message.type == "time_signature" and message.denominator <= 32:
             metre = [m for m in metre if m.time != now]
-            metre.append(MetreChange(time=now, numerator=min(message.numerator, 32),
-                                     denominator=message.denominator))
+            metre.append(
+                MetreChange(
+                    time=now, numerator=min(message.numerator, 32), denominator=message.denominator
+                )
+            )
         elif message.type in ("marker", "cue_marker"):
             markers.append(Marker(id=f"m{len(markers) + 1}", time=now, name=message.text[:200]))
         elif message.type == "control_change" and message.control < 120:
@@ -135,8 +145,10 @@ def read_midi(data: bytes, name: str = "the file") -> Score:
         tempo=tempo or [TempoChange()],
         metre=metre or [MetreChange()],
         notes=notes,
-        lanes=[Lane(id=f"cc{number}", controller=number, points=points)
-               for number, points in sorted(lanes.items())],
+        lanes=[
+            Lane(id=f"cc{number}", controller=number, points=points)
+            for number, points in sorted(lanes.items())
+        ],
         markers=markers,
     )
 
@@ -153,26 +165,41 @@ def write_midi(score: Score) -> bytes:
         for at, bpm in tempo.changes
     ]
     conductor += [
-        (ticks(m.time), 1, mido.MetaMessage("time_signature", numerator=m.numerator,
-                                            denominator=m.denominator))
+        (
+            ticks(m.time),
+            1,
+            mido.MetaMessage("time_signature", numerator=m.numerator, denominator=m.denominator),
+        )
         for m in score.metre
     ]
     conductor += [
-        (ticks(m.time), 2, mido.MetaMessage("marker", text=m.name.encode(
-            "latin-1", "replace").decode("latin-1")))
+        (
+            ticks(m.time),
+            2,
+            mido.MetaMessage("marker", text=m.name.encode("latin-1", "replace").decode("latin-1")),
+        )
         for m in score.markers
     ]
     played = [
-        (ticks(p.time), 0, mido.Message("control_change", control=lane.controller,
-                                        value=round(p.value * 127)))
+        (
+            ticks(p.time),
+            0,
+            mido.Message("control_change", control=lane.controller, value=round(p.value * 127)),
+        )
         for lane in score.lanes
         for p in lane.points
     ]
     for note in score.notes:
-        played.append((ticks(note.start), 2, mido.Message("note_on", note=note.pitch,
-                                                          velocity=note.velocity)))
-        played.append((ticks(note.start + note.length), 1,
-                       mido.Message("note_off", note=note.pitch, velocity=0)))
+        played.append(
+            (ticks(note.start), 2, mido.Message("note_on", note=note.pitch, velocity=note.velocity))
+        )
+        played.append(
+            (
+                ticks(note.start + note.length),
+                1,
+                mido.Message("note_off", note=note.pitch, velocity=0),
+            )
+        )
     file = mido.MidiFile(type=1, ticks_per_beat=TICKS_PER_BEAT)
     for rows in (conductor, played):
         track = mido.MidiTrack()

@@ -30,8 +30,8 @@ def k_weighting(rate: int) -> tuple[tuple[Floats, Floats], tuple[Floats, Floats]
     band = high**0.4996667741545416
     norm = 1.0 + k / q + k * k
     shelf = (
-        np.array([high + band * k / q + k * k, 2.0 * (k * k - high),
-                  high - band * k / q + k * k]) / norm,
+        np.array([high + band * k / q + k * k, 2.0 * (k * k - high), high - band * k / q + k * k])
+        / norm,
         np.array([1.0, 2.0 * (k * k - 1.0) / norm, (1.0 - k / q + k * k) / norm]),
     )
     k = math.tan(math.pi * 38.13547087602444 / rate)

@@ -102,8 +102,12 @@ class Reporter:
             counted = np.maximum(before, after) > top
             change = np.abs(np.maximum(before, top) - np.maximum(after, top))
             evolution = float((change * counted).sum() / max(counted.sum(), 1))
-        return (evolution, float(np.mean(centroids)), float(high - low),
-                float(100.0 * power[:, harsh].sum() / power.sum()))
+        return (
+            evolution,
+            float(np.mean(centroids)),
+            float(high - low),
+            float(100.0 * power[:, harsh].sum() / power.sum()),
+        )
 
     def finish(self) -> Report:
         """The report over everything taken in."""

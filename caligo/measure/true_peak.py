@@ -9,16 +9,36 @@ from numba import njit
 from numpy.typing import NDArray
 
 _PHASE_0 = (
-    0.0017089843750, 0.0109863281250, -0.0196533203125, 0.0332031250000, -0.0594482421875,
-    0.1373291015625, 0.9721679687500, -0.1022949218750, 0.0476074218750, -0.0266113281250,
-    0.0148925781250, -0.0083007812500,
+    0.0017089843750,
+    0.0109863281250,
+    -0.0196533203125,
+    0.0332031250000,
+    -0.0594482421875,
+    0.1373291015625,
+    0.9721679687500,
+    -0.1022949218750,
+    0.0476074218750,
+    -0.0266113281250,
+    0.0148925781250,
+    -0.0083007812500,
 )
 _PHASE_1 = (
-    -0.0291748046875, 0.0292968750000, -0.0517578125000, 0.0891113281250, -0.1665039062500,
-    0.4650878906250, 0.7797851562500, -0.2003173828125, 0.1015625000000, -0.0582275390625,
-    0.0330810546875, -0.0189208984375,
+    -0.0291748046875,
+    0.0292968750000,
+    -0.0517578125000,
+    0.0891113281250,
+    -0.1665039062500,
+    0.4650878906250,
+    0.7797851562500,
+    -0.2003173828125,
+    0.1015625000000,
+    -0.0582275390625,
+    0.0330810546875,
+    -0.0189208984375,
 )
 TAPS = 12
+STRETCH = 256
+"""Samples that are looked at together."""
 PHASES: NDArray[np.float64] = np.array([_PHASE_0, _PHASE_1, _PHASE_1[::-1], _PHASE_0[::-1]])
 """The interpolating filter of BS.1770-4, Annex 2, ``[phases, taps]``; from memory."""
 LARGEST_GAIN = float(np.abs(PHASES).sum(axis=1).max())
@@ -38,10 +58,20 @@ def peak_between(samples: np.ndarray, phases: np.ndarray, end: int) -> float:
 
 
 @njit(cache=True, nogil=True)
-def _largest(samples: np.ndarray, phases: np.ndarray) -> float:
-    largest = 0.0
-    for n in range(TAPS - 1, len(samples)):
-        largest = max(largest, peak_between(samples, phases, n))
+def _raised(samples: np.ndarray, phases: np.ndarray, largest: float) -> float:
+    """The larger of `largest` and the true peak of `samples`, whose first `TAPS` - 1 lead in.
+
+    Stretches that cannot exceed `largest`, since no sample comes near it, are passed over.
+    """
+    for start in range(TAPS - 1, len(samples), STRETCH):
+        end = min(start + STRETCH, len(samples))
+        highest = 0.0
+        for n in range(start - TAPS + 1, end):
+            highest = max(highest, abs(samples[n]))
+        if highest * LARGEST_GAIN <= largest:
+            continue
+        for n in range(start, end):
+            largest = max(largest, abs(samples[n]), peak_between(samples, phases, n))
     return largest
 
 
@@ -52,16 +82,12 @@ class TruePeakMeter:
         self._tail = np.zeros((channels, TAPS - 1), np.float64)
         self.peak = 0.0
 
-    def add(self, signal: NDArray[np.float32]) -> float:
-        """Take in `signal` ``[channels, samples]`` and return its own true peak, linear."""
-        own = 0.0
+    def add(self, signal: NDArray[np.float32]) -> None:
+        """Take in `signal` ``[channels, samples]``."""
         for channel, samples in enumerate(signal):
             joined = np.concatenate([self._tail[channel], samples.astype(np.float64)])
-            own = max(own, float(np.max(np.abs(samples), initial=0.0)),
-                      float(_largest(joined, PHASES)))
+            self.peak = float(_raised(joined, PHASES, self.peak))
             self._tail[channel] = joined[-(TAPS - 1) :]
-        self.peak = max(self.peak, own)
-        return own
 
     @property
     def decibels(self) -> float:

@@ -31,7 +31,8 @@ class Span:
     @property
     def times(self) -> Floats:
         """The moment of every tick and of the end, in seconds ``[ticks + 1]``."""
-        return np.arange(self.first, self.first + self.ticks + 1) * (TICK / self.rate)
+        ticks = np.arange(self.first, self.first + self.ticks + 1, dtype=np.float64)
+        return ticks * (TICK / self.rate)
 
 
 @dataclass(frozen=True, slots=True)

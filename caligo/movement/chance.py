@@ -9,7 +9,7 @@ from numba import njit, uint64
 
 
 @njit(cache=True, nogil=True)
-def mix(value: int) -> int:
+def mix(value: np.uint64) -> np.uint64:
     """A well-mixed 64-bit hash of a 64-bit number.
 
     The finaliser of SplitMix64 (Steele, Lea and Flood, "Fast splittable pseudorandom number
@@ -22,25 +22,25 @@ def mix(value: int) -> int:
 
 
 @njit(cache=True, nogil=True)
-def combine(seed: int, index: int) -> int:
+def combine(seed: np.uint64, index: int | np.uint64) -> np.uint64:
     """The hash of a seed and an index; indexes may be negative."""
     return mix(uint64(mix(uint64(seed))) ^ uint64(index))
 
 
 @njit(cache=True, nogil=True)
-def unit(seed: int, index: int) -> float:
+def unit(seed: np.uint64, index: int) -> float:
     """A number in [0, 1) from a seed and an index."""
     return float(uint64(combine(seed, index)) >> uint64(11)) * (1.0 / 9007199254740992.0)
 
 
 @njit(cache=True, nogil=True)
-def signed(seed: int, index: int) -> float:
+def signed(seed: np.uint64, index: int) -> float:
     """A number in [-1, 1) from a seed and an index."""
     return 2.0 * unit(seed, index) - 1.0
 
 
 @njit(cache=True, nogil=True)
-def wander(seed: int, position: float) -> float:
+def wander(seed: np.uint64, position: float) -> float:
     """A smooth random function of `position` in [-1, 1], through a new value at each integer."""
     index = math.floor(position)
     x = position - index

@@ -33,8 +33,14 @@ def bent(x: float, bend: float) -> float:
 
 @njit(cache=True, nogil=True)
 def _held(
-    since: float, delay: float, attack: float, hold: float, decay: float, sustain: float,
-    attack_bend: float, decay_bend: float,
+    since: float,
+    delay: float,
+    attack: float,
+    hold: float,
+    decay: float,
+    sustain: float,
+    attack_bend: float,
+    decay_bend: float,
 ) -> float:
     """The envelope before its release, `since` seconds after the note's start."""
     x = since - delay
@@ -52,8 +58,13 @@ def _held(
 
 @njit(cache=True, nogil=True)
 def envelope_course(
-    times: np.ndarray, start: np.ndarray, length: np.ndarray, stages: np.ndarray,
-    sustain: float, bends: np.ndarray, out: np.ndarray,
+    times: np.ndarray,
+    start: np.ndarray,
+    length: np.ndarray,
+    stages: np.ndarray,
+    sustain: float,
+    bends: np.ndarray,
+    out: np.ndarray,
 ) -> None:
     """The envelope in [0, 1] at `times` [s] for each note.
 
@@ -70,15 +81,31 @@ def envelope_course(
     """
     for row in range(len(start)):
         delay, attack, hold, decay, release = stages[:, row]
-        top = _held(length[row], delay, attack, hold, decay, sustain,
-                    STEEPEST * bends[0], STEEPEST * bends[1])
+        top = _held(
+            length[row],
+            delay,
+            attack,
+            hold,
+            decay,
+            sustain,
+            STEEPEST * bends[0],
+            STEEPEST * bends[1],
+        )
         for k in range(len(times)):
             since = times[k] - start[row]
             if since < 0.0:
                 out[row, k] = 0.0
             elif since < length[row]:
-                out[row, k] = _held(since, delay, attack, hold, decay, sustain,
-                                    STEEPEST * bends[0], STEEPEST * bends[1])
+                out[row, k] = _held(
+                    since,
+                    delay,
+                    attack,
+                    hold,
+                    decay,
+                    sustain,
+                    STEEPEST * bends[0],
+                    STEEPEST * bends[1],
+                )
             elif since - length[row] < release:
                 x = (since - length[row]) / release
                 out[row, k] = top * (1.0 - bent(x, STEEPEST * bends[2]))
@@ -107,8 +134,14 @@ def stage_bends(part: Part) -> NDArray[np.float64]:
         help="A course that each note starts: rise, hold, fall, stay, die away.",
         parameters=(
             *envelope_stages(attack=10.0, hold=0.0, decay=10.0, release=5.0),
-            Parameter("sustain", "Sustain", "Where it stays while the note is held.", unit="%",
-                      high=100.0, default=50.0),
+            Parameter(
+                "sustain",
+                "Sustain",
+                "Where it stays while the note is held.",
+                unit="%",
+                high=100.0,
+                default=50.0,
+            ),
             *ENVELOPE_BENDS,
         ),
     )

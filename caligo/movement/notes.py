@@ -45,15 +45,22 @@ class Notes:
     def row(self, index: int) -> Notes:
         """One of the notes, alone."""
         pick = slice(index, index + 1)
-        return Notes(self.start[pick], self.length[pick], self.hold[pick], self.key[pick],
-                     self.velocity[pick], self.seed[pick])
+        return Notes(
+            self.start[pick],
+            self.length[pick],
+            self.hold[pick],
+            self.key[pick],
+            self.velocity[pick],
+            self.seed[pick],
+        )
 
 
 def whole(length: float) -> Notes:
     """The sound itself as one long note, for movement shared by all notes."""
     span = np.array([length])
-    return Notes(np.zeros(1), span, span, np.full(1, 60.0), np.full(1, 0.7),
-                 np.zeros(1, dtype=np.uint64))
+    return Notes(
+        np.zeros(1), span, span, np.full(1, 60.0), np.full(1, 0.7), np.zeros(1, dtype=np.uint64)
+    )
 
 
 def seconds(time: Time, notes: Notes, tempo: TempoMap) -> Floats:
@@ -65,9 +72,7 @@ def seconds(time: Time, notes: Notes, tempo: TempoMap) -> Floats:
     return np.array([tempo.seconds(tempo.beats(s) + time.value) - s for s in notes.start])
 
 
-def cycles(
-    period: Time, pace: float, times: Floats, notes: Notes, tempo: TempoMap
-) -> Floats:
+def cycles(period: Time, pace: float, times: Floats, notes: Notes, tempo: TempoMap) -> Floats:
     """Periods passed since each note's start ``[notes, times]``, at `pace` times the speed."""
     if period.unit == "beats":
         passed = tempo.beats_at(times)[None, :] - tempo.beats_at(notes.start)[:, None]

@@ -20,8 +20,14 @@ WHEEL_CONTROLLER = 1
         name="Velocity",
         help="How hard each note was played.",
         parameters=(
-            Parameter("bend", "Bend", "Above zero answers early, below zero late.", unit="%",
-                      low=-100.0, high=100.0),
+            Parameter(
+                "bend",
+                "Bend",
+                "Above zero answers early, below zero late.",
+                unit="%",
+                low=-100.0,
+                high=100.0,
+            ),
         ),
     )
 )
@@ -45,10 +51,25 @@ class Velocity(Modulator):
         name="Key",
         help="How far each note lies above or below a centre key.",
         parameters=(
-            Parameter("centre", "Centre", "The key at which it does nothing.", low=0, high=127,
-                      default=60, kind=Kind.INTEGER),
-            Parameter("span", "Span", "Semitones from the centre to full depth.", unit="st",
-                      low=1, high=96, default=36, kind=Kind.INTEGER),
+            Parameter(
+                "centre",
+                "Centre",
+                "The key at which it does nothing.",
+                low=0,
+                high=127,
+                default=60,
+                kind=Kind.INTEGER,
+            ),
+            Parameter(
+                "span",
+                "Span",
+                "Semitones from the centre to full depth.",
+                unit="st",
+                low=1,
+                high=96,
+                default=36,
+                kind=Kind.INTEGER,
+            ),
         ),
     )
 )
@@ -70,8 +91,9 @@ class Key(Modulator):
         name="Wheel",
         help="The modulation wheel, as the score's lane draws it.",
         parameters=(
-            Parameter("rest", "Rest", "Where it stands while no lane is drawn.", unit="%",
-                      high=100.0),
+            Parameter(
+                "rest", "Rest", "Where it stands while no lane is drawn.", unit="%", high=100.0
+            ),
         ),
     )
 )

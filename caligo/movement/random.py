@@ -18,7 +18,7 @@ OCTAVES = 5
 
 
 @njit(cache=True, nogil=True)
-def drift(seed: int, position: float, steps: float) -> float:
+def drift(seed: np.uint64, position: float, steps: float) -> float:
     """A random function in [-1, 1] of `position`, new at each integer.
 
     `steps` goes from 0, always under way, to 1, waiting and then moving at once.
@@ -64,13 +64,32 @@ def _course(
         name="Random",
         help="A random course that never repeats, from drifting to stepping.",
         parameters=(
-            Parameter("period", "Period", "Time between one random value and the next.",
-                      unit="s", low=SHORTEST_PERIOD, high=LONGEST_PERIOD, default=12.0,
-                      kind=Kind.TIME, scale=Scale.LOGARITHMIC),
-            Parameter("steps", "Smooth to stepped", "From drifting to waiting and jumping.",
-                      unit="%", high=100.0),
-            Parameter("roughness", "Roughness", "Adds quicker and quicker movement on top.",
-                      unit="%", high=100.0, default=20.0),
+            Parameter(
+                "period",
+                "Period",
+                "Time between one random value and the next.",
+                unit="s",
+                low=SHORTEST_PERIOD,
+                high=LONGEST_PERIOD,
+                default=12.0,
+                kind=Kind.TIME,
+                scale=Scale.LOGARITHMIC,
+            ),
+            Parameter(
+                "steps",
+                "Smooth to stepped",
+                "From drifting to waiting and jumping.",
+                unit="%",
+                high=100.0,
+            ),
+            Parameter(
+                "roughness",
+                "Roughness",
+                "Adds quicker and quicker movement on top.",
+                unit="%",
+                high=100.0,
+                default=20.0,
+            ),
         ),
     )
 )
@@ -79,8 +98,9 @@ class Random(Modulator):
 
     def values(self, times: Floats, notes: Notes) -> Floats:
         """See `Modulator.values`; in [-1, 1]."""
-        turns = cycles(self.part.time("period"), self.setting.pace, times, notes,
-                       self.setting.tempo)
+        turns = cycles(
+            self.part.time("period"), self.setting.pace, times, notes, self.setting.tempo
+        )
         out = np.empty_like(turns)
         _course(
             turns,

@@ -6,6 +6,7 @@ parameter's resting value and its routes is kept within the parameter's range.
 
 from __future__ import annotations
 
+import itertools
 import math
 from dataclasses import dataclass, field
 
@@ -13,8 +14,8 @@ import numpy as np
 from numba import njit
 
 from caligo.catalogue import Moves, Parameter, Scale, implementation
-from caligo.document.addresses import moved_parameters, parts
 from caligo.catalogue import module as module_spec
+from caligo.document.addresses import moved_parameters, parts
 from caligo.document.score import Score
 from caligo.document.sound import Route, Sound
 from caligo.document.tempo import TempoMap
@@ -27,8 +28,13 @@ NO_SCALE = np.ones((1, 1))
 
 @njit(cache=True, nogil=True)
 def _add_route(
-    out: np.ndarray, values: np.ndarray, scale: np.ndarray, gain: float, offset: float,
-    bend: float, depth: float,
+    out: np.ndarray,
+    values: np.ndarray,
+    scale: np.ndarray,
+    gain: float,
+    offset: float,
+    bend: float,
+    depth: float,
 ) -> None:
     """Add one route to `out` ``[notes, times]``; `values` and `scale` may have a single row."""
     for row in range(out.shape[0]):
@@ -66,9 +72,7 @@ class Frame:
         For shared parameters: at each of `times`, the newest note's row in `started`, or -1.
     """
 
-    def __init__(
-        self, times: Floats, notes: Notes, newest: np.ndarray, started: Notes
-    ) -> None:
+    def __init__(self, times: Floats, notes: Notes, newest: np.ndarray, started: Notes) -> None:
         self.times = times
         self.notes = notes
         self.newest = newest
@@ -91,7 +95,7 @@ class Frame:
         out = np.zeros((1, len(self.times)))
         edges = np.flatnonzero(np.diff(self.newest)) + 1
         bounds = [0, *edges.tolist(), len(self.times)]
-        for a, b in zip(bounds[:-1], bounds[1:], strict=True):
+        for a, b in itertools.pairwise(bounds):
             if a < b and self.newest[a] >= 0:
                 note = self.started.row(int(self.newest[a]))
                 out[0, a:b] = modulator.values(self.times[a:b], note)[0]
@@ -148,8 +152,15 @@ class Track:
                 scale = frame.course(scaler, shared)
                 if scaler.bipolar:
                     scale = scale * 0.5 + 0.5
-            _add_route(out, frame.course(modulator, shared), scale, gain, offset,
-                       0.04 * route.curve, route.depth)
+            _add_route(
+                out,
+                frame.course(modulator, shared),
+                scale,
+                gain,
+                offset,
+                0.04 * route.curve,
+                route.depth,
+            )
         _to_unit(out, self.parameter.low, self.parameter.high, logarithmic)
         return out
 
@@ -195,5 +206,8 @@ class Movement:
 
     def moved(self) -> dict[str, Track]:
         """The course of every moved parameter, by address."""
-        return {a.path: self.track(a.path) for a in moved_parameters(self._sound)
-                if a.path in self._routes}
+        return {
+            a.path: self.track(a.path)
+            for a in moved_parameters(self._sound)
+            if a.path in self._routes
+        }

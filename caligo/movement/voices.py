@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import itertools
 import math
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
@@ -66,8 +67,15 @@ def as_notes(voices: Sequence[Voice]) -> Notes:
 def _plain(note: Note) -> Voice:
     """A voice for a note, on its own."""
     seed = derive(text_seed(note.id), note.pitch)
-    return Voice(note.id, note.pitch, note.start, note.length, note.velocity / 127.0, seed,
-                 ((note.start, note.pitch),))
+    return Voice(
+        note.id,
+        note.pitch,
+        note.start,
+        note.length,
+        note.velocity / 127.0,
+        seed,
+        ((note.start, note.pitch),),
+    )
 
 
 def _poly(notes: list[Note], limit: int) -> list[Voice]:
@@ -75,8 +83,7 @@ def _poly(notes: list[Note], limit: int) -> list[Voice]:
     voices: list[Voice] = []
     for note in notes:
         sounding = [
-            i for i, v in enumerate(voices)
-            if v.start + v.length > note.start and v.cut == math.inf
+            i for i, v in enumerate(voices) if v.start + v.length > note.start and v.cut == math.inf
         ]
         if len(sounding) >= limit:
             oldest = sounding[0]
@@ -89,7 +96,7 @@ def _line(notes: list[Note]) -> list[tuple[float, float, Note]]:
     """The single line that mono and legato play: (from, to, note), the newest held note first."""
     edges = sorted({n.start for n in notes} | {n.start + n.length for n in notes})
     line: list[tuple[float, float, Note]] = []
-    for a, b in zip(edges[:-1], edges[1:], strict=True):
+    for a, b in itertools.pairwise(edges):
         held = [n for n in notes if n.start <= a and n.start + n.length >= b]
         if not held:
             continue
@@ -156,9 +163,7 @@ class Tuning:
         return math.log2(frequency(scale.root, self._a4)) + cents / 1200.0
 
 
-def pitch_course(
-    voices: Sequence[Voice], transpose: int, tuning: Tuning, times: Floats
-) -> Floats:
+def pitch_course(voices: Sequence[Voice], transpose: int, tuning: Tuning, times: Floats) -> Floats:
     """Each voice's pitch in octaves over 1 Hz ``[voices, times]``, glides included."""
     out = np.empty((len(voices), len(times)))
     for row, voice in enumerate(voices):

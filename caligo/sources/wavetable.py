@@ -60,7 +60,7 @@ def add_turns(turns: float, step: np.ndarray, track: np.ndarray) -> float:
 def spread_turns(
     turns: np.ndarray, detune: float, offsets: np.ndarray, starts: np.ndarray, track: np.ndarray
 ) -> None:
-    """Phases ``[oscillators, ticks]`` of detuned oscillators from the voice's cycles ``[ticks]``."""
+    """Phases ``[oscillators, ticks]`` of detuned oscillators from a voice's cycles ``[ticks]``."""
     for o in range(len(offsets)):
         ratio = 2.0 ** (detune * offsets[o] / 1200.0)
         for k in range(len(turns)):
@@ -70,7 +70,10 @@ def spread_turns(
 
 @njit(cache=True, nogil=True)
 def add_phases(
-    phase: np.ndarray, step: np.ndarray, detune: np.ndarray, offsets: np.ndarray,
+    phase: np.ndarray,
+    step: np.ndarray,
+    detune: np.ndarray,
+    offsets: np.ndarray,
     track: np.ndarray,
 ) -> None:
     """Add up each oscillator's phase where the detune moves; like `add_turns`.
@@ -93,9 +96,20 @@ def add_phases(
 
 @njit(cache=True, nogil=True)
 def _tick(
-    flat: np.ndarray, first: np.uint64, second: np.uint64, p: np.uint32, q: np.uint32,
-    bend: np.float32, blend: np.float32, blend_step: np.float32, gains: np.ndarray,
-    left: np.ndarray, right: np.ndarray, at: np.uint64, places: np.ndarray, scratch: np.ndarray,
+    flat: np.ndarray,
+    first: np.uint64,
+    second: np.uint64,
+    p: np.uint32,
+    q: np.uint32,
+    bend: np.float32,
+    blend: np.float32,
+    blend_step: np.float32,
+    gains: np.ndarray,
+    left: np.ndarray,
+    right: np.ndarray,
+    at: np.uint64,
+    places: np.ndarray,
+    scratch: np.ndarray,
 ) -> None:
     """One oscillator over a tick, between the cycles that begin at ``flat[first]``, ``[second]``.
 
@@ -134,8 +148,16 @@ def _tick(
 
 @njit(cache=True, nogil=True)
 def _quick_tick(
-    cycles: np.ndarray, level: int, phase: float, step: float, slope: float, position: float,
-    position_slope: float, gains: np.ndarray, out: np.ndarray, at: int,
+    cycles: np.ndarray,
+    level: int,
+    phase: float,
+    step: float,
+    slope: float,
+    position: float,
+    position_slope: float,
+    gains: np.ndarray,
+    out: np.ndarray,
+    at: int,
 ) -> None:
     """Like `_tick` where pitch or position move too fast for it: across several cycles."""
     frames, length = cycles.shape[1], cycles.shape[2] - 1
@@ -158,9 +180,16 @@ def _quick_tick(
 
 @njit(cache=True, nogil=True)
 def render_voice(
-    cycles: np.ndarray, limits: np.ndarray, phases: np.ndarray, step: np.ndarray,
-    detune: np.ndarray, offsets: np.ndarray, position: np.ndarray, left: np.ndarray,
-    right: np.ndarray, out: np.ndarray,
+    cycles: np.ndarray,
+    limits: np.ndarray,
+    phases: np.ndarray,
+    step: np.ndarray,
+    detune: np.ndarray,
+    offsets: np.ndarray,
+    position: np.ndarray,
+    left: np.ndarray,
+    right: np.ndarray,
+    out: np.ndarray,
 ) -> None:
     """One voice's oscillators, added to `out` ``[2, samples]``.
 
@@ -198,15 +227,35 @@ def render_voice(
             position_slope = (position[k + 1] - position[k]) / TICK
             if first <= position[k + 1] <= first + 1 and abs(slope) < STEADY_SLOPE:
                 row = level * frames
-                _tick(flat, np.uint64((row + first) * length),
-                      np.uint64((row + min(first + 1, frames - 1)) * length),
-                      np.uint32(phases[o, k] * TURN), np.uint32(from_step * TURN),
-                      np.float32(slope * TURN), np.float32(position[k] - first),
-                      np.float32(position_slope), gains, to_left, to_right, np.uint64(k * TICK),
-                      places, scratch)
+                _tick(
+                    flat,
+                    np.uint64((row + first) * length),
+                    np.uint64((row + min(first + 1, frames - 1)) * length),
+                    np.uint32(phases[o, k] * TURN),
+                    np.uint32(from_step * TURN),
+                    np.float32(slope * TURN),
+                    np.float32(position[k] - first),
+                    np.float32(position_slope),
+                    gains,
+                    to_left,
+                    to_right,
+                    np.uint64(k * TICK),
+                    places,
+                    scratch,
+                )
             else:
-                _quick_tick(cycles, level, phases[o, k], from_step, slope, position[k],
-                            position_slope, gains, out, k * TICK)
+                _quick_tick(
+                    cycles,
+                    level,
+                    phases[o, k],
+                    from_step,
+                    slope,
+                    position[k],
+                    position_slope,
+                    gains,
+                    out,
+                    k * TICK,
+                )
 
 
 @register(
@@ -216,23 +265,78 @@ def render_voice(
         name="Wavetable",
         help="Single cycles played at any pitch; evolving tables change along their position.",
         parameters=(
-            Parameter("table", "Table", "The row of cycles it plays.", default="saw",
-                      kind=Kind.CHOICE,
-                      choices=tuple(Choice(k, name) for k, (name, _, _) in RECIPES.items())),
-            Parameter("position", "Position", "Where in an evolving table it reads.", unit="%",
-                      high=100.0, default=0.0, moves=Moves.PER_NOTE, when=("table", EVOLVING)),
-            Parameter("fine", "Fine", "Tunes the source by cents.", unit="ct", low=-1200.0,
-                      high=1200.0, moves=Moves.PER_NOTE),
-            Parameter("level", "Source level", "Loudness of each note at the source.", unit="dB",
-                      low=-80.0, high=12.0, scale=Scale.DECIBEL, moves=Moves.PER_NOTE),
-            Parameter("unison", "Unison", "Oscillators for each note.", low=1, high=24,
-                      default=1, kind=Kind.INTEGER),
-            Parameter("detune", "Detune", "How far the outer oscillators lie either side.",
-                      unit="ct", high=100.0, default=10.0, moves=Moves.PER_NOTE),
-            Parameter("spread", "Spread", "How far the oscillators spread in stereo.", unit="%",
-                      high=100.0, default=70.0, moves=Moves.PER_NOTE),
-            Parameter("scatter", "Phase scatter", "How differently the oscillators begin.",
-                      unit="%", high=100.0, default=100.0),
+            Parameter(
+                "table",
+                "Table",
+                "The row of cycles it plays.",
+                default="saw",
+                kind=Kind.CHOICE,
+                choices=tuple(Choice(k, name) for k, (name, _, _) in RECIPES.items()),
+            ),
+            Parameter(
+                "position",
+                "Position",
+                "Where in an evolving table it reads.",
+                unit="%",
+                high=100.0,
+                default=0.0,
+                moves=Moves.PER_NOTE,
+                when=("table", EVOLVING),
+            ),
+            Parameter(
+                "fine",
+                "Fine",
+                "Tunes the source by cents.",
+                unit="ct",
+                low=-1200.0,
+                high=1200.0,
+                moves=Moves.PER_NOTE,
+            ),
+            Parameter(
+                "level",
+                "Source level",
+                "Loudness of each note at the source.",
+                unit="dB",
+                low=-80.0,
+                high=12.0,
+                scale=Scale.DECIBEL,
+                moves=Moves.PER_NOTE,
+            ),
+            Parameter(
+                "unison",
+                "Unison",
+                "Oscillators for each note.",
+                low=1,
+                high=24,
+                default=1,
+                kind=Kind.INTEGER,
+            ),
+            Parameter(
+                "detune",
+                "Detune",
+                "How far the outer oscillators lie either side.",
+                unit="ct",
+                high=100.0,
+                default=10.0,
+                moves=Moves.PER_NOTE,
+            ),
+            Parameter(
+                "spread",
+                "Spread",
+                "How far the oscillators spread in stereo.",
+                unit="%",
+                high=100.0,
+                default=70.0,
+                moves=Moves.PER_NOTE,
+            ),
+            Parameter(
+                "scatter",
+                "Phase scatter",
+                "How differently the oscillators begin.",
+                unit="%",
+                high=100.0,
+                default=100.0,
+            ),
         ),
     )
 )
@@ -253,7 +357,7 @@ class Wavetable(Source):
     def _starts(self, seed: int) -> NDArray[np.float64]:
         """The phases with which a voice's oscillators begin ``[oscillators]``."""
         scatter = self.part.number("scatter") / 100.0
-        own = derive(self.seed, seed)
+        own = np.uint64(derive(self.seed, seed))
         return np.array([scatter * unit(own, o) for o in range(len(self._offsets))])
 
     def _steps(self, frame: Frame, pitch: NDArray[np.float64]) -> NDArray[np.float64]:
@@ -280,8 +384,9 @@ class Wavetable(Source):
             return track
         turns = np.empty(span.ticks - wait)
         if voice.steady and not self._tracks["fine"].moved:
-            turns[:] = TICK * step[0] * (np.arange(span.first + wait, span.first + span.ticks)
-                                         - began)
+            turns[:] = (
+                TICK * step[0] * (np.arange(span.first + wait, span.first + span.ticks) - began)
+            )
         else:
             carried = self._carried(block, row, began, np.zeros(1))
             end = add_turns(carried[0], step[wait:], turns)
@@ -306,8 +411,13 @@ class Wavetable(Source):
             frame, pitch = block.history(row, at, ticks)
             step = self._steps(frame, pitch)[0]
             if self._tracks["detune"].moved:
-                add_phases(added, step, self._tracks["detune"].values(frame)[0], self._offsets,
-                           np.empty((len(added), 0)))
+                add_phases(
+                    added,
+                    step,
+                    self._tracks["detune"].values(frame)[0],
+                    self._offsets,
+                    np.empty((len(added), 0)),
+                )
             else:
                 added[0] = add_turns(added[0], step, np.empty(0))
             at += ticks
@@ -327,9 +437,16 @@ class Wavetable(Source):
             left = math.sqrt(2.0) * np.cos(angle) * gain[row][None, :]
             right = math.sqrt(2.0) * np.sin(angle) * gain[row][None, :]
             render_voice(
-                self._table.cycles, self._table.limits,
+                self._table.cycles,
+                self._table.limits,
                 self._phases(block, row, steps[row], detune[row]),
-                steps[row], detune[row], self._offsets, position[row], left, right, out[row],
+                steps[row],
+                detune[row],
+                self._offsets,
+                position[row],
+                left,
+                right,
+                out[row],
             )
         if len(self._added) > 4 * len(block.voices) + 64:
             alive = {v.name for v in block.voices}

@@ -111,8 +111,9 @@ def import_sound(request: HttpRequest, cue_id: int, file: File[UploadedFile]) ->
     """A new sound from a JSON file."""
     cue = Cue.objects.get(pk=cue_id)
     if (file.size or 0) > MAX_DOCUMENT_BYTES:
-        raise DocumentError([Problem("", f"{file.name} is too large for a sound document",
-                                     allowed="2 MB")])
+        raise DocumentError(
+            [Problem("", f"{file.name} is too large for a sound document", allowed="2 MB")]
+        )
     try:
         document = json.loads(file.read().decode())
     except (json.JSONDecodeError, UnicodeDecodeError, RecursionError):
@@ -138,7 +139,8 @@ def open_sound(request: HttpRequest, sound_id: int) -> Any:
 
 
 @router.patch(
-    "/sounds/{sound_id}", by_alias=True,
+    "/sounds/{sound_id}",
+    by_alias=True,
     response={200: SoundSaved, 404: SaidOut, 409: SaidOut, 422: SaidOut},
 )
 def patch_sound(request: HttpRequest, sound_id: int, given: PatchIn) -> Any:
@@ -163,8 +165,12 @@ def download_sound(request: HttpRequest, sound_id: int) -> HttpResponse:
 
 
 def _version(version: Version) -> dict[str, Any]:
-    return {"id": version.pk, "number": version.number, "name": version.name,
-            "created": version.created.isoformat()}
+    return {
+        "id": version.pk,
+        "number": version.number,
+        "name": version.name,
+        "created": version.created.isoformat(),
+    }
 
 
 @router.get("/sounds/{sound_id}/versions", response={200: list[VersionOut], 404: SaidOut})

@@ -36,8 +36,11 @@ class Saved:
 
 
 def _apply(
-    held: Sound | Score, revision: int, operations: Operations,
-    read: Callable[[Any], Any], dump: Callable[[Any], dict[str, Any]],
+    held: Sound | Score,
+    revision: int,
+    operations: Operations,
+    read: Callable[[Any], Any],
+    dump: Callable[[Any], dict[str, Any]],
 ) -> Saved:
     """Apply an edit to a locked row and save it."""
     if held.revision != revision:
@@ -69,9 +72,7 @@ def edit_score(cue_id: int, revision: int, operations: Operations) -> Saved:
     """Change a cue's score and tell everyone who has one of its sounds open."""
     with transaction.atomic():
         score = Score.objects.select_for_update().get(cue_id=cue_id)
-        saved = _apply(
-            score, revision, operations, read_score, lambda s: s.model_dump(mode="json")
-        )
+        saved = _apply(score, revision, operations, read_score, lambda s: s.model_dump(mode="json"))
     for sound_id in Sound.objects.filter(cue_id=cue_id).values_list("pk", flat=True):
         hub.sound_changed(sound_id)
     return saved

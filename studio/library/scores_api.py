@@ -21,7 +21,8 @@ router = Router(tags=["scores"])
 
 
 @router.patch(
-    "/cues/{cue_id}/score", by_alias=True,
+    "/cues/{cue_id}/score",
+    by_alias=True,
     response={200: ScoreSaved, 404: SaidOut, 409: SaidOut, 422: SaidOut},
 )
 def patch_score(request: HttpRequest, cue_id: int, given: PatchIn) -> Any:

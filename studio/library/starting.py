@@ -19,16 +19,22 @@ def plain_sound(name: str) -> dict[str, Any]:
     """A clean sound to begin with: one layer, one filter, one reverb, nothing moving."""
     return {
         "name": name,
-        "layers": [{
-            "id": "layer1",
-            "name": "Layer 1",
-            "source": {"kind": "wavetable", "params": {"unison": 3}},
-            "filters": [{"id": "filter1", "kind": "lowpass"}],
-            "sends": [{"id": "send1", "bus": "bus1"}],
-        }],
-        "buses": [{
-            "id": "bus1", "name": "Space", "effects": [{"id": "reverb1", "kind": "reverb"}],
-        }],
+        "layers": [
+            {
+                "id": "layer1",
+                "name": "Layer 1",
+                "source": {"kind": "wavetable", "params": {"unison": 3}},
+                "filters": [{"id": "filter1", "kind": "lowpass"}],
+                "sends": [{"id": "send1", "bus": "bus1"}],
+            }
+        ],
+        "buses": [
+            {
+                "id": "bus1",
+                "name": "Space",
+                "effects": [{"id": "reverb1", "kind": "reverb"}],
+            }
+        ],
     }
 
 
@@ -55,6 +61,7 @@ def load_demo() -> Production:
             for name in demo.sounds:
                 document = read_sound(sounds[name]).as_document()
                 sound = Sound.objects.create(cue=cue, name=name, document=document)
-                Version.objects.create(sound=sound, number=1, name="As delivered",
-                                       document=document)
+                Version.objects.create(
+                    sound=sound, number=1, name="As delivered", document=document
+                )
     return production

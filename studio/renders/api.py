@@ -26,14 +26,26 @@ def create_render(request: HttpRequest, sound_id: int, given: RenderIn) -> Any:
     score = sound.cue.score.document
     end = (score["length"] if given.end is None else given.end) + given.tail
     if end <= given.start:
-        raise DocumentError([Problem("end", "the end lies before the start", end,
-                                     f"more than {given.start:g} s")])
+        raise DocumentError(
+            [Problem("end", "the end lies before the start", end, f"more than {given.start:g} s")]
+        )
     if given.container == "flac" and given.sample_format == "float32":
-        raise DocumentError([Problem("sample_format", "FLAC holds 16 or 24 bits",
-                                     given.sample_format, "pcm16, pcm24")])
+        raise DocumentError(
+            [
+                Problem(
+                    "sample_format", "FLAC holds 16 or 24 bits", given.sample_format, "pcm16, pcm24"
+                )
+            ]
+        )
     render = Render.objects.create(
-        sound=sound, document=sound.document, score=score, container=given.container,
-        sample_format=given.sample_format, rate=given.rate, start=given.start, end=end,
+        sound=sound,
+        document=sound.document,
+        score=score,
+        container=given.container,
+        sample_format=given.sample_format,
+        rate=given.rate,
+        start=given.start,
+        end=end,
     )
     jobs.submit(render)
     return 201, render
@@ -65,9 +77,14 @@ def render_again(request: HttpRequest, render_id: int) -> Any:
     """Render the same once more, as it was then."""
     before = Render.objects.get(pk=render_id)
     again = Render.objects.create(
-        sound=before.sound, document=before.document, score=before.score,
-        container=before.container, sample_format=before.sample_format, rate=before.rate,
-        start=before.start, end=before.end,
+        sound=before.sound,
+        document=before.document,
+        score=before.score,
+        container=before.container,
+        sample_format=before.sample_format,
+        rate=before.rate,
+        start=before.start,
+        end=before.end,
     )
     jobs.submit(again)
     return 201, again

@@ -47,9 +47,9 @@ def cancel(render: Render) -> None:
 
 def recover() -> int:
     """Mark what was under way when the studio was stopped; returns how many there were."""
-    return Render.objects.filter(
-        state__in=(Render.State.WAITING, Render.State.RUNNING)
-    ).update(state=Render.State.CUT_OFF, message=CUT_OFF_MESSAGE)
+    return Render.objects.filter(state__in=(Render.State.WAITING, Render.State.RUNNING)).update(
+        state=Render.State.CUT_OFF, message=CUT_OFF_MESSAGE
+    )
 
 
 def _finish(render: Render, state: Render.State, message: str = "") -> None:
@@ -62,12 +62,12 @@ def _finish(render: Render, state: Render.State, message: str = "") -> None:
 
 def _failure(error: Exception) -> str:
     """What a person needs to know about a failed render."""
-    full = isinstance(error, OSError) and (
-        error.errno == errno.ENOSPC or "disk full" in str(error)
-    )
+    full = isinstance(error, OSError) and (error.errno == errno.ENOSPC or "disk full" in str(error))
     if full:
-        return (f"The disk is full: the file could not be written to {settings.RENDERS_DIR}. "
-                "Free some space and render it again; the sound itself is safe.")
+        return (
+            f"The disk is full: the file could not be written to {settings.RENDERS_DIR}. "
+            "Free some space and render it again; the sound itself is safe."
+        )
     if isinstance(error, OSError | AudioFormatError):
         return f"The file could not be written: {error}"
     return f"Rendering stopped on an error inside Caligo: {error!r}. The sound itself is safe."
@@ -104,9 +104,14 @@ def _render(render: Render, event: threading.Event) -> None:
     try:
         path_of(render).parent.mkdir(parents=True, exist_ok=True)
         render_to_file(
-            read_sound(render.document), read_score(render.score), path_of(render),
-            sample_format=render.sample_format, rate=render.rate, threads=2,
-            span=RenderRange(render.start, render.end), progress=progress,
+            read_sound(render.document),
+            read_score(render.score),
+            path_of(render),
+            sample_format=render.sample_format,
+            rate=render.rate,
+            threads=2,
+            span=RenderRange(render.start, render.end),
+            progress=progress,
             interrupted=event.is_set,
         )
     except RenderCancelled:

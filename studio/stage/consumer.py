@@ -79,8 +79,11 @@ class StageConsumer(AsyncWebsocketConsumer):  # type: ignore[misc]
             found = row.first()
             if found is None:
                 return None
-            return (read_sound(found.document), read_score(found.cue.score.document),
-                    found.revision + found.cue.score.revision)
+            return (
+                read_sound(found.document),
+                read_score(found.cue.score.document),
+                found.revision + found.cue.score.revision,
+            )
 
         loaded = await sync_to_async(read)()
         if loaded is None:
@@ -133,10 +136,19 @@ class StageConsumer(AsyncWebsocketConsumer):  # type: ignore[misc]
     async def _tell_render(self, render_id: int) -> None:
         render = await Render.objects.filter(pk=render_id).afirst()
         if render is not None:
-            await self._send_now({"text_data": json.dumps({
-                "type": "render", "id": render.pk, "state": render.state,
-                "progress": round(render.progress, 4), "message": render.message,
-            })})
+            await self._send_now(
+                {
+                    "text_data": json.dumps(
+                        {
+                            "type": "render",
+                            "id": render.pk,
+                            "state": render.state,
+                            "progress": round(render.progress, 4),
+                            "message": render.message,
+                        }
+                    )
+                }
+            )
 
     # From the browser
 
@@ -168,8 +180,9 @@ class StageConsumer(AsyncWebsocketConsumer):  # type: ignore[misc]
 
     def _on_listen(self, message: dict[str, Any]) -> None:
         start = _number(message, "from", 0.0, self._score.length)
-        self._listener.start(self._sound, self._score, start, loop=_loop(message),
-                             hold_still=self._hold_still)
+        self._listener.start(
+            self._sound, self._score, start, loop=_loop(message), hold_still=self._hold_still
+        )
 
     def _on_seek(self, message: dict[str, Any]) -> None:
         to = _number(message, "to", 0.0, self._score.length)
@@ -184,8 +197,9 @@ class StageConsumer(AsyncWebsocketConsumer):  # type: ignore[misc]
         self._listener.with_listening(change)
 
     def _on_heard(self, message: dict[str, Any]) -> None:
-        self._listener.heard(int(_number(message, "stream", 0, 2**53)),
-                             int(_number(message, "frames", 0, 2**53)))
+        self._listener.heard(
+            int(_number(message, "stream", 0, 2**53)), int(_number(message, "frames", 0, 2**53))
+        )
 
     def _on_press(self, message: dict[str, Any]) -> None:
         key = int(_number(message, "key", 0, 127))

@@ -46,12 +46,15 @@ class Listener:
 
     def hungry(self) -> bool:
         """Whether the browser is about to run out of samples."""
-        return self._starting or (
-            self._listening is not None and self._sent - self._heard < HUNGRY
-        )
+        return self._starting or (self._listening is not None and self._sent - self._heard < HUNGRY)
 
     def start(
-        self, sound: Sound, score: Score, start: float, *, loop: Loop | None = None,
+        self,
+        sound: Sound,
+        score: Score,
+        start: float,
+        *,
+        loop: Loop | None = None,
         hold_still: bool = False,
     ) -> None:
         """Listen from a moment on; what was playing stops."""
@@ -62,8 +65,10 @@ class Listener:
             self._sent = self._heard = 0
             self._starting = True
         threading.Thread(
-            target=self._play, args=(stream, sound, score, start, loop, hold_still),
-            name="listening", daemon=True,
+            target=self._play,
+            args=(stream, sound, score, start, loop, hold_still),
+            name="listening",
+            daemon=True,
         ).start()
 
     def stop(self) -> None:
@@ -90,12 +95,18 @@ class Listener:
         return True
 
     def _play(
-        self, stream: int, sound: Sound, score: Score, start: float, loop: Loop | None,
+        self,
+        stream: int,
+        sound: Sound,
+        score: Score,
+        start: float,
+        loop: Loop | None,
         hold_still: bool,
     ) -> None:
         try:
-            listening = Listening(sound, score, start=start, loop=loop, store=self._store,
-                                  hold_still=hold_still)
+            listening = Listening(
+                sound, score, start=start, loop=loop, store=self._store, hold_still=hold_still
+            )
             with self._more:
                 if self._stream != stream:
                     return
@@ -105,8 +116,12 @@ class Listener:
             while self._send_block(stream, listening):
                 pass
         except Exception as error:
-            self._send_json({"type": "problem", "text":
-                             f"Listening stopped on an error: {error!r}. Press Listen again."})
+            self._send_json(
+                {
+                    "type": "problem",
+                    "text": f"Listening stopped on an error: {error!r}. Press Listen again.",
+                }
+            )
         finally:
             with self._more:
                 ended = self._stream == stream

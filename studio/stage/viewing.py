@@ -1,4 +1,4 @@
-"""The worker that draws an open sound: trajectories at once, then the long view, coarse and fine."""
+"""The worker that draws an open sound: trajectories at once, then the long view."""
 
 from __future__ import annotations
 
@@ -52,9 +52,16 @@ def trajectories_json(
 def tile_frame(tile: Tile, revision: int) -> bytes:
     """A tile as a binary frame: levels by column, lowest row first."""
     header = {
-        "revision": revision, "first": tile.first, "span": tile.span, "fine": tile.fine,
-        "columns": len(tile.levels), "rows": ROWS, "total": COLUMNS,
-        "low": LOWEST, "high": HIGHEST, "floor": FLOOR,
+        "revision": revision,
+        "first": tile.first,
+        "span": tile.span,
+        "fine": tile.fine,
+        "columns": len(tile.levels),
+        "rows": ROWS,
+        "total": COLUMNS,
+        "low": LOWEST,
+        "high": HIGHEST,
+        "floor": FLOOR,
         "loudness": [_number(v) for v in tile.loudness],
         "width": [_number(v) for v in tile.width],
     }
@@ -65,7 +72,10 @@ class Viewing:
     """Draws the newest state asked for; a newer one cancels what it makes stale."""
 
     def __init__(
-        self, send_json: SendJson, send_bytes: SendBytes, store: StemStore,
+        self,
+        send_json: SendJson,
+        send_bytes: SendBytes,
+        store: StemStore,
         give_way: Callable[[], bool],
     ) -> None:
         self._send_json = send_json
@@ -103,9 +113,13 @@ class Viewing:
             try:
                 self._draw(*wanted, generation)
             except Exception as error:
-                self._send_json({"type": "problem", "text":
-                                 f"The long view could not be drawn: {error!r}. "
-                                 "The sound itself is safe; change something to try again."})
+                self._send_json(
+                    {
+                        "type": "problem",
+                        "text": f"The long view could not be drawn: {error!r}. "
+                        "The sound itself is safe; change something to try again.",
+                    }
+                )
 
     def _draw(
         self, sound: Sound, score: Score, revision: int, hold_still: bool, generation: int
@@ -118,25 +132,40 @@ class Viewing:
                 time.sleep(0.004)
             return self._generation != generation
 
-        self._send_json({"type": "trajectories", "revision": revision,
-                         **trajectories_json(sound, score, POINTS, hold_still)})
+        self._send_json(
+            {
+                "type": "trajectories",
+                "revision": revision,
+                **trajectories_json(sound, score, POINTS, hold_still),
+            }
+        )
         for tile in coarse(sound, score, hold_still=hold_still, interrupted=stale):
             self._send_bytes(tile_frame(tile, revision))
         if stale():
             return
-        for part in fine(sound, score, rate=DEFAULT_RATE, hold_still=hold_still,
-                         store=self._store, interrupted=stale):
+        for part in fine(
+            sound,
+            score,
+            rate=DEFAULT_RATE,
+            hold_still=hold_still,
+            store=self._store,
+            interrupted=stale,
+        ):
             if isinstance(part, Summary):
-                self._send_json({
-                    "type": "summary", "revision": revision,
-                    "integrated": _number(part.integrated),
-                    "range": _number(part.loudness_range),
-                    "true_peak": _number(part.true_peak),
-                    "width": _number(part.width),
-                    "correlation": _number(part.correlation),
-                    "loudness": [_number(v) for v in part.loudness],
-                    "layers": {k: [_number(v) for v in levels]
-                               for k, levels in part.layers.items()},
-                })
+                self._send_json(
+                    {
+                        "type": "summary",
+                        "revision": revision,
+                        "integrated": _number(part.integrated),
+                        "range": _number(part.loudness_range),
+                        "true_peak": _number(part.true_peak),
+                        "width": _number(part.width),
+                        "correlation": _number(part.correlation),
+                        "loudness": [_number(v) for v in part.loudness],
+                        "layers": {
+                            k: [_number(v) for v in levels] for k, levels in part.layers.items()
+                        },
+                    }
+                )
             else:
                 self._send_bytes(tile_frame(part, revision))

@@ -8,7 +8,13 @@ from caligo.catalogue.registry import register
 def envelope_time(key: str, name: str, help: str, default: float) -> Parameter:
     """A stage of an envelope: up to ten minutes, also in beats or as a share of the note."""
     return Parameter(
-        key, name, help, unit="s", high=600.0, default=default, kind=Kind.TIME,
+        key,
+        name,
+        help,
+        unit="s",
+        high=600.0,
+        default=default,
+        kind=Kind.TIME,
         scale=Scale.LOGARITHMIC,
     )
 
