@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+import sys
 from pathlib import Path
 from typing import Any
 
@@ -24,10 +25,17 @@ def documents() -> dict[str, Any]:
 
 
 def main() -> None:
-    """Write the files."""
+    """Write the files, or with ``--check`` say which differ from what would be written."""
+    stale = []
     for path, document in documents().items():
-        (FOLDER / path).parent.mkdir(exist_ok=True)
-        (FOLDER / path).write_text(json.dumps(document, indent=1) + "\n")
+        file, text = FOLDER / path, json.dumps(document, indent=1) + "\n"
+        if "--check" not in sys.argv:
+            file.parent.mkdir(exist_ok=True)
+            file.write_text(text)
+        elif not file.exists() or file.read_text() != text:
+            stale.append(path)
+    if stale:
+        sys.exit(f"demo: {', '.join(stale)} differ from the scripts; run python -m demo.write")
 
 
 if __name__ == "__main__":

@@ -167,6 +167,11 @@ class LayerRenderer:
         block = Block(span, voices, frame, pitch, history)
         signal = np.zeros((len(voices), 2, span.samples), np.float32)
         self._source.render(block, signal)
+        for row, voice in enumerate(voices):
+            # Before its first tick a voice is silent, or its filters would begin too early.
+            wait = math.floor(voice.start * self.rate / TICK) - span.first
+            if wait > 0:
+                signal[row, :, : wait * TICK] = 0.0
         if self._filters:
             self._filter(block, signal)
         _sum_voices(signal, self._gains(voices, rows, times), out)

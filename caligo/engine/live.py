@@ -107,8 +107,9 @@ class Listening:
             self._replace(self._at(self._engine.sound, self._engine.score, seconds))
 
     def _replace(self, fresh: Engine) -> None:
-        # The engine before may itself still be fading in; what is heard is mostly it.
-        self._fading = self._engine
+        # If the engine before has not been heard yet, the one that was heard still fades out.
+        if self._fading is None:
+            self._fading = self._engine
         self._engine = fresh
 
     def press(self, key: int, velocity: int = 90) -> None:

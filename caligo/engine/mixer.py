@@ -39,9 +39,10 @@ def _add(signal: np.ndarray, left: np.ndarray, right: np.ndarray, out: np.ndarra
 def balance(pan: Floats) -> tuple[Floats, Floats]:
     """Gains of left and right for a pan of -100 to 100 %; the centre leaves both as they are."""
     angle = (pan / 100.0 + 1.0) * (math.pi / 4.0)
-    return np.minimum(math.sqrt(2.0) * np.cos(angle), 1.0), np.minimum(
-        math.sqrt(2.0) * np.sin(angle), 1.0
-    )
+    left = np.minimum(math.sqrt(2.0) * np.cos(angle), 1.0)
+    right = np.minimum(math.sqrt(2.0) * np.sin(angle), 1.0)
+    # At the ends the other side is silent, not only very soft.
+    return np.where(pan >= 100.0, 0.0, left), np.where(pan <= -100.0, 0.0, right)
 
 
 class Mixer:

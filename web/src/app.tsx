@@ -16,7 +16,7 @@ import { Movement } from "./movement/Movement";
 import { dropMidi } from "./score/ScoreDialog";
 import { dismissNotice, edit, redo, say, takeUp, undo, useSession } from "./session/store";
 import { openStage } from "./stage/socket";
-import { togglePlaying, Transport } from "./transport/Transport";
+import { Transport, togglePlaying } from "./transport/Transport";
 import { CatalogueContext } from "./ui/catalogue-context";
 import { EditableName } from "./ui/EditableName";
 
@@ -36,18 +36,34 @@ function Header() {
     <header className="flex h-11 shrink-0 items-center gap-3 border-b border-line px-4">
       <h1 className="text-[1.35rem] leading-none">Caligo</h1>
       <Library />
-      <span aria-hidden className="label">/</span>
+      <span aria-hidden className="label">
+        /
+      </span>
       <EditableName name={name} label="Sound" className="font-bold" onChange={rename} />
       <span className="label" role="status">
-        {saving === "saved" ? "saved" : saving === "saving" ? "saving…" : "offline, changes kept here"}
+        {saving === "saved"
+          ? "saved"
+          : saving === "saving"
+            ? "saving…"
+            : "offline, changes kept here"}
       </span>
       <span className="flex-1" />
-      <button type="button" className="button-plain" disabled={done.length === 0} onClick={undo}
-        title={done.at(-1) ? `Undo: ${done.at(-1)?.label}` : "Nothing to undo"}>
+      <button
+        type="button"
+        className="button-plain"
+        disabled={done.length === 0}
+        onClick={undo}
+        title={done.at(-1) ? `Undo: ${done.at(-1)?.label}` : "Nothing to undo"}
+      >
         Undo
       </button>
-      <button type="button" className="button-plain" disabled={undone.length === 0} onClick={redo}
-        title={undone.at(-1) ? `Redo: ${undone.at(-1)?.label}` : "Nothing to redo"}>
+      <button
+        type="button"
+        className="button-plain"
+        disabled={undone.length === 0}
+        onClick={redo}
+        title={undone.at(-1) ? `Redo: ${undone.at(-1)?.label}` : "Nothing to redo"}
+      >
         Redo
       </button>
       <VersionsButton />
@@ -65,11 +81,16 @@ function Notice() {
   }, [notice]);
   if (!notice) return null;
   return (
-    <div role={notice.kind === "problem" ? "alert" : "status"}
+    <div
+      role={notice.kind === "problem" ? "alert" : "status"}
       className={`panel fixed bottom-4 left-1/2 z-[60] flex max-w-[720px] -translate-x-1/2 items-start gap-3 px-4 py-2.5 ${
-        notice.kind === "problem" ? "border-warn text-warn" : ""}`}>
+        notice.kind === "problem" ? "border-warn text-warn" : ""
+      }`}
+    >
       <span className="whitespace-pre-line">{notice.text}</span>
-      <button type="button" className="button-plain" onClick={dismissNotice} aria-label="Dismiss">✕</button>
+      <button type="button" className="button-plain" onClick={dismissNotice} aria-label="Dismiss">
+        ✕
+      </button>
     </div>
   );
 }
@@ -159,12 +180,18 @@ export function App() {
   );
   const failure = catalogue.error ?? productions.error;
   if (failure) {
-    return <p role="alert" className="p-8 text-base text-warn">{failure.message} Reload the page once it runs.</p>;
+    return (
+      <p role="alert" className="p-8 text-base text-warn">
+        {failure.message} Reload the page once it runs.
+      </p>
+    );
   }
   if (!known || !ready) {
     return (
       <>
-        <p role="status" className="p-8 text-base">Opening…</p>
+        <p role="status" className="p-8 text-base">
+          Opening…
+        </p>
         <Notice />
       </>
     );

@@ -52,7 +52,9 @@ export class Refused extends Error {
 /** The server cannot be reached. */
 export class Unreachable extends Error {
   constructor() {
-    super("Caligo's server cannot be reached. Your changes are kept here and sent when it is back.");
+    super(
+      "Caligo's server cannot be reached. Your changes are kept here and sent when it is back.",
+    );
   }
 }
 

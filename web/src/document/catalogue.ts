@@ -155,9 +155,10 @@ export function targets(sound: Sound, catalogue: Catalogue): Target[] {
         address: `${part.path}.${parameter.key}`,
         parameter,
         place: part,
-        label: title && title !== "Source" && title !== "Send"
-          ? `${title} ${parameter.name.toLowerCase()}`
-          : parameter.name,
+        label:
+          title && title !== "Source" && title !== "Send"
+            ? `${title} ${parameter.name.toLowerCase()}`
+            : parameter.name,
       }));
   });
 }

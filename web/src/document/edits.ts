@@ -35,9 +35,7 @@ export function newLayer(sound: Sound, catalogue: Catalogue, kind: string): Laye
     ],
     envelope: { id: "envelope", kind: "amplitude", params: module("part", "amplitude") },
     inserts: [],
-    sends: bus
-      ? [{ id: "send1", kind: "send", params: module("part", "send"), bus: bus.id }]
-      : [],
+    sends: bus ? [{ id: "send1", kind: "send", params: module("part", "send"), bus: bus.id }] : [],
   };
 }
 
@@ -80,7 +78,11 @@ export function duplicateLayer(sound: Sound, index: number): Operation[] {
       },
     }));
   return [
-    { op: "add", path: `/layers/${index + 1}`, value: { ...layer, id, name: `${layer.name} copy` } },
+    {
+      op: "add",
+      path: `/layers/${index + 1}`,
+      value: { ...layer, id, name: `${layer.name} copy` },
+    },
     ...copies,
   ];
 }
@@ -113,7 +115,10 @@ export function addModule(
   siblings: { id: string }[],
 ): Operation[] {
   const params = defaultParams(catalogue.module(family, kind));
-  const id = freeId(family === "filter" ? "filter" : kind, siblings.map((s) => s.id));
+  const id = freeId(
+    family === "filter" ? "filter" : kind,
+    siblings.map((s) => s.id),
+  );
   return [{ op: "add", path: `${pointer}/-`, value: { id, kind, params, bypass: false } }];
 }
 
@@ -132,7 +137,10 @@ export function addSend(
   bus: string,
 ): Operation[] {
   const value = {
-    id: freeId("send", layer.sends.map((s) => s.id)),
+    id: freeId(
+      "send",
+      layer.sends.map((s) => s.id),
+    ),
     kind: "send",
     params: defaultParams(catalogue.module("part", "send")),
     bus,
@@ -163,7 +171,11 @@ export function removeBus(sound: Sound, index: number): Operation[] {
   if (!bus) return [];
   const sends = sound.layers.flatMap((layer, l) =>
     layer.sends
-      .map((send, s) => ({ send, pointer: `/layers/${l}/sends/${s}`, path: `${layer.id}.${send.id}.` }))
+      .map((send, s) => ({
+        send,
+        pointer: `/layers/${l}/sends/${s}`,
+        path: `${layer.id}.${send.id}.`,
+      }))
       .filter(({ send }) => send.bus === bus.id)
       .reverse(),
   );
@@ -228,7 +240,10 @@ function firstDepth(target: Target): number {
 
 export function addRoute(sound: Sound, from: string, target: Target): Operation[] {
   const value: Route = {
-    id: freeId("route", sound.routes.map((r) => r.id)),
+    id: freeId(
+      "route",
+      sound.routes.map((r) => r.id),
+    ),
     from,
     to: target.address,
     depth: firstDepth(target),

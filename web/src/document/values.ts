@@ -36,7 +36,9 @@ export function span(seconds: number): string {
       : `${Math.floor(seconds / 60)} min ${rest} s`;
   }
   const rest = Math.round((seconds % 3600) / 60);
-  return rest === 0 ? `${Math.floor(seconds / 3600)} h` : `${Math.floor(seconds / 3600)} h ${rest} min`;
+  return rest === 0
+    ? `${Math.floor(seconds / 3600)} h`
+    : `${Math.floor(seconds / 3600)} h ${rest} min`;
 }
 
 export function shownTime(time: Time): string {
@@ -65,7 +67,8 @@ export function withUnit(value: number, unit: string): string {
 /** A route's depth with its sign and unit; both ways where bipolar. */
 export function shownDepth(depth: number, unit: string, bipolar: boolean): string {
   const sign = bipolar ? "±" : depth < 0 ? MINUS : "+";
-  const amount = bipolar && depth < 0 ? `${MINUS}${shownNumber(-depth)}` : shownNumber(Math.abs(depth));
+  const amount =
+    bipolar && depth < 0 ? `${MINUS}${shownNumber(-depth)}` : shownNumber(Math.abs(depth));
   return bipolar && depth < 0 ? `± ${amount} ${unit}`.trim() : `${sign} ${amount} ${unit}`.trim();
 }
 
@@ -90,7 +93,10 @@ export function parsed(parameter: Parameter, text: string, current: Value): Valu
 
 function parsedTime(amount: number, unit: string, current: Value): Time | null {
   const before = isTime(current) ? current.unit : "s";
-  if (unit === "") return before === "hold" ? { value: amount / 100, unit: before } : { value: amount, unit: before };
+  if (unit === "")
+    return before === "hold"
+      ? { value: amount / 100, unit: before }
+      : { value: amount, unit: before };
   if (/^(s|sec|seconds?)$/.test(unit)) return { value: amount, unit: "s" };
   if (/^ms$/.test(unit)) return { value: amount / 1000, unit: "s" };
   if (/^(m|min|minutes?)$/.test(unit)) return { value: amount * 60, unit: "s" };
@@ -157,7 +163,12 @@ export function moved(parameter: Parameter, value: Value, by: number): Value {
 }
 
 /** One step of an arrow key. */
-export function stepped(parameter: Parameter, value: Value, direction: number, size: number): Value {
+export function stepped(
+  parameter: Parameter,
+  value: Value,
+  direction: number,
+  size: number,
+): Value {
   if (parameter.kind === "integer") {
     return kept(parameter, Number(value) + direction * Math.max(1, Math.round(size * 2)));
   }

@@ -14,7 +14,11 @@ const STATES: Record<string, string> = {
   failed: "Failed",
   "cut off": "Cut off",
 };
-const FORMATS: Record<string, string> = { pcm16: "16 bit", pcm24: "24 bit", float32: "32 bit float" };
+const FORMATS: Record<string, string> = {
+  pcm16: "16 bit",
+  pcm24: "24 bit",
+  float32: "32 bit float",
+};
 
 function RenderRow({ render, onChange }: { render: RenderOut; onChange: () => void }) {
   const news = useStage((s) => s.renders[render.id]);
@@ -29,24 +33,47 @@ function RenderRow({ render, onChange }: { render: RenderOut; onChange: () => vo
     <li className="border-b border-line py-1.5" data-render={render.id} data-state={state}>
       <div className="flex items-center gap-2">
         <span className="min-w-0 flex-1 truncate">
-          {render.file_name} <span className="label">{FORMATS[render.sample_format]}, {clock(render.end - render.start)}</span>
+          {render.file_name}{" "}
+          <span className="label">
+            {FORMATS[render.sample_format]}, {clock(render.end - render.start)}
+          </span>
         </span>
-        <span>{STATES[state]}{state === "running" ? ` ${Math.round(progress * 100)} %` : ""}</span>
+        <span>
+          {STATES[state]}
+          {state === "running" ? ` ${Math.round(progress * 100)} %` : ""}
+        </span>
         {under && (
-          <button type="button" className="button-plain"
-            onClick={() => act(taken(api.POST("/api/renders/{render_id}/cancel", path)))}>
+          <button
+            type="button"
+            className="button-plain"
+            onClick={() => act(taken(api.POST("/api/renders/{render_id}/cancel", path)))}
+          >
             Cancel
           </button>
         )}
-        {state === "done" && <a className="button" href={`/api/renders/${render.id}/file`}>Save file</a>}
+        {state === "done" && (
+          <a className="button" href={`/api/renders/${render.id}/file`}>
+            Save file
+          </a>
+        )}
         {["cancelled", "failed", "cut off"].includes(state) && (
-          <button type="button" className="button-plain"
-            onClick={() => act(taken(api.POST("/api/renders/{render_id}/again", path)))}>
+          <button
+            type="button"
+            className="button-plain"
+            onClick={() => act(taken(api.POST("/api/renders/{render_id}/again", path)))}
+          >
             Render again
           </button>
         )}
       </div>
-      {under && <progress className="h-1.5 w-full" value={progress} max={1} aria-label="Progress of the render" />}
+      {under && (
+        <progress
+          className="h-1.5 w-full"
+          value={progress}
+          max={1}
+          aria-label="Progress of the render"
+        />
+      )}
       {message && <p className="text-warn">{message}</p>}
     </li>
   );
@@ -58,11 +85,16 @@ export function ExportButton() {
     <Dialog.Root open={open} onOpenChange={setOpen} modal={false}>
       <Dialog.Trigger className="button button-ink">Export</Dialog.Trigger>
       <Dialog.Portal>
-        <Dialog.Content className="panel fixed right-4 top-12 z-50 max-h-[80vh] w-[460px] overflow-y-auto p-4"
-          onKeyDown={(event) => event.stopPropagation()} aria-describedby={undefined}>
+        <Dialog.Content
+          className="panel fixed right-4 top-12 z-50 max-h-[80vh] w-[460px] overflow-y-auto p-4"
+          onKeyDown={(event) => event.stopPropagation()}
+          aria-describedby={undefined}
+        >
           <Dialog.Title className="mb-2 text-base">Export</Dialog.Title>
           {open && <ExportForm />}
-          <Dialog.Close className="button-plain absolute right-2 top-2" aria-label="Close">✕</Dialog.Close>
+          <Dialog.Close className="button-plain absolute right-2 top-2" aria-label="Close">
+            ✕
+          </Dialog.Close>
         </Dialog.Content>
       </Dialog.Portal>
     </Dialog.Root>
@@ -105,55 +137,96 @@ function ExportForm() {
   };
   return (
     <>
-      <form className="grid grid-cols-3 gap-2" onSubmit={(event) => {
-        event.preventDefault();
-        void begin();
-      }}>
-        <label><span className="label block">File</span>
-          <select className="field w-full" value={container} onChange={(event) => {
-            const next = event.target.value as "wav" | "flac";
-            setContainer(next);
-            if (next === "flac" && format === "float32") setFormat("pcm24");
-          }}>
+      <form
+        className="grid grid-cols-3 gap-2"
+        onSubmit={(event) => {
+          event.preventDefault();
+          void begin();
+        }}
+      >
+        <label>
+          <span className="label block">File</span>
+          <select
+            className="field w-full"
+            value={container}
+            onChange={(event) => {
+              const next = event.target.value as "wav" | "flac";
+              setContainer(next);
+              if (next === "flac" && format === "float32") setFormat("pcm24");
+            }}
+          >
             <option value="wav">WAV</option>
             <option value="flac">FLAC</option>
           </select>
         </label>
-        <label><span className="label block">Format</span>
-          <select className="field w-full" value={format} onChange={(event) => setFormat(event.target.value as typeof format)}>
+        <label>
+          <span className="label block">Format</span>
+          <select
+            className="field w-full"
+            value={format}
+            onChange={(event) => setFormat(event.target.value as typeof format)}
+          >
             <option value="pcm16">16 bit, dithered</option>
             <option value="pcm24">24 bit</option>
             {container === "wav" && <option value="float32">32 bit float</option>}
           </select>
         </label>
-        <label><span className="label block">Sample rate</span>
-          <select className="field w-full" value={rate} onChange={(event) => setRate(Number(event.target.value) as typeof rate)}>
+        <label>
+          <span className="label block">Sample rate</span>
+          <select
+            className="field w-full"
+            value={rate}
+            onChange={(event) => setRate(Number(event.target.value) as typeof rate)}
+          >
             <option value={44100}>44.1 kHz</option>
             <option value={48000}>48 kHz</option>
             <option value={96000}>96 kHz</option>
           </select>
         </label>
-        <label><span className="label block">Length</span>
-          <select className="field w-full" value={whole || !loop ? "whole" : "loop"}
-            onChange={(event) => setWhole(event.target.value === "whole")}>
+        <label>
+          <span className="label block">Length</span>
+          <select
+            className="field w-full"
+            value={whole || !loop ? "whole" : "loop"}
+            onChange={(event) => setWhole(event.target.value === "whole")}
+          >
             <option value="whole">Whole cue, {clock(length)}</option>
             {loop && <option value="loop">Loop, {clock(loop[1] - loop[0])}</option>}
           </select>
         </label>
-        <label><span className="label block">Tail in seconds</span>
-          <input className="field w-full text-right" inputMode="decimal" value={tail}
-            onChange={(event) => setTail(event.target.value)} />
+        <label>
+          <span className="label block">Tail in seconds</span>
+          <input
+            className="field w-full text-right"
+            inputMode="decimal"
+            value={tail}
+            onChange={(event) => setTail(event.target.value)}
+          />
         </label>
-        <button type="submit" className="button button-ink self-end">Render</button>
+        <button type="submit" className="button button-ink self-end">
+          Render
+        </button>
       </form>
-      {problem && <p role="alert" className="mt-2 text-warn">{problem}</p>}
-      <p className="mt-2"><a className="underline" href={`/api/sounds/${soundId}/file`}>Save the sound's document (JSON)</a></p>
+      {problem && (
+        <p role="alert" className="mt-2 text-warn">
+          {problem}
+        </p>
+      )}
+      <p className="mt-2">
+        <a className="underline" href={`/api/sounds/${soundId}/file`}>
+          Save the sound's document (JSON)
+        </a>
+      </p>
       <ul className="mt-2">
         {(renders.data ?? []).map((render) => (
           <RenderRow key={render.id} render={render} onChange={again} />
         ))}
       </ul>
-      {renders.error && <p role="alert" className="text-warn">{renders.error.message}</p>}
+      {renders.error && (
+        <p role="alert" className="text-warn">
+          {renders.error.message}
+        </p>
+      )}
     </>
   );
 }

@@ -23,7 +23,8 @@ export function Keys() {
   acts.current = { play, release, base };
   useEffect(() => {
     const onDown = (event: KeyboardEvent) => {
-      if (writing(event.target) || event.repeat || event.metaKey || event.ctrlKey || event.altKey) return;
+      if (writing(event.target) || event.repeat || event.metaKey || event.ctrlKey || event.altKey)
+        return;
       if (event.code === "KeyZ" || event.code === "KeyX") {
         setBase((b) => Math.min(84, Math.max(12, b + (event.code === "KeyX" ? 12 : -12))));
         return;
@@ -55,12 +56,27 @@ export function Keys() {
   }, []);
   const keys = Array.from({ length: OCTAVES * 12 + 1 }, (_, i) => base + i);
   return (
-    <section aria-label="Keys" className="flex h-[92px] shrink-0 items-stretch gap-3 border-t border-line bg-fog px-4 py-2">
+    <section
+      aria-label="Keys"
+      className="flex h-[92px] shrink-0 items-stretch gap-3 border-t border-line bg-fog px-4 py-2"
+    >
       <div className="flex w-32 flex-col justify-center gap-1">
         <span className="label text-xs">A to ; play, Z and X change the octave</span>
         <div className="flex gap-1">
-          <button type="button" className="button px-2" onClick={() => setBase((b) => Math.max(12, b - 12))}>Lower</button>
-          <button type="button" className="button px-2" onClick={() => setBase((b) => Math.min(84, b + 12))}>Higher</button>
+          <button
+            type="button"
+            className="button px-2"
+            onClick={() => setBase((b) => Math.max(12, b - 12))}
+          >
+            Lower
+          </button>
+          <button
+            type="button"
+            className="button px-2"
+            onClick={() => setBase((b) => Math.min(84, b + 12))}
+          >
+            Higher
+          </button>
         </div>
       </div>
       <div className="flex flex-1 touch-none" data-testid="piano">
@@ -68,9 +84,14 @@ export function Keys() {
           const black = BLACK.has(key % 12);
           const pressed = down.has(key);
           return (
-            <button key={key} type="button" aria-label={`Key ${key}`} aria-pressed={pressed}
+            <button
+              key={key}
+              type="button"
+              aria-label={`Key ${key}`}
+              aria-pressed={pressed}
               className={`min-w-0 flex-1 border border-line ${
-                pressed ? "bg-slate" : black ? "mb-6 bg-ink" : "bg-paper"} pb-0.5 text-[10px] text-slate`}
+                pressed ? "bg-slate" : black ? "mb-6 bg-ink" : "bg-paper"
+              } pb-0.5 text-[10px] text-slate`}
               style={{ alignSelf: "stretch" }}
               onPointerDown={(event) => {
                 event.currentTarget.setPointerCapture(event.pointerId);
@@ -82,8 +103,11 @@ export function Keys() {
                 if (event.key !== "Enter" || event.repeat) return;
                 play(key);
               }}
-              onKeyUp={(event) => event.key === "Enter" && release(key)}>
-              <span className="flex h-full items-end justify-center">{key % 12 === 0 ? `C${key / 12 - 1}` : ""}</span>
+              onKeyUp={(event) => event.key === "Enter" && release(key)}
+            >
+              <span className="flex h-full items-end justify-center">
+                {key % 12 === 0 ? `C${key / 12 - 1}` : ""}
+              </span>
             </button>
           );
         })}

@@ -1,7 +1,5 @@
 import type { Layer, Sound } from "../api/client";
-import {
-  busParts, layerParts, masterParts, type PartPlace,
-} from "../document/catalogue";
+import { busParts, layerParts, masterParts, type PartPlace } from "../document/catalogue";
 import { addModule, addSend, removePart } from "../document/edits";
 import type { Operation } from "../document/patch";
 import { edit, useSession } from "../session/store";
@@ -11,7 +9,14 @@ import { Section } from "../strips/Section";
 import { useCatalogue } from "../ui/catalogue-context";
 import { Menu } from "../ui/Menu";
 
-const RANGES = ["key_low", "key_high", "key_fade", "velocity_low", "velocity_high", "velocity_fade"];
+const RANGES = [
+  "key_low",
+  "key_high",
+  "key_fade",
+  "velocity_low",
+  "velocity_high",
+  "velocity_fade",
+];
 
 function change(label: string, make: (sound: Sound) => Operation[]) {
   const { sound } = useSession.getState();
@@ -19,7 +24,11 @@ function change(label: string, make: (sound: Sound) => Operation[]) {
 }
 
 /** What can be done with one filter, effect or send: bypass, order, removal. */
-function PartActions({ place, bypass, siblings }: {
+function PartActions({
+  place,
+  bypass,
+  siblings,
+}: {
   place: PartPlace;
   bypass?: boolean;
   siblings?: number;
@@ -28,22 +37,36 @@ function PartActions({ place, bypass, siblings }: {
   const list = place.pointer.slice(0, place.pointer.lastIndexOf("/"));
   const entries = [];
   if (bypass !== undefined) {
-    entries.push({ name: bypass ? "Switch on" : "Bypass", act: () =>
-      change("Bypass", () => [{ op: "replace", path: `${place.pointer}/bypass`, value: !bypass }]) });
+    entries.push({
+      name: bypass ? "Switch on" : "Bypass",
+      act: () =>
+        change("Bypass", () => [
+          { op: "replace", path: `${place.pointer}/bypass`, value: !bypass },
+        ]),
+    });
   }
   if (siblings !== undefined && siblings > 1) {
-    const move = (by: number) => change("Reorder", (sound) => {
-      const items = list.split("/").slice(1).reduce<unknown>(
-        (node, step) => (node as Record<string, unknown>)[step], sound) as unknown[];
-      return [
-        { op: "remove", path: place.pointer },
-        { op: "add", path: `${list}/${index + by}`, value: items[index] },
-      ];
-    });
+    const move = (by: number) =>
+      change("Reorder", (sound) => {
+        const items = list
+          .split("/")
+          .slice(1)
+          .reduce<unknown>(
+            (node, step) => (node as Record<string, unknown>)[step],
+            sound,
+          ) as unknown[];
+        return [
+          { op: "remove", path: place.pointer },
+          { op: "add", path: `${list}/${index + by}`, value: items[index] },
+        ];
+      });
     entries.push({ name: "Earlier", disabled: index === 0, act: () => move(-1) });
     entries.push({ name: "Later", disabled: index === siblings - 1, act: () => move(1) });
   }
-  entries.push({ name: "Remove", act: () => change("Remove", (s) => removePart(s, place.path, place.pointer)) });
+  entries.push({
+    name: "Remove",
+    act: () => change("Remove", (s) => removePart(s, place.path, place.pointer)),
+  });
   return <Menu button="⋯" label="More" entries={entries} />;
 }
 
@@ -51,14 +74,24 @@ function EnvelopePicture({ place }: { place: PartPlace }) {
   const note = useSession((s) => s.score?.notes[0]?.length ?? 60);
   const bpm = useSession((s) => s.score?.tempo[0]?.bpm ?? 120);
   const { points, total } = envelopeShape(place.params, note, bpm);
-  const line = points.map(([t, level]) => `${((t / total) * 176).toFixed(1)} ${(48 - level * 26).toFixed(1)}`);
+  const line = points.map(
+    ([t, level]) => `${((t / total) * 176).toFixed(1)} ${(48 - level * 26).toFixed(1)}`,
+  );
   return (
-    <div className="relative h-[50px] border border-line bg-paper" role="img"
-      aria-label="The envelope over the first held note">
+    <div
+      className="relative h-[50px] border border-line bg-paper"
+      role="img"
+      aria-label="The envelope over the first held note"
+    >
       <span className="absolute left-[6px] top-[3px] text-slate">Over the held note</span>
       <svg className="h-full w-full" viewBox="0 0 176 50" preserveAspectRatio="none" aria-hidden>
         <path d={`M0 48L${line.join("L")}L176 48Z`} fill="#dbe3e6" />
-        <path d={`M${line.join("L")}`} fill="none" stroke="#10222b" vectorEffect="non-scaling-stroke" />
+        <path
+          d={`M${line.join("L")}`}
+          fill="none"
+          stroke="#10222b"
+          vectorEffect="non-scaling-stroke"
+        />
       </svg>
     </div>
   );
@@ -89,22 +122,54 @@ function LayerEditor({ layer, index }: { layer: Layer; index: number }) {
         <PartStrips place={source} />
         <PartStrips place={own} only={["octave", "transpose"]} />
       </Section>
-      <Section title="Filters"
-        about={layer.filters.length === 2 ? <FiltersJoined layer={layer} index={index} />
-          : layer.filters.length === 0 ? "none; the source is heard as it is" : ""}
-        actions={<Menu button="Add" label="Add a filter" entries={catalogue.family("filter").map((filter) => ({
-          name: filter.name,
-          help: filter.help,
-          disabled: layer.filters.length >= 2,
-          act: () => change("Add filter", () =>
-            addModule(catalogue, "filter", filter.kind, `/layers/${index}/filters`, layer.filters)),
-        }))} />}>
+      <Section
+        title="Filters"
+        about={
+          layer.filters.length === 2 ? (
+            <FiltersJoined layer={layer} index={index} />
+          ) : layer.filters.length === 0 ? (
+            "none; the source is heard as it is"
+          ) : (
+            ""
+          )
+        }
+        actions={
+          <Menu
+            button="Add"
+            label="Add a filter"
+            entries={catalogue.family("filter").map((filter) => ({
+              name: filter.name,
+              help: filter.help,
+              disabled: layer.filters.length >= 2,
+              act: () =>
+                change("Add filter", () =>
+                  addModule(
+                    catalogue,
+                    "filter",
+                    filter.kind,
+                    `/layers/${index}/filters`,
+                    layer.filters,
+                  ),
+                ),
+            }))}
+          />
+        }
+      >
         {layer.filters.length === 2 && <PartStrips place={own} only={["blend"]} />}
       </Section>
       {at("filter").map((place, i) => (
-        <Section key={place.path} title={`${i + 1} ${catalogue.module("filter", place.kind).name}`}
+        <Section
+          key={place.path}
+          title={`${i + 1} ${catalogue.module("filter", place.kind).name}`}
           about={layer.filters[i]?.bypass ? "bypassed" : ""}
-          actions={<PartActions place={place} bypass={layer.filters[i]?.bypass ?? false} siblings={layer.filters.length} />}>
+          actions={
+            <PartActions
+              place={place}
+              bypass={layer.filters[i]?.bypass ?? false}
+              siblings={layer.filters.length}
+            />
+          }
+        >
           <PartStrips place={place} />
         </Section>
       ))}
@@ -113,31 +178,67 @@ function LayerEditor({ layer, index }: { layer: Layer; index: number }) {
         <PartStrips place={envelope} />
       </Section>
       {at("effect").map((place, i) => (
-        <Section key={place.path} title={catalogue.module("effect", place.kind).name}
+        <Section
+          key={place.path}
+          title={catalogue.module("effect", place.kind).name}
           about={layer.inserts[i]?.bypass ? "on this layer, bypassed" : "on this layer alone"}
-          actions={<PartActions place={place} bypass={layer.inserts[i]?.bypass ?? false} siblings={layer.inserts.length} />}>
+          actions={
+            <PartActions
+              place={place}
+              bypass={layer.inserts[i]?.bypass ?? false}
+              siblings={layer.inserts.length}
+            />
+          }
+        >
           <PartStrips place={place} />
         </Section>
       ))}
-      <Section title="In the mix" about="level, place, and how much goes where"
-        actions={<>
-          <Menu button="Add effect" label="Add an effect to this layer" entries={catalogue.family("effect").map((effect) => ({
-            name: effect.name,
-            help: effect.help,
-            disabled: layer.inserts.length >= 8,
-            act: () => change("Add effect", () =>
-              addModule(catalogue, "effect", effect.kind, `/layers/${index}/inserts`, layer.inserts)),
-          }))} />
-          {unsent.length > 0 && <Menu button="Add send" label="Send this layer to a bus" entries={unsent.map((bus) => ({
-            name: bus.name,
-            act: () => change("Add send", () => addSend(catalogue, layer, index, bus.id)),
-          }))} />}
-        </>}>
+      <Section
+        title="In the mix"
+        about="level, place, and how much goes where"
+        actions={
+          <>
+            <Menu
+              button="Add effect"
+              label="Add an effect to this layer"
+              entries={catalogue.family("effect").map((effect) => ({
+                name: effect.name,
+                help: effect.help,
+                disabled: layer.inserts.length >= 8,
+                act: () =>
+                  change("Add effect", () =>
+                    addModule(
+                      catalogue,
+                      "effect",
+                      effect.kind,
+                      `/layers/${index}/inserts`,
+                      layer.inserts,
+                    ),
+                  ),
+              }))}
+            />
+            {unsent.length > 0 && (
+              <Menu
+                button="Add send"
+                label="Send this layer to a bus"
+                entries={unsent.map((bus) => ({
+                  name: bus.name,
+                  act: () => change("Add send", () => addSend(catalogue, layer, index, bus.id)),
+                }))}
+              />
+            )}
+          </>
+        }
+      >
         <PartStrips place={own} only={["level", "pan"]} />
         {sends.map((place, i) => {
           const bus = buses.find((b) => b.id === layer.sends[i]?.bus);
           return (
-            <PartStrips key={place.path} place={place} rename={() => `Send to ${bus?.name ?? "bus"}`} />
+            <PartStrips
+              key={place.path}
+              place={place}
+              rename={() => `Send to ${bus?.name ?? "bus"}`}
+            />
           );
         })}
       </Section>
@@ -151,17 +252,35 @@ function LayerEditor({ layer, index }: { layer: Layer; index: number }) {
 function FiltersJoined({ layer, index }: { layer: Layer; index: number }) {
   const joined = String(layer.params.arrangement);
   return (
-    <select className="bg-transparent" aria-label="Filters joined" value={joined}
-      onChange={(event) => edit("sound", [
-        { op: "replace", path: `/layers/${index}/params/arrangement`, value: event.target.value },
-      ], "Filters joined")}>
+    <select
+      className="bg-transparent"
+      aria-label="Filters joined"
+      value={joined}
+      onChange={(event) =>
+        edit(
+          "sound",
+          [
+            {
+              op: "replace",
+              path: `/layers/${index}/params/arrangement`,
+              value: event.target.value,
+            },
+          ],
+          "Filters joined",
+        )
+      }
+    >
       <option value="series">in series, 1 into 2</option>
       <option value="parallel">in parallel, side by side</option>
     </select>
   );
 }
 
-function EffectsEditor({ parts, effects, pointer }: {
+function EffectsEditor({
+  parts,
+  effects,
+  pointer,
+}: {
   parts: PartPlace[];
   effects: { id: string; bypass: boolean }[];
   pointer: string;
@@ -169,20 +288,38 @@ function EffectsEditor({ parts, effects, pointer }: {
   const catalogue = useCatalogue();
   return (
     <>
-      {parts.filter((part) => part.family === "effect").map((place, i) => (
-        <Section key={place.path} title={catalogue.module("effect", place.kind).name}
-          about={effects[i]?.bypass ? "bypassed" : catalogue.module("effect", place.kind).help}
-          actions={<PartActions place={place} bypass={effects[i]?.bypass ?? false} siblings={effects.length} />}>
-          <PartStrips place={place} />
-        </Section>
-      ))}
-      <Menu button="Add effect" label="Add an effect" className="button"
+      {parts
+        .filter((part) => part.family === "effect")
+        .map((place, i) => (
+          <Section
+            key={place.path}
+            title={catalogue.module("effect", place.kind).name}
+            about={effects[i]?.bypass ? "bypassed" : catalogue.module("effect", place.kind).help}
+            actions={
+              <PartActions
+                place={place}
+                bypass={effects[i]?.bypass ?? false}
+                siblings={effects.length}
+              />
+            }
+          >
+            <PartStrips place={place} />
+          </Section>
+        ))}
+      <Menu
+        button="Add effect"
+        label="Add an effect"
+        className="button"
         entries={catalogue.family("effect").map((effect) => ({
           name: effect.name,
           help: effect.help,
           disabled: effects.length >= 8,
-          act: () => change("Add effect", () => addModule(catalogue, "effect", effect.kind, pointer, effects)),
-        }))} />
+          act: () =>
+            change("Add effect", () =>
+              addModule(catalogue, "effect", effect.kind, pointer, effects),
+            ),
+        }))}
+      />
     </>
   );
 }
@@ -213,8 +350,15 @@ export function Editor() {
     }
   } else {
     const parts = masterParts(sound);
-    const whole: PartPlace = { path: "sound", pointer: "", family: "part", kind: "sound",
-      params: sound.params, owner: sound.name, title: "" };
+    const whole: PartPlace = {
+      path: "sound",
+      pointer: "",
+      family: "part",
+      kind: "sound",
+      params: sound.params,
+      owner: sound.name,
+      title: "",
+    };
     content = (
       <>
         <Section title="Master" about="the last stop before the ceiling">

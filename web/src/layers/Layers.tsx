@@ -1,7 +1,12 @@
 import type { ReactNode } from "react";
 import type { Layer } from "../api/client";
 import {
-  addBus, addLayer, duplicateLayer, moveLayer, removeBus, removeLayer,
+  addBus,
+  addLayer,
+  duplicateLayer,
+  moveLayer,
+  removeBus,
+  removeLayer,
 } from "../document/edits";
 import type { Operation } from "../document/patch";
 import { edit, type Selection, useSession } from "../session/store";
@@ -22,17 +27,29 @@ function Silhouette({ id }: { id: string }) {
   const levels = useStage((s) => s.summary?.layers[id]);
   if (!levels) return <div className="h-[18px]" />;
   const top = levels
-    .map((level, i) => `${i} ${(20 - 19 * Math.min(1, Math.max(0, ((level ?? -90) + 60) / 50))).toFixed(1)}`)
+    .map(
+      (level, i) =>
+        `${i} ${(20 - 19 * Math.min(1, Math.max(0, ((level ?? -90) + 60) / 50))).toFixed(1)}`,
+    )
     .join("L");
   return (
-    <svg className="block h-[18px] w-full" preserveAspectRatio="none" aria-hidden
-      viewBox={`0 0 ${levels.length - 1} 20`}>
+    <svg
+      className="block h-[18px] w-full"
+      preserveAspectRatio="none"
+      aria-hidden
+      viewBox={`0 0 ${levels.length - 1} 20`}
+    >
       <path d={`M0 20L${top}L${levels.length - 1} 20Z`} fill="#738690" />
     </svg>
   );
 }
 
-function Card({ chosen, onChoose, label, children }: {
+function Card({
+  chosen,
+  onChoose,
+  label,
+  children,
+}: {
   chosen: boolean;
   onChoose: () => void;
   label: string;
@@ -40,10 +57,18 @@ function Card({ chosen, onChoose, label, children }: {
 }) {
   return (
     // biome-ignore lint/a11y/useKeyWithClickEvents: the button inside does the same by keyboard
-    <li className={`relative mb-1.5 border border-l-[5px] bg-paper px-2 py-1 ${
-      chosen ? "border-ink" : "border-line border-l-[#8ea3ac]"}`} onClick={onChoose}>
-      <button type="button" className="sr-only focus:not-sr-only" aria-pressed={chosen}
-        onClick={onChoose}>
+    <li
+      className={`relative mb-1.5 border border-l-[5px] bg-paper px-2 py-1 ${
+        chosen ? "border-ink" : "border-line border-l-[#8ea3ac]"
+      }`}
+      onClick={onChoose}
+    >
+      <button
+        type="button"
+        className="sr-only focus:not-sr-only"
+        aria-pressed={chosen}
+        onClick={onChoose}
+      >
         Edit {label}
       </button>
       {children}
@@ -57,19 +82,28 @@ function describe(layer: Layer, name: string): string {
   return `${name} ${table}${unison > 1 ? `, unison ${unison}` : ""}`;
 }
 
-function Toggle({ on, name, label, onChange }: {
+function Toggle({
+  on,
+  name,
+  label,
+  onChange,
+}: {
   on: boolean;
   name: string;
   label: string;
   onChange: () => void;
 }) {
   return (
-    <button type="button" aria-pressed={on} aria-label={label}
+    <button
+      type="button"
+      aria-pressed={on}
+      aria-label={label}
       className={`rounded-sm px-1 text-xs ${on ? "bg-ink text-paper" : "text-slate hover:text-ink"}`}
       onClick={(event) => {
         event.stopPropagation();
         onChange();
-      }}>
+      }}
+    >
       {name}
     </button>
   );
@@ -78,30 +112,80 @@ function Toggle({ on, name, label, onChange }: {
 function LayerCard({ layer, index, count }: { layer: Layer; index: number; count: number }) {
   const catalogue = useCatalogue();
   const chosen = useSession((s) => s.selection.kind === "layer" && s.selection.id === layer.id);
-  const act = (label: string, make: (sound: NonNullable<ReturnType<typeof useSession.getState>["sound"]>) => Operation[]) => {
+  const act = (
+    label: string,
+    make: (sound: NonNullable<ReturnType<typeof useSession.getState>["sound"]>) => Operation[],
+  ) => {
     const { sound } = useSession.getState();
     if (sound) edit("sound", make(sound), label);
   };
   const flip = (field: "mute" | "solo") =>
-    edit("sound", [{ op: "replace", path: `/layers/${index}/${field}`, value: !layer[field] }],
-      `${field} ${layer.name}`);
+    edit(
+      "sound",
+      [{ op: "replace", path: `/layers/${index}/${field}`, value: !layer[field] }],
+      `${field} ${layer.name}`,
+    );
   return (
-    <Card chosen={chosen} label={layer.name} onChoose={() => select({ kind: "layer", id: layer.id })}>
+    <Card
+      chosen={chosen}
+      label={layer.name}
+      onChoose={() => select({ kind: "layer", id: layer.id })}
+    >
       <div className="flex items-center gap-1">
-        <EditableName name={layer.name} label="Layer" className="min-w-0 flex-1 text-[0.95rem] font-bold"
-          onChange={(name) => edit("sound", [{ op: "replace", path: `/layers/${index}/name`, value: name }], "Rename layer")} />
-        <Toggle on={layer.solo} name="solo" label={`Solo ${layer.name}`} onChange={() => flip("solo")} />
-        <Toggle on={layer.mute} name="mute" label={`Mute ${layer.name}`} onChange={() => flip("mute")} />
-        <Menu button="⋯" label={`More for ${layer.name}`} entries={[
-          { name: "Duplicate", disabled: count >= MOST_LAYERS, act: () => act("Duplicate layer", (s) => duplicateLayer(s, index)) },
-          { name: "Move up", disabled: index === 0, act: () => act("Move layer", (s) => moveLayer(s, index, -1)) },
-          { name: "Move down", disabled: index === count - 1, act: () => act("Move layer", (s) => moveLayer(s, index, 1)) },
-          { name: "Remove", disabled: count === 1, act: () => {
-            act("Remove layer", (s) => removeLayer(s, index));
-            const next = useSession.getState().sound?.layers[0];
-            if (next && chosen) select({ kind: "layer", id: next.id });
-          } },
-        ]} />
+        <EditableName
+          name={layer.name}
+          label="Layer"
+          className="min-w-0 flex-1 text-[0.95rem] font-bold"
+          onChange={(name) =>
+            edit(
+              "sound",
+              [{ op: "replace", path: `/layers/${index}/name`, value: name }],
+              "Rename layer",
+            )
+          }
+        />
+        <Toggle
+          on={layer.solo}
+          name="solo"
+          label={`Solo ${layer.name}`}
+          onChange={() => flip("solo")}
+        />
+        <Toggle
+          on={layer.mute}
+          name="mute"
+          label={`Mute ${layer.name}`}
+          onChange={() => flip("mute")}
+        />
+        <Menu
+          button="⋯"
+          label={`More for ${layer.name}`}
+          entries={[
+            {
+              name: "Duplicate",
+              disabled: count >= MOST_LAYERS,
+              act: () => act("Duplicate layer", (s) => duplicateLayer(s, index)),
+            },
+            {
+              name: "Move up",
+              disabled: index === 0,
+              act: () => act("Move layer", (s) => moveLayer(s, index, -1)),
+            },
+            {
+              name: "Move down",
+              disabled: index === count - 1,
+              act: () => act("Move layer", (s) => moveLayer(s, index, 1)),
+            },
+            {
+              name: "Remove",
+              disabled: count === 1,
+              act: () => {
+                act("Remove layer", (s) => removeLayer(s, index));
+                const next = useSession.getState().sound?.layers[0];
+                if (next && chosen) select({ kind: "layer", id: next.id });
+              },
+            },
+          ]}
+        />
       </div>
       <div className="label truncate text-xs">
         {describe(layer, catalogue.module("source", layer.source.kind).name)}
@@ -126,15 +210,22 @@ export function Layers() {
     if (fresh) select({ kind: "layer", id: fresh.id });
   };
   return (
-    <aside aria-label="Layers and buses" className="w-[206px] shrink-0 overflow-y-auto border-r border-line p-3 pt-2">
+    <aside
+      aria-label="Layers and buses"
+      className="w-[206px] shrink-0 overflow-y-auto border-r border-line p-3 pt-2"
+    >
       <div className="mb-1 flex items-center justify-between">
         <h2 className="label text-sm">Layers</h2>
-        <Menu button="Add" label="Add a layer" entries={sources.map((source) => ({
-          name: source.name,
-          help: source.help,
-          disabled: layers.length >= MOST_LAYERS,
-          act: () => add(source.kind),
-        }))} />
+        <Menu
+          button="Add"
+          label="Add a layer"
+          entries={sources.map((source) => ({
+            name: source.name,
+            help: source.help,
+            disabled: layers.length >= MOST_LAYERS,
+            act: () => add(source.kind),
+          }))}
+        />
       </div>
       <ul>
         {layers.map((layer, i) => (
@@ -143,36 +234,70 @@ export function Layers() {
       </ul>
       <div className="mb-1 mt-2 flex items-center justify-between">
         <h2 className="label text-sm">Buses</h2>
-        <button type="button" className="button-plain" disabled={buses.length >= MOST_BUSES}
+        <button
+          type="button"
+          className="button-plain"
+          disabled={buses.length >= MOST_BUSES}
           onClick={() => {
             const { sound } = useSession.getState();
             if (sound) edit("sound", addBus(sound, catalogue), "Add bus");
-          }}>
+          }}
+        >
           Add
         </button>
       </div>
       <ul>
         {buses.map((bus, i) => (
-          <Card key={bus.id} label={bus.name} chosen={selection.kind === "bus" && selection.id === bus.id}
-            onChoose={() => select({ kind: "bus", id: bus.id })}>
+          <Card
+            key={bus.id}
+            label={bus.name}
+            chosen={selection.kind === "bus" && selection.id === bus.id}
+            onChoose={() => select({ kind: "bus", id: bus.id })}
+          >
             <div className="flex items-center">
-              <EditableName name={bus.name} label="Bus" className="min-w-0 flex-1 text-[0.95rem] font-bold"
-                onChange={(name) => edit("sound", [{ op: "replace", path: `/buses/${i}/name`, value: name }], "Rename bus")} />
-              <Menu button="⋯" label={`More for ${bus.name}`} entries={[{ name: "Remove", act: () => {
-                const { sound } = useSession.getState();
-                if (!sound) return;
-                select({ kind: "master" });
-                edit("sound", removeBus(sound, i), "Remove bus");
-              } }]} />
+              <EditableName
+                name={bus.name}
+                label="Bus"
+                className="min-w-0 flex-1 text-[0.95rem] font-bold"
+                onChange={(name) =>
+                  edit(
+                    "sound",
+                    [{ op: "replace", path: `/buses/${i}/name`, value: name }],
+                    "Rename bus",
+                  )
+                }
+              />
+              <Menu
+                button="⋯"
+                label={`More for ${bus.name}`}
+                entries={[
+                  {
+                    name: "Remove",
+                    act: () => {
+                      const { sound } = useSession.getState();
+                      if (!sound) return;
+                      select({ kind: "master" });
+                      edit("sound", removeBus(sound, i), "Remove bus");
+                    },
+                  },
+                ]}
+              />
             </div>
             <div className="label truncate text-xs">
-              {bus.effects.map((e) => catalogue.module("effect", e.kind).name).join(", ") || "No effects"}
+              {bus.effects.map((e) => catalogue.module("effect", e.kind).name).join(", ") ||
+                "No effects"}
             </div>
           </Card>
         ))}
-        <Card label="Master" chosen={selection.kind === "master"} onChoose={() => select({ kind: "master" })}>
+        <Card
+          label="Master"
+          chosen={selection.kind === "master"}
+          onChoose={() => select({ kind: "master" })}
+        >
           <div className="text-[0.95rem] font-bold">Master</div>
-          <div className="label text-xs">Ceiling {String(ceiling).replace("-", "−")} dBTP, voices, tuning</div>
+          <div className="label text-xs">
+            Ceiling {String(ceiling).replace("-", "−")} dBTP, voices, tuning
+          </div>
         </Card>
       </ul>
     </aside>

@@ -38,45 +38,124 @@ function CueBlock({ cue, close }: { cue: Cue; close: () => void }) {
     <div className="mb-2 border-l-[5px] border-[#8ea3ac] bg-fog/60 px-3 py-1.5">
       <div className="flex items-center gap-2">
         <span className="label w-9">{cue.number}</span>
-        <EditableName name={cue.name} label="Cue" className="min-w-0 flex-1 font-bold"
-          onChange={(name) => void act(taken(api.PATCH("/api/cues/{cue_id}", { params: path, body: { name, number: cue.number } })))} />
-        <Menu button="Add sound" label={`Add a sound to ${cue.name}`} entries={[
-          { name: "New sound", act: () => void act(
-            taken(api.POST("/api/cues/{cue_id}/sounds", { params: path, body: { name: "New sound" } })),
-            (sound) => { goTo(sound.id); close(); }) },
-          { name: "From a JSON file", act: () => picker.current?.click() },
-        ]} />
-        <Menu button="⋯" label={`More for cue ${cue.name}`} entries={[
-          { name: "Delete cue", help: "With its sounds; this cannot be undone.",
-            act: () => void act(taken(api.DELETE("/api/cues/{cue_id}", { params: path }))) },
-        ]} />
-        <input ref={picker} type="file" accept=".json,application/json" className="hidden" aria-label="Sound document"
+        <EditableName
+          name={cue.name}
+          label="Cue"
+          className="min-w-0 flex-1 font-bold"
+          onChange={(name) =>
+            void act(
+              taken(
+                api.PATCH("/api/cues/{cue_id}", {
+                  params: path,
+                  body: { name, number: cue.number },
+                }),
+              ),
+            )
+          }
+        />
+        <Menu
+          button="Add sound"
+          label={`Add a sound to ${cue.name}`}
+          entries={[
+            {
+              name: "New sound",
+              act: () =>
+                void act(
+                  taken(
+                    api.POST("/api/cues/{cue_id}/sounds", {
+                      params: path,
+                      body: { name: "New sound" },
+                    }),
+                  ),
+                  (sound) => {
+                    goTo(sound.id);
+                    close();
+                  },
+                ),
+            },
+            { name: "From a JSON file", act: () => picker.current?.click() },
+          ]}
+        />
+        <Menu
+          button="⋯"
+          label={`More for cue ${cue.name}`}
+          entries={[
+            {
+              name: "Delete cue",
+              help: "With its sounds; this cannot be undone.",
+              act: () => void act(taken(api.DELETE("/api/cues/{cue_id}", { params: path }))),
+            },
+          ]}
+        />
+        <input
+          ref={picker}
+          type="file"
+          accept=".json,application/json"
+          className="hidden"
+          aria-label="Sound document"
           onChange={(event) => {
             const file = event.target.files?.[0];
             event.target.value = "";
             if (file) {
-              void act(upload<{ id: number }>(`/api/cues/${cue.id}/sounds/import`, file),
-                (sound) => { goTo(sound.id); close(); });
+              void act(
+                upload<{ id: number }>(`/api/cues/${cue.id}/sounds/import`, file),
+                (sound) => {
+                  goTo(sound.id);
+                  close();
+                },
+              );
             }
-          }} />
+          }}
+        />
       </div>
       <ul>
         {cue.sounds.map((sound) => (
           <li key={sound.id} className="flex items-center gap-1 pl-11">
-            <button type="button" className={`button-plain flex-1 text-left text-ink ${open === sound.id ? "font-bold" : ""}`}
-              onClick={() => { goTo(sound.id); close(); }}>
-              {sound.name}{open === sound.id ? ", open" : ""}
+            <button
+              type="button"
+              className={`button-plain flex-1 text-left text-ink ${open === sound.id ? "font-bold" : ""}`}
+              onClick={() => {
+                goTo(sound.id);
+                close();
+              }}
+            >
+              {sound.name}
+              {open === sound.id ? ", open" : ""}
             </button>
-            <button type="button" className="button-plain" onClick={() => void act(
-              taken(api.POST("/api/cues/{cue_id}/sounds", { params: path, body: { name: `${sound.name} copy`, copy_of: sound.id } })))}>
+            <button
+              type="button"
+              className="button-plain"
+              onClick={() =>
+                void act(
+                  taken(
+                    api.POST("/api/cues/{cue_id}/sounds", {
+                      params: path,
+                      body: { name: `${sound.name} copy`, copy_of: sound.id },
+                    }),
+                  ),
+                )
+              }
+            >
               Copy
             </button>
-            <button type="button" className="button-plain" onBlur={() => setSure(null)}
-              disabled={open === sound.id} title={open === sound.id ? "Open another sound first" : "Delete with its versions"}
+            <button
+              type="button"
+              className="button-plain"
+              onBlur={() => setSure(null)}
+              disabled={open === sound.id}
+              title={open === sound.id ? "Open another sound first" : "Delete with its versions"}
               onClick={() => {
                 if (sure !== sound.id) setSure(sound.id);
-                else void act(taken(api.DELETE("/api/sounds/{sound_id}", { params: { path: { sound_id: sound.id } } })));
-              }}>
+                else
+                  void act(
+                    taken(
+                      api.DELETE("/api/sounds/{sound_id}", {
+                        params: { path: { sound_id: sound.id } },
+                      }),
+                    ),
+                  );
+              }}
+            >
               {sure === sound.id ? "Delete for good?" : "Delete"}
             </button>
           </li>
@@ -94,25 +173,57 @@ function Tree({ close }: { close: () => void }) {
       {(productions.data ?? []).map((production) => (
         <section key={production.id} className="mb-4">
           <div className="mb-1 flex items-center gap-2">
-            <EditableName name={production.name} label="Production" className="min-w-0 flex-1 text-base font-bold"
-              onChange={(name) => void act(taken(api.PATCH("/api/productions/{production_id}",
-                { params: { path: { production_id: production.id } }, body: { name } })))} />
-            <button type="button" className="button-plain" onClick={() => void act(
-              taken(api.POST("/api/productions/{production_id}/cues", {
-                params: { path: { production_id: production.id } },
-                body: { number: `${production.cues.length + 1}m1`, name: "New cue" },
-              })))}>
+            <EditableName
+              name={production.name}
+              label="Production"
+              className="min-w-0 flex-1 text-base font-bold"
+              onChange={(name) =>
+                void act(
+                  taken(
+                    api.PATCH("/api/productions/{production_id}", {
+                      params: { path: { production_id: production.id } },
+                      body: { name },
+                    }),
+                  ),
+                )
+              }
+            />
+            <button
+              type="button"
+              className="button-plain"
+              onClick={() =>
+                void act(
+                  taken(
+                    api.POST("/api/productions/{production_id}/cues", {
+                      params: { path: { production_id: production.id } },
+                      body: { number: `${production.cues.length + 1}m1`, name: "New cue" },
+                    }),
+                  ),
+                )
+              }
+            >
               Add cue
             </button>
           </div>
-          {production.cues.map((cue) => <CueBlock key={cue.id} cue={cue} close={close} />)}
+          {production.cues.map((cue) => (
+            <CueBlock key={cue.id} cue={cue} close={close} />
+          ))}
         </section>
       ))}
-      <button type="button" className="button" onClick={() => void act(
-        taken(api.POST("/api/productions", { body: { name: "New production" } })))}>
+      <button
+        type="button"
+        className="button"
+        onClick={() =>
+          void act(taken(api.POST("/api/productions", { body: { name: "New production" } })))
+        }
+      >
         New production
       </button>
-      {productions.error && <p role="alert" className="text-warn">{productions.error.message}</p>}
+      {productions.error && (
+        <p role="alert" className="text-warn">
+          {productions.error.message}
+        </p>
+      )}
     </>
   );
 }
@@ -124,15 +235,23 @@ export function Library() {
   const cue = useSession((s) => s.cueName);
   return (
     <Dialog.Root open={open} onOpenChange={setOpen} modal={false}>
-      <Dialog.Trigger className="button-plain min-w-0 truncate text-sm" aria-label="Productions, cues and sounds">
+      <Dialog.Trigger
+        className="button-plain min-w-0 truncate text-sm"
+        aria-label="Productions, cues and sounds"
+      >
         {production} <span aria-hidden>/</span> {cue} <span aria-hidden>▾</span>
       </Dialog.Trigger>
       <Dialog.Portal>
-        <Dialog.Content className="panel fixed left-4 top-12 z-50 max-h-[85vh] w-[520px] overflow-y-auto p-4"
-          onKeyDown={(event) => event.stopPropagation()} aria-describedby={undefined}>
+        <Dialog.Content
+          className="panel fixed left-4 top-12 z-50 max-h-[85vh] w-[520px] overflow-y-auto p-4"
+          onKeyDown={(event) => event.stopPropagation()}
+          aria-describedby={undefined}
+        >
           <Dialog.Title className="mb-2 text-base">Productions, cues and sounds</Dialog.Title>
           {open && <Tree close={() => setOpen(false)} />}
-          <Dialog.Close className="button-plain absolute right-2 top-2" aria-label="Close">✕</Dialog.Close>
+          <Dialog.Close className="button-plain absolute right-2 top-2" aria-label="Close">
+            ✕
+          </Dialog.Close>
         </Dialog.Content>
       </Dialog.Portal>
     </Dialog.Root>

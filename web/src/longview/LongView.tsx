@@ -3,8 +3,8 @@ import { clock } from "../document/values";
 import { useSession } from "../session/store";
 import { player } from "../stage/audio";
 import { seek, setLoop, useStage } from "../stage/socket";
-import { onPlayhead } from "./playhead";
 import { COLUMNS, longView } from "./picture";
+import { onPlayhead } from "./playhead";
 import { dragged, rulerTimes } from "./time-axis";
 
 const FREQUENCIES: [number, string][] = [
@@ -18,7 +18,10 @@ const LANE = 26;
 const QUIETEST = -48;
 const LOUDEST = -14;
 
-function useCanvas(height: number, draw: (context: CanvasRenderingContext2D, width: number) => void) {
+function useCanvas(
+  height: number,
+  draw: (context: CanvasRenderingContext2D, width: number) => void,
+) {
   const ref = useRef<HTMLCanvasElement>(null);
   const drawing = useRef(draw);
   drawing.current = draw;
@@ -70,7 +73,12 @@ function Spectrum() {
 }
 
 /** The mean of what `scale` makes of the columns around one, so that beating does not flicker. */
-function smoothed(values: Float32Array, column: number, reach: number, scale: (v: number) => number) {
+function smoothed(
+  values: Float32Array,
+  column: number,
+  reach: number,
+  scale: (v: number) => number,
+) {
   let sum = 0;
   let count = 0;
   for (let i = Math.max(0, column - reach); i <= Math.min(COLUMNS - 1, column + reach); i++) {
@@ -80,7 +88,11 @@ function smoothed(values: Float32Array, column: number, reach: number, scale: (v
   return sum / count;
 }
 
-function Lane({ values, scale, reach }: {
+function Lane({
+  values,
+  scale,
+  reach,
+}: {
   values: Float32Array;
   scale: (value: number) => number;
   reach: number;
@@ -110,12 +122,24 @@ function HeldNotes() {
   const pitches = [...new Set(score.notes.map((n) => n.pitch))].sort((a, b) => b - a);
   const height = Math.min(7, 30 / Math.max(pitches.length, 1));
   return (
-    <svg className="block w-full" height={32} preserveAspectRatio="none" role="img"
-      viewBox={`0 0 ${score.length} 32`} aria-label={`${score.notes.length} held notes`}>
+    <svg
+      className="block w-full"
+      height={32}
+      preserveAspectRatio="none"
+      role="img"
+      viewBox={`0 0 ${score.length} 32`}
+      aria-label={`${score.notes.length} held notes`}
+    >
       {score.notes.map((note) => (
-        <rect key={note.id} x={note.start} y={pitches.indexOf(note.pitch) * height + 1}
-          width={note.length} height={Math.max(1.5, height - 2.5)} fill="#3d6480"
-          opacity={0.45 + (0.55 * note.velocity) / 127} />
+        <rect
+          key={note.id}
+          x={note.start}
+          y={pitches.indexOf(note.pitch) * height + 1}
+          width={note.length}
+          height={Math.max(1.5, height - 2.5)}
+          fill="#3d6480"
+          opacity={0.45 + (0.55 * note.velocity) / 127}
+        />
       ))}
     </svg>
   );
@@ -126,14 +150,20 @@ function Ruler({ length }: { length: number }) {
   return (
     <>
       {rulerTimes(length).map((at) => (
-        <div key={at} className="absolute top-0 h-[26px] border-l border-line pl-1 pt-[9px] text-xs text-slate"
-          style={{ left: `${(at / length) * 100}%` }}>
+        <div
+          key={at}
+          className="absolute top-0 h-[26px] border-l border-line pl-1 pt-[9px] text-xs text-slate"
+          style={{ left: `${(at / length) * 100}%` }}
+        >
           {clock(at)}
         </div>
       ))}
       {(markers ?? []).map((marker) => (
-        <div key={marker.id} className="pointer-events-none absolute inset-y-0 border-l border-ink"
-          style={{ left: `${(marker.time / length) * 100}%` }}>
+        <div
+          key={marker.id}
+          className="pointer-events-none absolute inset-y-0 border-l border-ink"
+          style={{ left: `${(marker.time / length) * 100}%` }}
+        >
           <span className="absolute left-0.5 -top-0.5 whitespace-nowrap bg-fog px-0.5 text-xs font-bold">
             {marker.name}
           </span>
@@ -148,8 +178,11 @@ function LoopSpan({ length }: { length: number }) {
   if (!loop) return null;
   const [from, to] = loop;
   return (
-    <div className="pointer-events-none absolute inset-y-0 border-x border-rose/70 bg-rose/10" data-testid="loop"
-      style={{ left: `${(from / length) * 100}%`, width: `${((to - from) / length) * 100}%` }} />
+    <div
+      className="pointer-events-none absolute inset-y-0 border-x border-rose/70 bg-rose/10"
+      data-testid="loop"
+      style={{ left: `${(from / length) * 100}%`, width: `${((to - from) / length) * 100}%` }}
+    />
   );
 }
 
@@ -179,8 +212,15 @@ function Surface({ length }: { length: number }) {
     [length],
   );
   return (
-    <div ref={ref} role="slider" tabIndex={0} aria-label="Playhead" aria-valuemin={0}
-      aria-valuemax={length} aria-valuenow={0} data-testid="long-view"
+    <div
+      ref={ref}
+      role="slider"
+      tabIndex={0}
+      aria-label="Playhead"
+      aria-valuemin={0}
+      aria-valuemax={length}
+      aria-valuenow={0}
+      data-testid="long-view"
       className="absolute inset-0 cursor-crosshair touch-none"
       onPointerDown={(event) => {
         start.current = at(event.clientX);
@@ -201,16 +241,23 @@ function Surface({ length }: { length: number }) {
       }}
       onKeyDown={(event) => {
         const step = KEY_STEPS[event.key];
-        if (step !== undefined) seek(clamp(player.position() + step * (event.shiftKey ? 10 : 1), length));
+        if (step !== undefined)
+          seek(clamp(player.position() + step * (event.shiftKey ? 10 : 1), length));
         else if (event.key === "Home") seek(0);
         else if (event.key === "End") seek(length * 0.999);
         else if (event.key === "Escape") setLoop(null);
         else return;
         event.preventDefault();
-      }}>
+      }}
+    >
       {draft && (
-        <div className="absolute inset-y-0 bg-rose/15"
-          style={{ left: `${(draft[0] / length) * 100}%`, width: `${((draft[1] - draft[0]) / length) * 100}%` }} />
+        <div
+          className="absolute inset-y-0 bg-rose/15"
+          style={{
+            left: `${(draft[0] / length) * 100}%`,
+            width: `${((draft[1] - draft[0]) / length) * 100}%`,
+          }}
+        />
       )}
     </div>
   );
@@ -226,14 +273,23 @@ export function LongView() {
     <section aria-label="Long view" className="flex shrink-0 border-b border-line pr-4 pt-1">
       <div className="relative w-20 shrink-0 pl-4 text-xs text-slate">
         {FREQUENCIES.map(([hertz, name]) => (
-          <span key={hertz} className="absolute -translate-y-1/2"
-            style={{ top: 26 + longView.heightOf(hertz) * SPECTRUM }}>
+          <span
+            key={hertz}
+            className="absolute -translate-y-1/2"
+            style={{ top: 26 + longView.heightOf(hertz) * SPECTRUM }}
+          >
             {name}
           </span>
         ))}
-        <span className="absolute" style={{ top: 26 + SPECTRUM + 7 }}>Loudness</span>
-        <span className="absolute" style={{ top: 26 + SPECTRUM + LANE + 7 }}>Width</span>
-        <span className="absolute" style={{ top: 26 + SPECTRUM + 2 * LANE + 9 }}>Held notes</span>
+        <span className="absolute" style={{ top: 26 + SPECTRUM + 7 }}>
+          Loudness
+        </span>
+        <span className="absolute" style={{ top: 26 + SPECTRUM + LANE + 7 }}>
+          Width
+        </span>
+        <span className="absolute" style={{ top: 26 + SPECTRUM + 2 * LANE + 9 }}>
+          Held notes
+        </span>
       </div>
       <div className="relative min-w-0 flex-1">
         <div className="h-[26px]" />
@@ -243,8 +299,10 @@ export function LongView() {
         <HeldNotes />
         <Ruler length={length} />
         <LoopSpan length={length} />
-        <div className="pointer-events-none absolute bottom-0 top-2.5 w-0.5 bg-rose"
-          style={{ left: "calc(var(--playhead, 0) * 100%)" }}>
+        <div
+          className="pointer-events-none absolute bottom-0 top-2.5 w-0.5 bg-rose"
+          style={{ left: "calc(var(--playhead, 0) * 100%)" }}
+        >
           <div className="absolute -left-[5px] top-0 border-x-[6px] border-t-[8px] border-x-transparent border-t-rose" />
         </div>
         <Surface length={length} />

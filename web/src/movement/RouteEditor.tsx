@@ -1,4 +1,4 @@
-import { useEffect, useId, useState } from "react";
+import { useId, useState } from "react";
 import type { Route } from "../api/client";
 import type { Parameter } from "../document/catalogue";
 import type { Operation } from "../document/patch";
@@ -7,7 +7,14 @@ import { edit, endGesture, say, useSession } from "../session/store";
 import { hue } from "./hues";
 
 /** A field for a number with its unit: typed, or stepped with the arrow keys. */
-function NumberField({ label, value, unit, limit, step, onChange }: {
+function NumberField({
+  label,
+  value,
+  unit,
+  limit,
+  step,
+  onChange,
+}: {
   label: string;
   value: number;
   unit: string;
@@ -17,37 +24,53 @@ function NumberField({ label, value, unit, limit, step, onChange }: {
 }) {
   const id = useId();
   const [text, setText] = useState<string | null>(null);
-  useEffect(() => setText(null), [value]);
   const keep = () => {
     if (text === null) return;
     const number = Number(text.trim().replaceAll("−", "-").replace(",", "."));
     if (!Number.isFinite(number)) say(`“${text}” is not a number.`);
     else if (Math.abs(number) > limit) {
-      say(`The ${label.toLowerCase()} goes from ${shownNumber(-limit)} to ${shownNumber(limit)} ${unit}.`);
+      say(
+        `The ${label.toLowerCase()} goes from ${shownNumber(-limit)} to ${shownNumber(limit)} ${unit}.`,
+      );
     } else onChange(number, null);
     setText(null);
   };
   return (
     <span className="flex items-center gap-1">
-      <label htmlFor={id} className="label">{label}</label>
-      <input id={id} className="field w-[58px] py-0 text-right font-bold" inputMode="decimal"
-        value={text ?? shownNumber(value)} onChange={(event) => setText(event.target.value)}
-        onBlur={() => { keep(); endGesture(); }}
+      <label htmlFor={id} className="label">
+        {label}
+      </label>
+      <input
+        id={id}
+        className="field w-[58px] py-0 text-right font-bold"
+        inputMode="decimal"
+        value={text ?? shownNumber(value)}
+        onChange={(event) => setText(event.target.value)}
+        onBlur={() => {
+          keep();
+          endGesture();
+        }}
         onKeyDown={(event) => {
           if (event.key === "Enter") keep();
           const direction = event.key === "ArrowUp" ? 1 : event.key === "ArrowDown" ? -1 : 0;
           if (!direction) return;
           event.preventDefault();
+          setText(null);
           const next = value + direction * step * (event.shiftKey ? 0.1 : 1);
           onChange(Number(Math.min(limit, Math.max(-limit, next)).toFixed(4)), `field ${id}`);
-        }} />
+        }}
+      />
       <span>{unit}</span>
     </span>
   );
 }
 
 /** Everything about one route: depth, direction, curve, scaling, removal. */
-export function RouteEditor({ route, parameter, title }: {
+export function RouteEditor({
+  route,
+  parameter,
+  title,
+}: {
   route: Route;
   parameter: Parameter;
   title?: string;
@@ -58,43 +81,75 @@ export function RouteEditor({ route, parameter, title }: {
     return `/routes/${index}`;
   };
   const change = (field: keyof Route, value: unknown, gesture: string | null = null) =>
-    edit("sound", [{ op: "replace", path: `${at()}/${field}`, value } as Operation], "Route", gesture);
+    edit(
+      "sound",
+      [{ op: "replace", path: `${at()}/${field}`, value } as Operation],
+      "Route",
+      gesture,
+    );
   const name = title ?? modulators.find((m) => m.id === route.from)?.name ?? route.from;
   return (
     <div className="border-b border-line py-2 last:border-0" data-route={route.to}>
       <div className="mb-1.5 flex items-center gap-2">
         <span className="h-2 w-2" style={{ background: hue(modulators, route.from) }} aria-hidden />
         <b className="flex-1 truncate">{name}</b>
-        <button type="button" className="button-plain" aria-pressed={route.muted}
-          onClick={() => change("muted", !route.muted)}>
+        <button
+          type="button"
+          className="button-plain"
+          aria-pressed={route.muted}
+          onClick={() => change("muted", !route.muted)}
+        >
           {route.muted ? "Let it move" : "Mute"}
         </button>
-        <button type="button" className="button-plain" aria-label={`Remove the route by ${name}`}
-          onClick={() => edit("sound", [{ op: "remove", path: at() }], "Remove route")}>
+        <button
+          type="button"
+          className="button-plain"
+          aria-label={`Remove the route by ${name}`}
+          onClick={() => edit("sound", [{ op: "remove", path: at() }], "Remove route")}
+        >
           Remove
         </button>
       </div>
       <div className="flex flex-wrap items-center gap-x-3 gap-y-1.5">
-        <NumberField label="Depth" value={route.depth} unit={parameter.depth_unit}
-          limit={parameter.depth_limit} step={parameter.depth_unit === "oct" ? 0.1 : parameter.depth_limit / 100}
-          onChange={(value, gesture) => change("depth", value, gesture)} />
+        <NumberField
+          label="Depth"
+          value={route.depth}
+          unit={parameter.depth_unit}
+          limit={parameter.depth_limit}
+          step={parameter.depth_unit === "oct" ? 0.1 : parameter.depth_limit / 100}
+          onChange={(value, gesture) => change("depth", value, gesture)}
+        />
         <label className="flex items-center gap-1">
           <span className="label">Direction</span>
-          <select className="field py-0" value={route.polarity}
-            onChange={(event) => change("polarity", event.target.value)}>
+          <select
+            className="field py-0"
+            value={route.polarity}
+            onChange={(event) => change("polarity", event.target.value)}
+          >
             <option value="bipolar">both ways</option>
             <option value="unipolar">one way</option>
           </select>
         </label>
-        <NumberField label="Curve" value={route.curve} unit="%" limit={100} step={5}
-          onChange={(value, gesture) => change("curve", value, gesture)} />
+        <NumberField
+          label="Curve"
+          value={route.curve}
+          unit="%"
+          limit={100}
+          step={5}
+          onChange={(value, gesture) => change("curve", value, gesture)}
+        />
         <label className="flex items-center gap-1">
           <span className="label">Scaled by</span>
-          <select className="field max-w-[110px] py-0" value={route.scaled_by ?? ""}
-            onChange={(event) => change("scaled_by", event.target.value || null)}>
+          <select
+            className="field max-w-[110px] py-0"
+            value={route.scaled_by ?? ""}
+            onChange={(event) => change("scaled_by", event.target.value || null)}
+          >
             <option value="">nothing</option>
             {modulators.map((m) => (
-              <option key={m.id} value={m.id}>{m.name}</option>
+              <option key={m.id} value={m.id}>
+                {m.name}
+              </option>
             ))}
           </select>
         </label>

@@ -6,7 +6,10 @@ import type { MenuEntry } from "../ui/Menu";
 const MOST = 32;
 
 /** One entry for each kind of modulator; choosing it adds one, selects it and says its id. */
-export function addModulatorEntries(catalogue: Catalogue, then?: (id: string) => void): MenuEntry[] {
+export function addModulatorEntries(
+  catalogue: Catalogue,
+  then?: (id: string) => void,
+): MenuEntry[] {
   const count = useSession.getState().sound?.modulators.length ?? 0;
   return ["lfo", "random", "envelope", ...catalogue.family("modulator").map((m) => m.kind)]
     .filter((kind, i, kinds) => kinds.indexOf(kind) === i)
@@ -19,7 +22,11 @@ export function addModulatorEntries(catalogue: Catalogue, then?: (id: string) =>
         const { sound } = useSession.getState();
         if (!sound) return;
         const modulator = newModulator(sound, catalogue, module.kind);
-        edit("sound", [{ op: "add", path: "/modulators/-", value: modulator }], `Add ${modulator.name}`);
+        edit(
+          "sound",
+          [{ op: "add", path: "/modulators/-", value: modulator }],
+          `Add ${modulator.name}`,
+        );
         useSession.setState({ modulator: modulator.id });
         then?.(modulator.id);
       },

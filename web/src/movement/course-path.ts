@@ -5,8 +5,13 @@ import type { Course } from "../stage/socket";
  *
  * `height` gives the place, 0 at the bottom to 1, of a value.
  */
-export function coursePath(course: Course, width: number, top: number, bottom: number,
-  height: (value: number) => number): string {
+export function coursePath(
+  course: Course,
+  width: number,
+  top: number,
+  bottom: number,
+  height: (value: number) => number,
+): string {
   const points = course.value.length;
   if (points === 0) return "";
   const y = (value: number) => (bottom - height(value) * (bottom - top)).toFixed(1);

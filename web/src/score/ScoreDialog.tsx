@@ -19,18 +19,23 @@ export function summary(score: Score): string {
 }
 
 /** Use another score; markers that were set by hand stay unless the new one brings its own. */
-export function useScore(next: Score, label: string) {
+export function replaceScore(next: Score, label: string) {
   const { score } = useSession.getState();
   if (!score) return;
-  const markers = next.markers.length ? next.markers : score.markers.filter((m) => m.time < next.length);
+  const markers = next.markers.length
+    ? next.markers
+    : score.markers.filter((m) => m.time < next.length);
   edit("score", [{ op: "replace", path: "", value: { ...next, markers } }], label);
 }
 
 export async function dropMidi(file: File) {
   try {
     const score = await upload<Score>("/api/scores/midi", file);
-    useScore(score, `Import ${file.name}`);
-    say(`${file.name}: ${score.notes.length} notes over ${Math.round(score.length)} s. Undo brings the old score back.`, "news");
+    replaceScore(score, `Import ${file.name}`);
+    say(
+      `${file.name}: ${score.notes.length} notes over ${Math.round(score.length)} s. Undo brings the old score back.`,
+      "news",
+    );
   } catch (error) {
     say(error instanceof Error ? error.message : String(error));
   }
@@ -50,7 +55,11 @@ function MarkerList() {
     const used = new Set(markers.map((m) => m.id));
     let number = 1;
     while (used.has(`m${number}`)) number++;
-    edit("score", [{ op: "add", path: "/markers/-", value: { id: `m${number}`, time, name: name.trim() } }], "Add marker");
+    edit(
+      "score",
+      [{ op: "add", path: "/markers/-", value: { id: `m${number}`, time, name: name.trim() } }],
+      "Add marker",
+    );
     setName("");
   };
   return (
@@ -60,18 +69,36 @@ function MarkerList() {
         <div key={marker.id} className="flex items-center gap-2 py-0.5">
           <span className="w-14 text-right">{marker.time.toFixed(1)} s</span>
           <span className="flex-1 truncate">{marker.name}</span>
-          <button type="button" className="button-plain" aria-label={`Remove marker ${marker.name}`}
-            onClick={() => edit("score", [{ op: "remove", path: `/markers/${i}` }], "Remove marker")}>
+          <button
+            type="button"
+            className="button-plain"
+            aria-label={`Remove marker ${marker.name}`}
+            onClick={() =>
+              edit("score", [{ op: "remove", path: `/markers/${i}` }], "Remove marker")
+            }
+          >
             Remove
           </button>
         </div>
       ))}
       <div className="mt-1 flex gap-2">
-        <input className="field w-16 text-right" aria-label="Marker time in seconds" value={at}
-          onChange={(event) => setAt(event.target.value)} />
-        <input className="field flex-1" aria-label="Marker name" placeholder="Name of a new marker" value={name}
-          onChange={(event) => setName(event.target.value)} onKeyDown={(e) => e.key === "Enter" && add()} />
-        <button type="button" className="button" onClick={add}>Add marker</button>
+        <input
+          className="field w-16 text-right"
+          aria-label="Marker time in seconds"
+          value={at}
+          onChange={(event) => setAt(event.target.value)}
+        />
+        <input
+          className="field flex-1"
+          aria-label="Marker name"
+          placeholder="Name of a new marker"
+          value={name}
+          onChange={(event) => setName(event.target.value)}
+          onKeyDown={(e) => e.key === "Enter" && add()}
+        />
+        <button type="button" className="button" onClick={add}>
+          Add marker
+        </button>
       </div>
     </div>
   );
@@ -94,7 +121,7 @@ export function ScoreButton() {
     }
     try {
       const next = await taken(api.POST("/api/scores/chord", { body: { text, length } }));
-      useScore(next as Score, `Hold ${text}`);
+      replaceScore(next as Score, `Hold ${text}`);
       setProblem("");
       setOpen(false);
     } catch (error) {
@@ -107,40 +134,70 @@ export function ScoreButton() {
         {summary(score)}
       </Dialog.Trigger>
       <Dialog.Portal>
-        <Dialog.Content className="panel fixed right-4 top-[404px] z-50 max-h-[390px] w-[420px] overflow-y-auto p-4"
-          onKeyDown={(event) => event.stopPropagation()} aria-describedby={undefined}>
+        <Dialog.Content
+          className="panel fixed right-4 top-[404px] z-50 max-h-[390px] w-[420px] overflow-y-auto p-4"
+          onKeyDown={(event) => event.stopPropagation()}
+          aria-describedby={undefined}
+        >
           <Dialog.Title className="mb-2 text-base">What the cue plays</Dialog.Title>
-          <form className="mb-3 flex items-end gap-2" onSubmit={(event) => {
-            event.preventDefault();
-            void hold();
-          }}>
+          <form
+            className="mb-3 flex items-end gap-2"
+            onSubmit={(event) => {
+              event.preventDefault();
+              void hold();
+            }}
+          >
             <label className="flex-1">
               <span className="label block">Notes or chord symbols</span>
-              <input className="field w-full" value={text} onChange={(event) => setText(event.target.value)} />
+              <input
+                className="field w-full"
+                value={text}
+                onChange={(event) => setText(event.target.value)}
+              />
             </label>
             <label>
               <span className="label block">Minutes</span>
-              <input className="field w-16 text-right" inputMode="decimal" value={minutes}
-                onChange={(event) => setMinutes(event.target.value)} />
+              <input
+                className="field w-16 text-right"
+                inputMode="decimal"
+                value={minutes}
+                onChange={(event) => setMinutes(event.target.value)}
+              />
             </label>
-            <button type="submit" className="button button-ink">Hold</button>
+            <button type="submit" className="button button-ink">
+              Hold
+            </button>
           </form>
-          {problem && <p role="alert" className="mb-2 text-warn">{problem}</p>}
+          {problem && (
+            <p role="alert" className="mb-2 text-warn">
+              {problem}
+            </p>
+          )}
           <div className="mb-3 flex items-center gap-2">
             <button type="button" className="button" onClick={() => picker.current?.click()}>
               Import MIDI file
             </button>
-            <input ref={picker} type="file" accept=".mid,.midi" className="hidden" aria-label="MIDI file"
+            <input
+              ref={picker}
+              type="file"
+              accept=".mid,.midi"
+              className="hidden"
+              aria-label="MIDI file"
               onChange={(event) => {
                 const file = event.target.files?.[0];
                 if (file) void dropMidi(file);
                 event.target.value = "";
-              }} />
-            <a className="button" href={`/api/cues/${cueId}/score.mid`}>Save as MIDI file</a>
+              }}
+            />
+            <a className="button" href={`/api/cues/${cueId}/score.mid`}>
+              Save as MIDI file
+            </a>
             <span className="label text-xs">or drop one anywhere</span>
           </div>
           <MarkerList />
-          <Dialog.Close className="button-plain absolute right-2 top-2" aria-label="Close">✕</Dialog.Close>
+          <Dialog.Close className="button-plain absolute right-2 top-2" aria-label="Close">
+            ✕
+          </Dialog.Close>
         </Dialog.Content>
       </Dialog.Portal>
     </Dialog.Root>

@@ -3,7 +3,12 @@ import { useCatalogue } from "../ui/catalogue-context";
 import { ChoiceStrip, Strip } from "./Strip";
 
 /** The strips of a part's parameters, those that do something at the moment. */
-export function PartStrips({ place, only, except, rename }: {
+export function PartStrips({
+  place,
+  only,
+  except,
+  rename,
+}: {
   place: PartPlace;
   only?: string[];
   except?: string[];

@@ -1,14 +1,20 @@
 import { Popover } from "radix-ui";
 import type { Route } from "../api/client";
 import type { Parameter, PartPlace } from "../document/catalogue";
+import { addRoute } from "../document/edits";
 import { addModulatorEntries } from "../movement/adding";
 import { RouteEditor } from "../movement/RouteEditor";
-import { addRoute } from "../document/edits";
 import { edit, useSession } from "../session/store";
 import { useCatalogue } from "../ui/catalogue-context";
 
 /** The button at a strip's foot, and what it opens: the routes that move the parameter. */
-export function RoutePopover({ address, parameter, place, name, routes }: {
+export function RoutePopover({
+  address,
+  parameter,
+  place,
+  name,
+  routes,
+}: {
   address: string;
   parameter: Parameter;
   place: PartPlace;
@@ -20,18 +26,28 @@ export function RoutePopover({ address, parameter, place, name, routes }: {
   const moveBy = (from: string) => {
     const { sound } = useSession.getState();
     if (!sound) return;
-    edit("sound", addRoute(sound, from, { address, parameter, place, label: name }), `Move ${name}`);
+    edit(
+      "sound",
+      addRoute(sound, from, { address, parameter, place, label: name }),
+      `Move ${name}`,
+    );
   };
   return (
     <Popover.Root>
       <Popover.Trigger
         aria-label={routes.length ? `${name} is moved by ${routes.length}; edit` : `Move ${name}`}
-        className="absolute bottom-[3px] right-[3px] rounded-sm bg-paper/90 px-1 text-xs text-slate opacity-0 hover:text-ink focus-visible:opacity-100 group-hover:opacity-100 data-[state=open]:opacity-100">
+        className="absolute bottom-[3px] right-[3px] rounded-sm bg-paper/90 px-1 text-xs text-slate opacity-0 hover:text-ink focus-visible:opacity-100 group-hover:opacity-100 data-[state=open]:opacity-100"
+      >
         {routes.length ? "routes" : "move"}
       </Popover.Trigger>
       <Popover.Portal>
-        <Popover.Content className="panel z-40 w-[340px] p-3" sideOffset={4} collisionPadding={8}
-          onKeyDown={(event) => event.stopPropagation()} aria-label={`Routes to ${name}`}>
+        <Popover.Content
+          className="panel z-40 w-[340px] p-3"
+          sideOffset={4}
+          collisionPadding={8}
+          onKeyDown={(event) => event.stopPropagation()}
+          aria-label={`Routes to ${name}`}
+        >
           <h3 className="mb-1 text-base">{name}</h3>
           <p className="label mb-2">
             {routes.length ? "Moved by" : "Nothing moves this yet. Choose what should:"}
@@ -40,16 +56,20 @@ export function RoutePopover({ address, parameter, place, name, routes }: {
             <RouteEditor key={route.id} route={route} parameter={parameter} />
           ))}
           <div className="mt-2 flex flex-wrap gap-1.5">
-            {modulators.filter((m) => !routes.some((route) => route.from === m.id)).map((m) => (
-              <button key={m.id} type="button" className="button" onClick={() => moveBy(m.id)}>
-                {m.name}
-              </button>
-            ))}
-            {addModulatorEntries(catalogue, (id) => moveBy(id)).slice(0, 3).map((entry) => (
-              <button key={entry.name} type="button" className="button-plain" onClick={entry.act}>
-                New {entry.name}
-              </button>
-            ))}
+            {modulators
+              .filter((m) => !routes.some((route) => route.from === m.id))
+              .map((m) => (
+                <button key={m.id} type="button" className="button" onClick={() => moveBy(m.id)}>
+                  {m.name}
+                </button>
+              ))}
+            {addModulatorEntries(catalogue, (id) => moveBy(id))
+              .slice(0, 3)
+              .map((entry) => (
+                <button key={entry.name} type="button" className="button-plain" onClick={entry.act}>
+                  New {entry.name}
+                </button>
+              ))}
           </div>
         </Popover.Content>
       </Popover.Portal>

@@ -1,7 +1,13 @@
 import type { ReactNode } from "react";
 
 /** A group of strips under a heading, with what can be done to the group at the right. */
-export function Section({ title, about, actions, children, columns = 4 }: {
+export function Section({
+  title,
+  about,
+  actions,
+  children,
+  columns = 4,
+}: {
   title: string;
   about?: ReactNode;
   actions?: ReactNode;
@@ -15,7 +21,10 @@ export function Section({ title, about, actions, children, columns = 4 }: {
         <span className="label min-w-0 flex-1 truncate">{about}</span>
         {actions}
       </div>
-      <div className="grid gap-2" style={{ gridTemplateColumns: `repeat(${columns}, minmax(0, 1fr))` }}>
+      <div
+        className="grid gap-2"
+        style={{ gridTemplateColumns: `repeat(${columns}, minmax(0, 1fr))` }}
+      >
         {children}
       </div>
     </section>

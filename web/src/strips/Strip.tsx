@@ -4,7 +4,15 @@ import type { Route, Value } from "../api/client";
 import type { Parameter, PartPlace } from "../document/catalogue";
 import { valueAt } from "../document/patch";
 import {
-  asNumber, isTime, kept, moved, parsed, range, share, shown, stepped,
+  asNumber,
+  isTime,
+  kept,
+  moved,
+  parsed,
+  range,
+  share,
+  shown,
+  stepped,
 } from "../document/values";
 import { coursePath } from "../movement/course-path";
 import { hue } from "../movement/hues";
@@ -28,7 +36,15 @@ function pointerOf(place: PartPlace, parameter: Parameter) {
   return `${place.pointer}/params/${parameter.key}`;
 }
 
-function Trajectory({ address, parameter, value }: { address: string; parameter: Parameter; value: Value }) {
+function Trajectory({
+  address,
+  parameter,
+  value,
+}: {
+  address: string;
+  parameter: Parameter;
+  value: Value;
+}) {
   const course = useStage((s) => s.courses.parameters[address]);
   const { low, high } = range(parameter, value);
   const view = useMemo(() => {
@@ -49,12 +65,30 @@ function Trajectory({ address, parameter, value }: { address: string; parameter:
   }, [course, parameter, value, low, high]);
   if (!view) return null;
   return (
-    <svg className="absolute inset-0 h-full w-full" viewBox={`0 0 ${WIDTH} ${HEIGHT}`}
-      preserveAspectRatio="none" aria-hidden>
-      <path d={`${view.path}`} fill="#10222b" stroke="#10222b" strokeWidth="0.9"
-        vectorEffect="non-scaling-stroke" data-trajectory={address} />
-      <line x1="0" x2={WIDTH} y1={view.rest} y2={view.rest} stroke="#b0105a" strokeWidth="1"
-        strokeDasharray="2.5 2.5" vectorEffect="non-scaling-stroke" />
+    <svg
+      className="absolute inset-0 h-full w-full"
+      viewBox={`0 0 ${WIDTH} ${HEIGHT}`}
+      preserveAspectRatio="none"
+      aria-hidden
+    >
+      <path
+        d={`${view.path}`}
+        fill="#10222b"
+        stroke="#10222b"
+        strokeWidth="0.9"
+        vectorEffect="non-scaling-stroke"
+        data-trajectory={address}
+      />
+      <line
+        x1="0"
+        x2={WIDTH}
+        y1={view.rest}
+        y2={view.rest}
+        stroke="#b0105a"
+        strokeWidth="1"
+        strokeDasharray="2.5 2.5"
+        vectorEffect="non-scaling-stroke"
+      />
     </svg>
   );
 }
@@ -68,7 +102,9 @@ function Bar({ part }: { part: number }) {
 }
 
 function useRoutesTo(address: string): Route[] {
-  return useSession(useShallow((s) => s.sound?.routes.filter((route) => route.to === address) ?? []));
+  return useSession(
+    useShallow((s) => s.sound?.routes.filter((route) => route.to === address) ?? []),
+  );
 }
 
 function Marks({ routes }: { routes: Route[] }) {
@@ -76,14 +112,22 @@ function Marks({ routes }: { routes: Route[] }) {
   return (
     <span className="pointer-events-none absolute bottom-1 left-[6px] flex gap-[3px]" aria-hidden>
       {routes.map((route) => (
-        <span key={route.id} className="h-[6px] w-[6px]"
-          style={{ background: hue(modulators ?? [], route.from) }} />
+        <span
+          key={route.id}
+          className="h-[6px] w-[6px]"
+          style={{ background: hue(modulators ?? [], route.from) }}
+        />
       ))}
     </span>
   );
 }
 
-function Typing({ parameter, value, name, onDone }: {
+function Typing({
+  parameter,
+  value,
+  name,
+  onDone,
+}: {
   parameter: Parameter;
   value: Value;
   name: string;
@@ -93,8 +137,11 @@ function Typing({ parameter, value, name, onDone }: {
   const keep = () => {
     const found = parsed(parameter, text, value);
     if (found === null) {
-      say(`“${text}” is not a value for ${name}. Write a number${
-        parameter.unit ? `, for example ${shown(parameter, value)}` : ""}.`);
+      say(
+        `“${text}” is not a value for ${name}. Write a number${
+          parameter.unit ? `, for example ${shown(parameter, value)}` : ""
+        }.`,
+      );
       onDone(null);
       return;
     }
@@ -105,15 +152,20 @@ function Typing({ parameter, value, name, onDone }: {
     onDone(inRange);
   };
   return (
-    // biome-ignore lint/a11y/noAutofocus: the field opens because the user asked to type
-    <input autoFocus className="field absolute right-1 top-1 z-10 w-[92px] py-0 text-right"
-      aria-label={`${name}, type a value`} value={text} onFocus={(event) => event.target.select()}
-      onChange={(event) => setText(event.target.value)} onBlur={keep}
+    <input
+      ref={(field) => field?.focus()}
+      className="field absolute right-1 top-1 z-10 w-[92px] py-0 text-right"
+      aria-label={`${name}, type a value`}
+      value={text}
+      onFocus={(event) => event.target.select()}
+      onChange={(event) => setText(event.target.value)}
+      onBlur={keep}
       onKeyDown={(event) => {
         event.stopPropagation();
         if (event.key === "Enter") keep();
         if (event.key === "Escape") onDone(null);
-      }} />
+      }}
+    />
   );
 }
 
@@ -133,8 +185,10 @@ export const Strip = memo(function Strip({ place, parameter, name = parameter.na
   };
   const isMoved = routes.length > 0;
   return (
-    <div className="group relative h-[50px] border border-line bg-paper focus-within:border-ink"
-      data-address={address}>
+    <div
+      className="group relative h-[50px] border border-line bg-paper focus-within:border-ink"
+      data-address={address}
+    >
       {isMoved ? (
         <Trajectory address={address} parameter={parameter} value={value} />
       ) : (
@@ -142,11 +196,19 @@ export const Strip = memo(function Strip({ place, parameter, name = parameter.na
       )}
       {isMoved && <Marks routes={routes} />}
       {isMoved && (
-        <div className="pointer-events-none absolute inset-y-0 w-px bg-rose/40"
-          style={{ left: "calc(var(--playhead, 0) * 100%)" }} />
+        <div
+          className="pointer-events-none absolute inset-y-0 w-px bg-rose/40"
+          style={{ left: "calc(var(--playhead, 0) * 100%)" }}
+        />
       )}
-      <div role="slider" tabIndex={0} aria-labelledby={id} aria-valuemin={low} aria-valuemax={high}
-        aria-valuenow={asNumber(value)} aria-valuetext={shown(parameter, value)}
+      <div
+        role="slider"
+        tabIndex={0}
+        aria-labelledby={id}
+        aria-valuemin={low}
+        aria-valuemax={high}
+        aria-valuenow={asNumber(value)}
+        aria-valuetext={shown(parameter, value)}
         title={`${parameter.help} Drag up or down, Shift for fine, Enter to type.`}
         className="absolute inset-0 cursor-ns-resize touch-none"
         onPointerDown={(event) => {
@@ -184,22 +246,37 @@ export const Strip = memo(function Strip({ place, parameter, name = parameter.na
           else return;
           event.preventDefault();
           event.stopPropagation();
-        }} />
-      <span id={id} className="pointer-events-none absolute left-[6px] top-[3px] max-w-[62%] truncate text-slate">
+        }}
+      />
+      <span
+        id={id}
+        className="pointer-events-none absolute left-[6px] top-[3px] max-w-[62%] truncate text-slate"
+      >
         {name}
       </span>
       {typing ? (
-        <Typing parameter={parameter} value={value} name={name} onDone={(next) => {
-          setTyping(false);
-          if (next !== null) set(next, null);
-        }} />
+        <Typing
+          parameter={parameter}
+          value={value}
+          name={name}
+          onDone={(next) => {
+            setTyping(false);
+            if (next !== null) set(next, null);
+          }}
+        />
       ) : (
         <span className="pointer-events-none absolute right-[7px] top-[3px] font-bold" data-value>
           {shown(parameter, value)}
         </span>
       )}
       {parameter.moves !== "no" && (
-        <RoutePopover address={address} parameter={parameter} place={place} name={name} routes={routes} />
+        <RoutePopover
+          address={address}
+          parameter={parameter}
+          place={place}
+          name={name}
+          routes={routes}
+        />
       )}
     </div>
   );
@@ -213,17 +290,33 @@ export const ChoiceStrip = memo(function ChoiceStrip({ place, parameter }: Props
   const set = (next: Value) =>
     edit("sound", [{ op: "replace", path: pointer, value: next }], parameter.name);
   return (
-    <div className="relative h-[50px] border border-line bg-paper" title={parameter.help}
-      data-address={`${place.path}.${parameter.key}`}>
-      <label htmlFor={id} className="absolute left-[6px] top-[3px] text-slate">{parameter.name}</label>
+    <div
+      className="relative h-[50px] border border-line bg-paper"
+      title={parameter.help}
+      data-address={`${place.path}.${parameter.key}`}
+    >
+      <label htmlFor={id} className="absolute left-[6px] top-[3px] text-slate">
+        {parameter.name}
+      </label>
       {parameter.kind === "switch" ? (
-        <input id={id} type="checkbox" className="absolute bottom-2 left-2" checked={Boolean(value)}
-          onChange={(event) => set(event.target.checked)} />
+        <input
+          id={id}
+          type="checkbox"
+          className="absolute bottom-2 left-2"
+          checked={Boolean(value)}
+          onChange={(event) => set(event.target.checked)}
+        />
       ) : (
-        <select id={id} value={String(value)} onChange={(event) => set(event.target.value)}
-          className="absolute inset-x-[3px] bottom-[3px] rounded-sm bg-paper px-0.5 font-bold">
+        <select
+          id={id}
+          value={String(value)}
+          onChange={(event) => set(event.target.value)}
+          className="absolute inset-x-[3px] bottom-[3px] rounded-sm bg-paper px-0.5 font-bold"
+        >
           {parameter.choices.map((choice) => (
-            <option key={choice.value} value={choice.value}>{choice.name}</option>
+            <option key={choice.value} value={choice.value}>
+              {choice.name}
+            </option>
           ))}
         </select>
       )}

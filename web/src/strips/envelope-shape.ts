@@ -1,5 +1,5 @@
-import { isTime } from "../document/values";
 import type { Value } from "../api/client";
+import { isTime } from "../document/values";
 
 const STEEPEST = 6;
 
@@ -19,7 +19,11 @@ export function envelopeShape(params: Record<string, Value>, hold: number, bpm: 
   const time = (key: string) => seconds(params[key], hold, bpm);
   const bend = (key: string) => Number(params[key] ?? 0) / 100;
   const [delay, attack, stay, decay, release] = [
-    time("delay"), time("attack"), time("hold"), time("decay"), time("release"),
+    time("delay"),
+    time("attack"),
+    time("hold"),
+    time("decay"),
+    time("release"),
   ];
   const sustain = 10 ** (Number(params.sustain ?? 0) / 20);
   const level = (t: number) => {
@@ -38,7 +42,10 @@ export function envelopeShape(params: Record<string, Value>, hold: number, bpm: 
   for (let i = 0; i <= 160; i++) {
     const t = (i / 160) * total;
     const fall = release > 0 ? (t - hold) / release : 1;
-    points.push([t, t <= hold ? level(t) : top * (1 - bent(Math.min(1, fall), bend("release_bend")))]);
+    points.push([
+      t,
+      t <= hold ? level(t) : top * (1 - bent(Math.min(1, fall), bend("release_bend"))),
+    ]);
   }
   return { points, total, full: delay + attack };
 }

@@ -19,7 +19,11 @@ function Clock() {
   const length = useSession((s) => s.score?.length ?? 0);
   return (
     <span className="flex items-baseline gap-2">
-      <span ref={ref} className="w-[68px] text-[1.35rem] leading-none tracking-tight" data-testid="clock" />
+      <span
+        ref={ref}
+        className="w-[68px] text-[1.35rem] leading-none tracking-tight"
+        data-testid="clock"
+      />
       <span className="label">of {clock(length)}</span>
     </span>
   );
@@ -30,19 +34,37 @@ function Drawing() {
   const fine = useSyncExternalStore(longView.subscribe, () => longView.fine);
   const share = Math.floor((fine / COLUMNS) * 100);
   return fine >= COLUMNS ? null : (
-    <span className="label w-[92px]" role="progressbar" aria-label="Drawing the long view"
-      aria-valuenow={share} aria-valuemin={0} aria-valuemax={100}>
+    <span
+      className="label w-[92px]"
+      role="progressbar"
+      aria-label="Drawing the long view"
+      aria-valuenow={share}
+      aria-valuemin={0}
+      aria-valuemax={100}
+    >
       Drawing {share} %
     </span>
   );
 }
 
-function Measure({ name, value, unit }: { name: string; value: number | null | undefined; unit: string }) {
+function Measure({
+  name,
+  value,
+  unit,
+}: {
+  name: string;
+  value: number | null | undefined;
+  unit: string;
+}) {
   return (
     <span className="whitespace-nowrap">
       <span className="label">{name}</span>{" "}
       <b className="font-semibold">
-        {value === undefined ? "…" : value === null ? "silent" : `${shownNumber(value, unit ? 1 : 2)} ${unit}`}
+        {value === undefined
+          ? "…"
+          : value === null
+            ? "silent"
+            : `${shownNumber(value, unit ? 1 : 2)} ${unit}`}
       </b>
     </span>
   );
@@ -65,16 +87,30 @@ export function Transport({ onKeys, keys }: { onKeys: () => void; keys: boolean 
   const summary = useStage((s) => s.summary);
   const connected = useStage((s) => s.connected);
   return (
-    <section aria-label="Transport"
-      className="flex h-11 shrink-0 items-center gap-2 border-b border-line bg-paper px-4">
-      <button type="button" className="button button-ink w-[68px]" onClick={togglePlaying} title="Space">
+    <section
+      aria-label="Transport"
+      className="flex h-11 shrink-0 items-center gap-2 border-b border-line bg-paper px-4"
+    >
+      <button
+        type="button"
+        className="button button-ink w-[68px]"
+        onClick={togglePlaying}
+        title="Space"
+      >
         {playing ? "Stop" : "Listen"}
       </button>
-      <button type="button" className="button" aria-pressed={still} onClick={() => holdStill(!still)}
-        title="Every movement stopped at its resting value, to compare">
+      <button
+        type="button"
+        className="button"
+        aria-pressed={still}
+        onClick={() => holdStill(!still)}
+        title="Every movement stopped at its resting value, to compare"
+      >
         Hold still
       </button>
-      <button type="button" className="button" aria-pressed={keys} onClick={onKeys}>Keys</button>
+      <button type="button" className="button" aria-pressed={keys} onClick={onKeys}>
+        Keys
+      </button>
       <button type="button" className="button" onClick={panic} title="Silence everything at once">
         Panic
       </button>
@@ -85,7 +121,13 @@ export function Transport({ onKeys, keys }: { onKeys: () => void; keys: boolean 
         </button>
       )}
       <span className="flex-1" />
-      {connected ? <Drawing /> : <span role="status" className="text-warn">Connecting again…</span>}
+      {connected ? (
+        <Drawing />
+      ) : (
+        <span role="status" className="text-warn">
+          Connecting again…
+        </span>
+      )}
       <Measure name="Loudness" value={summary ? summary.integrated : undefined} unit="LUFS" />
       <Measure name="True peak" value={summary ? summary.true_peak : undefined} unit="dBTP" />
       <Measure name="Width" value={summary ? summary.width : undefined} unit="" />

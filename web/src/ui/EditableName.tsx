@@ -1,7 +1,12 @@
 import { useEffect, useRef, useState } from "react";
 
 /** A name that turns into a field on a double click or F2. */
-export function EditableName({ name, label, onChange, className = "" }: {
+export function EditableName({
+  name,
+  label,
+  onChange,
+  className = "",
+}: {
   name: string;
   label: string;
   onChange: (name: string) => void;
@@ -15,10 +20,14 @@ export function EditableName({ name, label, onChange, className = "" }: {
   }, [editing]);
   if (draft === null) {
     return (
-      <button type="button" className={`truncate rounded-sm text-left ${className}`}
-        title={`${name} (double-click or F2 to rename)`} aria-label={`${label}: ${name}`}
+      <button
+        type="button"
+        className={`truncate rounded-sm text-left ${className}`}
+        title={`${name} (double-click or F2 to rename)`}
+        aria-label={`${label}: ${name}`}
         onDoubleClick={() => setDraft(name)}
-        onKeyDown={(event) => event.key === "F2" && setDraft(name)}>
+        onKeyDown={(event) => event.key === "F2" && setDraft(name)}
+      >
         {name}
       </button>
     );
@@ -29,12 +38,18 @@ export function EditableName({ name, label, onChange, className = "" }: {
     setDraft(null);
   };
   return (
-    <input ref={field} className="field w-full py-0" aria-label={label} value={draft}
-      onChange={(event) => setDraft(event.target.value)} onBlur={keep}
+    <input
+      ref={field}
+      className="field w-full py-0"
+      aria-label={label}
+      value={draft}
+      onChange={(event) => setDraft(event.target.value)}
+      onBlur={keep}
       onKeyDown={(event) => {
         event.stopPropagation();
         if (event.key === "Enter") keep();
         if (event.key === "Escape") setDraft(null);
-      }} />
+      }}
+    />
   );
 }

@@ -1,0 +1,72 @@
+# Two commands do everything on a fresh machine with Python 3.11+, Node 20+ and Debian:
+#   make demo   build what is missing and serve the demo production on the loopback interface
+#   make test   install what the tests need, and run every check and test
+
+VENV := .venv
+PYTHON := $(VENV)/bin/python
+STAMPS := build
+CORE := $(shell find caligo demo studio -name '*.py')
+FRONT := $(shell find web/src web/public -type f) web/index.html web/vite.config.ts web/package.json
+
+.PHONY: demo test check bench types shots clean
+
+demo: $(STAMPS)/warm studio/static/build/index.html
+	@$(PYTHON) -m studio.serve --demo $(if $(PORT),--port $(PORT))
+
+test: check studio/static/build/index.html $(STAMPS)/warm $(STAMPS)/browser
+	cd web && npm run --silent test
+	$(PYTHON) -m pytest
+
+check: $(STAMPS)/python-test $(STAMPS)/node build/openapi.json
+	$(VENV)/bin/ruff check .
+	$(VENV)/bin/ruff format --check .
+	$(VENV)/bin/mypy
+	$(VENV)/bin/lint-imports
+	$(PYTHON) manage.py makemigrations --check --dry-run
+	$(PYTHON) -m demo.write --check
+	cd web && npm run --silent check
+	cd web && npx openapi-typescript ../build/openapi.json -o ../build/schema.ts > /dev/null
+	@cmp web/src/api/schema.ts build/schema.ts || { echo "web/src/api/schema.ts is behind the API: run make types"; exit 1; }
+
+bench: $(STAMPS)/warm
+	$(PYTHON) -m demo.bench
+
+types: $(STAMPS)/node build/openapi.json
+	cd web && npm run --silent types
+
+shots: studio/static/build/index.html $(STAMPS)/warm $(STAMPS)/browser
+	$(PYTHON) -m tests.browser.screenshots
+
+clean:
+	rm -rf $(VENV) build studio/static/build web/node_modules var
+
+$(PYTHON):
+	sh setup/python.sh $(VENV)
+
+# The constraints pin every package that has been tested together.
+$(STAMPS)/python: pyproject.toml constraints.txt | $(PYTHON)
+	$(PYTHON) -m pip install --quiet --disable-pip-version-check -c constraints.txt -e .
+	@mkdir -p $(STAMPS) && touch $@
+
+$(STAMPS)/python-test: $(STAMPS)/python
+	$(PYTHON) -m pip install --quiet --disable-pip-version-check -c constraints.txt -e '.[test]'
+	@touch $@
+
+$(STAMPS)/node: web/package.json web/package-lock.json
+	cd web && npm ci --ignore-scripts --no-audit --no-fund --loglevel=error
+	@mkdir -p $(STAMPS) && touch $@
+
+build/openapi.json: $(STAMPS)/python $(CORE)
+	@$(PYTHON) manage.py export_openapi_schema --api studio.api.api --output $@
+
+studio/static/build/index.html: $(STAMPS)/node $(FRONT)
+	cd web && npm run --silent build
+
+$(STAMPS)/warm: $(STAMPS)/python $(CORE)
+	@echo "Compiling the sound engine..."
+	@$(VENV)/bin/caligo warm
+	@touch $@
+
+$(STAMPS)/browser: setup/chromium.sh | $(STAMPS)/python-test
+	sh setup/chromium.sh
+	@touch $@

@@ -1,0 +1,42 @@
+"""Scala scale files in: a description, a count, then one degree a line as cents or a ratio."""
+
+from __future__ import annotations
+
+import math
+
+from caligo.document.sound import TuningScale
+
+
+class ScalaError(ValueError):
+    """A text that is not a Scala scale file."""
+
+
+def _cents(text: str) -> float:
+    """A degree: with a period it is cents, else a ratio or a whole number (Scala's rule)."""
+    word = text.split()[0]
+    if "." in word:
+        return float(word)
+    above, _, below = word.partition("/")
+    ratio = int(above) / int(below or 1)
+    if ratio <= 0:
+        raise ValueError("a ratio is above zero")
+    return 1200.0 * math.log2(ratio)
+
+
+def read_scala(text: str, root: int = 60) -> TuningScale:
+    """The scale in a Scala file, with its unison on the key `root`.
+
+    Raises
+    ------
+    ScalaError
+        If the text is not a Scala scale file.
+    """
+    lines = [line.strip() for line in text.splitlines() if not line.startswith("!")]
+    try:
+        count = int(lines[1].split()[0])
+        degrees = [_cents(line) for line in lines[2 : 2 + count]]
+    except (IndexError, ValueError, ZeroDivisionError) as error:
+        raise ScalaError(f"this is not a Scala scale file: {error}") from None
+    if count < 1 or len(degrees) != count:
+        raise ScalaError(f"the scale promises {count} degrees and holds {len(degrees)}")
+    return TuningScale(name=lines[0][:200], root=root, cents=degrees)

@@ -1,0 +1,222 @@
+"""Documents: what is valid, what is said about what is not, edits and their inverses."""
+
+from __future__ import annotations
+
+import copy
+import json
+from pathlib import Path
+from typing import Any
+
+import jsonschema
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from caligo.document import (
+    DocumentError,
+    Score,
+    apply_patch,
+    find_parameter,
+    moved_parameters,
+    read_score,
+    read_sound,
+)
+from caligo.formats.schema import json_schemas
+from tests.core.builders import moving_sound
+
+DEMO = Path(__file__).parents[2] / "demo"
+
+
+def smallest() -> dict[str, Any]:
+    return {"name": "X", "layers": [{"id": "a", "name": "A", "source": {"kind": "wavetable"}}]}
+
+
+def problems(data: Any) -> dict[str, str]:
+    with pytest.raises(DocumentError) as caught:
+        read_sound(data)
+    return {p.address: str(p) for p in caught.value.problems}
+
+
+def test_missing_parameters_take_their_defaults() -> None:
+    layer = read_sound(smallest()).layers[0]
+    assert layer.source.params["table"] == "saw"
+    assert layer.number("level") == 0.0
+
+
+def test_reading_what_was_written_changes_nothing() -> None:
+    document = moving_sound().as_document()
+    assert read_sound(json.loads(json.dumps(document))).as_document() == document
+
+
+@pytest.mark.parametrize("path", sorted(DEMO.glob("sounds/*.json")), ids=lambda p: p.stem)
+def test_demo_sounds_fit_the_published_schema(path: Path) -> None:
+    schema = json_schemas()["sound"]
+    jsonschema.Draft202012Validator(schema).validate(json.loads(path.read_text()))
+
+
+@pytest.mark.parametrize("path", sorted(DEMO.glob("scores/*.json")), ids=lambda p: p.stem)
+def test_demo_scores_fit_the_published_schema(path: Path) -> None:
+    jsonschema.Draft202012Validator(json_schemas()["score"]).validate(json.loads(path.read_text()))
+
+
+def test_published_schema_refuses_what_the_reader_refuses() -> None:
+    data = read_sound(smallest()).as_document()
+    data["layers"][0]["source"]["params"]["unison"] = 99
+    with pytest.raises(jsonschema.ValidationError, match="99"):
+        jsonschema.Draft202012Validator(json_schemas()["sound"]).validate(data)
+    assert "ground" not in problems(data)
+
+
+def test_value_out_of_range_names_address_value_and_range() -> None:
+    data = smallest()
+    data["layers"][0]["filters"] = [{"id": "f", "kind": "lowpass", "params": {"cutoff": 90_000}}]
+    said = problems(data)["a.f.cutoff"]
+    assert "90000" in said
+    assert "20 to 20000 Hz" in said
+
+
+def test_every_problem_is_reported_at_once() -> None:
+    data = smallest()
+    data["layers"][0]["params"] = {"level": 99, "colour": 3}
+    data["layers"][0]["source"]["params"] = {"table": "brass", "unison": 2.5}
+    found = problems(data)
+    assert set(found) == {"a.level", "a.colour", "a.source.table", "a.source.unison"}
+    assert "whole number" in found["a.source.unison"]
+
+
+def test_unknown_fields_are_named_by_their_ids() -> None:
+    data = smallest() | {"shine": 1}
+    data["layers"][0]["glow"] = True
+    found = problems(data)
+    assert "remove it" in found["shine"]
+    assert "remove it" in found["layers.a.glow"]
+
+
+@pytest.mark.parametrize(
+    ("change", "address"),
+    [
+        ({"modulators": [{"id": "m", "name": "M", "kind": "gong"}]}, "m.kind"),
+        ({"routes": [{"id": "r", "from": "m", "to": "a.pan", "depth": 1}]}, "routes.r.from"),
+        ({"buses": [{"id": "a", "name": "B"}]}, "a"),
+        ({"layers": []}, "layers"),
+        ({"schema": 2}, "schema"),
+        ({"name": 3}, "name"),
+    ],
+)
+def test_broken_references_and_structure(change: dict[str, Any], address: str) -> None:
+    assert address in problems(smallest() | change)
+
+
+@pytest.mark.parametrize(
+    ("to", "depth", "says"),
+    [
+        ("a.nothing", 1, "no such parameter"),
+        ("a.source.table", 1, "cannot be moved"),
+        ("a.pan", 900, "-200 to 200 %"),
+    ],
+)
+def test_impossible_routes(to: str, depth: float, says: str) -> None:
+    data = smallest()
+    data["modulators"] = [{"id": "m", "name": "M", "kind": "lfo"}]
+    data["routes"] = [{"id": "r", "from": "m", "to": to, "depth": depth}]
+    assert any(says in text for text in problems(data).values())
+
+
+@pytest.mark.parametrize("value", [float("nan"), float("inf")])
+def test_numbers_that_are_none_are_refused(value: float) -> None:
+    data = smallest()
+    data["layers"][0]["params"] = {"level": value}
+    assert problems(data)
+
+
+@pytest.mark.parametrize(
+    ("time", "fine"),
+    [
+        ({"value": 600, "unit": "s"}, True),
+        ({"value": 601, "unit": "s"}, False),
+        ({"value": 0.5, "unit": "hold"}, True),
+        ({"value": 16, "unit": "beats"}, True),
+        ({"value": -1, "unit": "beats"}, False),
+        ({"value": 1, "unit": "weeks"}, False),
+        (3, False),
+    ],
+)
+def test_times_are_judged_in_their_own_unit(time: Any, fine: bool) -> None:
+    data = smallest()
+    data["layers"][0]["envelope"] = {"params": {"attack": time}}
+    if fine:
+        read_sound(data)
+    else:
+        assert problems(data)
+
+
+@pytest.mark.parametrize("junk", [None, [], "text", 3])
+def test_what_is_no_object_is_refused(junk: Any) -> None:
+    assert "JSON object" in problems(junk)[""]
+
+
+def test_addresses_survive_reordering() -> None:
+    data = moving_sound().as_document()
+    data["layers"][0]["filters"].reverse()
+    found = find_parameter(read_sound(data), "ground.filter1.cutoff")
+    assert found is not None
+    assert found.part.kind == "lowpass"
+    assert len(moved_parameters(read_sound(data))) == 6
+
+
+def test_score_ids_are_unique() -> None:
+    note = {"id": "n", "pitch": 60, "start": 0, "length": 1}
+    with pytest.raises(DocumentError, match="used twice"):
+        read_score({"notes": [note, note]})
+
+
+EDITS = st.lists(
+    st.sampled_from(
+        [
+            {"op": "replace", "path": "/name", "value": "Other"},
+            {"op": "add", "path": "/tags/-", "value": "dark"},
+            {"op": "replace", "path": "/layers/0/source/params/unison", "value": 5},
+            {"op": "replace", "path": "/layers/0/filters/0/params/cutoff", "value": 333},
+            {"op": "remove", "path": "/routes/0"},
+            {"op": "add", "path": "/routes/0", "value": {"id": "new", "from": "swell",
+                                                          "to": "ground.pan", "depth": 20}},
+            {"op": "replace", "path": "/layers/0/mute", "value": True},
+        ]
+    ),
+    min_size=1,
+    max_size=4,
+)  # fmt: skip
+
+
+@given(EDITS)
+def test_every_edit_can_be_taken_back(operations: list[dict[str, Any]]) -> None:
+    before = moving_sound().as_document()
+    kept = copy.deepcopy(before)
+    try:
+        edited = apply_patch(before, operations, read_sound, lambda s: s.as_document())
+    except DocumentError:
+        assert before == kept
+        return
+    back = apply_patch(edited.data, edited.inverse, read_sound, lambda s: s.as_document())
+    assert back.data == before == kept
+
+
+@pytest.mark.parametrize(
+    "operation",
+    [
+        {"op": "replace", "path": "/nowhere/3", "value": 1},
+        {"op": "fly", "path": "/name"},
+        {"op": "add"},
+        {"op": "replace", "path": "/layers/0/params/level", "value": 99},
+    ],
+)
+def test_edits_that_do_not_fit_leave_the_document_alone(operation: dict[str, Any]) -> None:
+    before = moving_sound().as_document()
+    kept = copy.deepcopy(before)
+    with pytest.raises(DocumentError):
+        apply_patch(before, [operation], read_sound, lambda s: s.as_document())
+    assert before == kept
+
+
+def test_scores_are_written_under_their_published_names() -> None:
+    assert Score().model_dump(mode="json")["schema"] == 1

@@ -1,0 +1,216 @@
+"""Chorus, reverb and ceiling: decay, density, colour, and that nothing passes the ceiling."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import numpy as np
+import pytest
+import scipy.ndimage
+import scipy.signal
+import scipy.stats
+
+from caligo.catalogue import implementation
+from caligo.effects.effect import Effect
+from caligo.engine.ceiling import DELAY, Ceiling
+from caligo.measure.true_peak import true_peak
+from caligo.movement.block import Span
+from caligo.movement.notes import whole
+from caligo.movement.routes import Frame, Movement
+from tests.core.builders import RATE, decibels, one_note, plain_layer, plain_sound
+
+
+def effect(kind: str, **params: Any) -> Effect:
+    sound = plain_sound(
+        plain_layer(), master={"effects": [{"id": "fx", "kind": kind, "params": params}]}
+    )
+    movement = Movement(sound, one_note())
+    made: Effect = implementation("effect", kind)(
+        sound.master.effects[0], "master.fx", movement, RATE
+    )
+    return made
+
+
+def through(fx: Effect, signal: np.ndarray) -> np.ndarray:
+    """`signal` through an effect, in blocks of half a second."""
+    out = signal.astype(np.float32).copy()
+    ticks = out.shape[1] // 64
+    note = whole(1.0)
+    for first in range(0, ticks, 375):
+        span = Span(first, min(375, ticks - first), RATE)
+        frame = Frame(span.times, note, np.zeros(span.ticks + 1, dtype=int), note)
+        fx.process(span, frame, out[:, first * 64 : (first + span.ticks) * 64])
+    return out[:, : ticks * 64]
+
+
+def impulse(seconds: float) -> np.ndarray:
+    signal = np.zeros((2, int(seconds * RATE) // 64 * 64), np.float32)
+    signal[:, 0] = 1.0
+    return signal
+
+
+def reverb_time(response: np.ndarray, low: float, high: float) -> float:
+    """Seconds for 60 dB by backward integration from -5 to -35 dB in a band.
+
+    Source: M. Schroeder, "New method of measuring reverberation time" (1965); ISO 3382-1, T30.
+    """
+    sections = scipy.signal.butter(4, [low, high], "bandpass", fs=RATE, output="sos")
+    band = scipy.signal.sosfilt(sections, response)
+    energy = np.cumsum(band[::-1] ** 2)[::-1]
+    curve = 10 * np.log10(energy / energy[0] + 1e-12)
+    a, b = np.argmax(curve < -5), np.argmax(curve < -35)
+    return float((b - a) / RATE * 2.0)
+
+
+@pytest.mark.parametrize("decay", [1.0, 4.0, 12.0])
+@pytest.mark.parametrize("size", [60.0, 130.0])
+def test_reverb_decays_as_long_as_it_says(decay: float, size: float) -> None:
+    fx = effect("reverb", decay=decay, size=size, damping=20_000, low_cut=20, pre_delay=0)
+    response = through(fx, impulse(decay * 0.85 + 0.5))
+    assert reverb_time(response[0], 300, 600) == pytest.approx(decay, rel=0.1)
+
+
+def test_damping_shortens_the_highs() -> None:
+    fx = effect("reverb", decay=4, damping=2_000)
+    response = through(fx, impulse(4.0))[0]
+    assert reverb_time(response, 4_000, 8_000) < 0.45 * reverb_time(response, 300, 600)
+
+
+def echo_density(response: np.ndarray) -> float:
+    """Share of samples beyond one standard deviation, over the 31.7 % of Gaussian noise.
+
+    Source: J. Abel and P. Huang, "A simple, robust measure of reverberation echo density"
+    (AES 2006). One means as dense as noise.
+    """
+    window = response / np.std(response)
+    return float(np.mean(np.abs(window) > 1.0) / 0.3173)
+
+
+def test_reverb_of_12_seconds_is_dense_from_a_third_of_a_second_on() -> None:
+    response = through(effect("reverb", decay=12, damping=20_000, pre_delay=0), impulse(4.0))
+    for start in (0.35, 0.8, 1.5, 3.0):
+        piece = response[0, int(start * RATE) : int((start + 0.25) * RATE)]
+        assert echo_density(piece) > 0.9
+        assert abs(scipy.stats.kurtosis(piece)) < 1.0
+
+
+def test_reverb_of_12_seconds_is_uncoloured() -> None:
+    """Noise through the space keeps its spectrum: third octaves within 2 dB of their trend."""
+    rng = np.random.default_rng(3)
+    noise = 0.05 * rng.standard_normal((2, RATE * 14)).astype(np.float32)
+    wet = through(effect("reverb", decay=12, damping=20_000, low_cut=20), noise)[:, 4 * RATE :]
+    _, found = scipy.signal.welch(wet[0], RATE, nperseg=1 << 14)
+    _, given = scipy.signal.welch(noise[0], RATE, nperseg=1 << 14)
+    hertz = np.arange(len(found)) * RATE / (1 << 14)
+    bands = [125.0 * 2 ** (k / 3) for k in range(19)]
+    gains = np.array([
+        10 * np.log10(np.mean(found[(hertz >= f / 1.12) & (hertz < f * 1.12)])
+                      / np.mean(given[(hertz >= f / 1.12) & (hertz < f * 1.12)]))
+        for f in bands
+    ])  # fmt: skip
+    octaves = np.log2(bands)
+    trend = np.polyval(np.polyfit(octaves, gains, 1), octaves)
+    assert np.abs(gains - trend).max() < 2.0
+    assert abs(np.polyfit(octaves, gains, 1)[0]) < 1.5
+
+
+def test_reverb_tail_has_no_lasting_whistle() -> None:
+    """Late in a 12 s tail no line stands out of the spectrum as a tone would."""
+    response = through(effect("reverb", decay=12, damping=20_000, pre_delay=0), impulse(9.0))[0]
+    late = response[6 * RATE : 6 * RATE + (1 << 16)]
+    power = np.abs(np.fft.rfft(late * np.hanning(len(late)))) ** 2
+    # Against its neighbourhood: of noise, power in a bin is exponential, and the largest of
+    # 11800 lies near 10 times the mean.
+    around = scipy.ndimage.uniform_filter1d(power, 301)
+    assert (power / around)[200:12_000].max() < 25.0
+
+
+def test_reverb_is_wide_and_its_width_can_be_closed() -> None:
+    wide = through(effect("reverb", decay=3), impulse(2.0))[:, RATE // 2 :]
+    mono = through(effect("reverb", decay=3, width=0), impulse(2.0))[:, RATE // 2 :]
+    assert abs(np.corrcoef(wide)[0, 1]) < 0.2
+    assert np.corrcoef(mono)[0, 1] > 0.999
+
+
+def test_pre_delay_waits() -> None:
+    response = through(effect("reverb", pre_delay=100), impulse(1.0))[0]
+    first = np.flatnonzero(np.abs(response) > 1e-6)[0] / RATE
+    assert 0.1 <= first < 0.16
+
+
+@pytest.mark.parametrize("kind", ["chorus", "reverb"])
+def test_mix_at_nothing_leaves_the_signal(kind: str) -> None:
+    rng = np.random.default_rng(1)
+    noise = 0.1 * rng.standard_normal((2, RATE)).astype(np.float32)
+    out = through(effect(kind, mix=0), noise)
+    assert np.abs(out - noise[:, : out.shape[1]]).max() < 1e-6
+
+
+def test_chorus_widens_and_leaves_the_lows() -> None:
+    time = np.arange(4 * RATE) / RATE
+    low = np.stack([0.3 * np.sin(2 * np.pi * 40 * time)] * 2)
+    high = np.stack([0.3 * np.sin(2 * np.pi * 900 * time)] * 2)
+    fx = {"mix": 100, "low_cut": 300}
+    lows = through(effect("chorus", **fx), low)[:, RATE:]
+    highs = through(effect("chorus", **fx), high)[:, RATE:]
+    assert np.corrcoef(lows)[0, 1] > 0.97
+    assert np.corrcoef(highs)[0, 1] < 0.8
+    assert decibels(np.std(lows) / np.std(low)) == pytest.approx(0.0, abs=1.5)
+
+
+def test_chorus_delay_is_where_it_says() -> None:
+    response = through(effect("chorus", mix=100, depth=0, delay=20, low_cut=20), impulse(0.2))[0]
+    assert np.abs(response).argmax() / RATE == pytest.approx(0.020, abs=0.0001)
+
+
+def limited(signal: np.ndarray, ceiling: float) -> np.ndarray:
+    out = signal.astype(np.float32).copy()
+    Ceiling(ceiling, RATE).process(out)
+    return out
+
+
+@pytest.mark.parametrize("ceiling", [-1.0, -6.0])
+@pytest.mark.parametrize("loud", [1.2, 4.0, 20.0])
+@pytest.mark.parametrize("what", ["noise", "square", "clicks", "between"])
+def test_nothing_passes_the_ceiling(what: str, loud: float, ceiling: float) -> None:
+    """True peak by ITU-R BS.1770-4, Annex 2, measured by another path than the limiter's."""
+    n = np.arange(RATE)
+    rng = np.random.default_rng(5)
+    signal = {
+        "noise": rng.standard_normal(RATE),
+        "square": np.sign(np.sin(2 * np.pi * 110 * n / RATE)),
+        "clicks": (n % 4_801 == 0) * 1.0,
+        # A sine at a quarter of the rate, 45 degrees off: its samples lie 3 dB below its peak.
+        "between": np.sin(np.pi * n / 2 + np.pi / 4),
+    }[what]
+    out = limited(loud * np.stack([signal, signal[::-1]]), ceiling)
+    assert np.abs(out).max() <= 10 ** (ceiling / 20) + 1e-6
+    assert true_peak(out) <= ceiling + 0.1
+    assert np.isfinite(out).all()
+
+
+def test_what_lies_below_the_ceiling_is_only_late() -> None:
+    rng = np.random.default_rng(2)
+    signal = (0.1 * rng.standard_normal((2, 64 * 100))).astype(np.float32)
+    out = limited(signal, -1.0)
+    assert np.array_equal(out[:, DELAY:], signal[:, :-DELAY])
+
+
+def test_ceiling_swallows_what_is_no_number() -> None:
+    signal = np.full((2, 640), 0.5, np.float32)
+    signal[0, 100:110] = np.nan
+    signal[1, 300] = np.inf
+    assert np.isfinite(limited(signal, -1.0)).all()
+
+
+def test_ceiling_turns_down_smoothly() -> None:
+    """A sine that suddenly becomes loud within 10 ms is turned down without a step in its gain."""
+    n = np.arange(64 * 300)
+    carrier = np.sin(2 * np.pi * 1_000 * n / RATE)
+    rise = np.clip((n - 64 * 150) / 480, 0, 1)
+    signal = carrier * (0.3 + 2.7 * (0.5 - 0.5 * np.cos(np.pi * rise)))
+    out = limited(np.stack([signal, signal]), -1.0)[0]
+    edges = np.abs(np.diff(out, 2))
+    steady = edges[64 * 200 :].max()
+    # Cutting the tops off instead would make edges 25 times as sharp as the steady sine's.
+    assert edges.max() < 4.0 * steady

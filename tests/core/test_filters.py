@@ -1,0 +1,139 @@
+"""Filters against the Audio EQ Cookbook and the slopes that they promise."""
+
+from __future__ import annotations
+
+import math
+from typing import Any
+
+import numpy as np
+import pytest
+import scipy.signal
+
+from caligo.engine.offline import render_array
+from caligo.filters.state_variable import BUTTERWORTH_2, corner_gain, run, sharpness
+from tests.core.builders import RATE, decibels, one_note, plain_layer, plain_sound
+
+TICKS = 1024
+
+
+def impulse_response(cutoff: float, resonance: float, steep: bool, highpass: bool) -> np.ndarray:
+    signal = np.zeros((1, 2, TICKS * 64), np.float32)
+    signal[0, :, 0] = 1.0
+    steady = np.ones((1, TICKS + 1))
+    damping = sharpness(resonance * steady, steep)
+    state = np.zeros((1, damping.shape[1], 2, 2))
+    run(signal, corner_gain(cutoff * steady, RATE), damping, steady, highpass, state)
+    assert np.array_equal(signal[0, 0], signal[0, 1])
+    return signal[0, 0].astype(float)
+
+
+def cookbook(cutoff: float, q: float, highpass: bool) -> tuple[np.ndarray, np.ndarray]:
+    """LPF and HPF of the Audio EQ Cookbook (Bristow-Johnson; W3C note)."""
+    w = 2 * math.pi * cutoff / RATE
+    alpha = math.sin(w) / (2 * q)
+    sign = 1.0 if highpass else -1.0
+    edge = (1 + sign * math.cos(w)) / 2
+    b = np.array([edge, -sign * (1 + sign * math.cos(w)), edge])
+    return b, np.array([1 + alpha, -2 * math.cos(w), 1 - alpha])
+
+
+@pytest.mark.parametrize("highpass", [False, True])
+@pytest.mark.parametrize("cutoff", [60.0, 440.0, 3_000.0, 15_000.0])
+@pytest.mark.parametrize("resonance", [0.0, 50.0, 100.0])
+def test_twelve_db_filters_are_the_cookbooks(cutoff: float, resonance: float, highpass: bool) -> None:
+    response = impulse_response(cutoff, resonance, False, highpass)
+    q = BUTTERWORTH_2 * 24.0 ** (resonance / 100.0)
+    hertz = np.geomspace(30, 20_000, 200)
+    _, wanted = scipy.signal.freqz(*cookbook(cutoff, q, highpass), worN=hertz, fs=RATE)
+    _, ours = scipy.signal.freqz(response, worN=hertz, fs=RATE)
+    assert np.abs(np.abs(ours) - np.abs(wanted)).max() < 0.012 * max(1.0, q)
+
+
+@pytest.mark.parametrize(("steep", "slope"), [(False, 12.0), (True, 24.0)])
+@pytest.mark.parametrize("highpass", [False, True])
+def test_slopes_are_what_they_are_called(steep: bool, slope: float, highpass: bool) -> None:
+    """12 and 24 dB per octave, read two and three octaves away from the corner."""
+    cutoff = 1_000.0 if not highpass else 4_000.0
+    response = impulse_response(cutoff, 0.0, steep, highpass)
+    ends = [cutoff * 4, cutoff * 8] if not highpass else [cutoff / 8, cutoff / 16]
+    _, found = scipy.signal.freqz(response, worN=np.array(ends), fs=RATE)
+    fall = decibels(found[0]) - decibels(found[1])
+    assert fall == pytest.approx(slope, rel=0.12)
+
+
+@pytest.mark.parametrize("steep", [False, True])
+@pytest.mark.parametrize("highpass", [False, True])
+def test_flat_filters_are_3_db_down_at_the_corner(steep: bool, highpass: bool) -> None:
+    response = impulse_response(1_000.0, 0.0, steep, highpass)
+    _, found = scipy.signal.freqz(response, worN=np.array([1_000.0]), fs=RATE)
+    assert decibels(found[0]) == pytest.approx(-3.01, abs=0.05)
+
+
+def test_steep_flat_filter_is_scipys_butterworth() -> None:
+    hertz = np.geomspace(50, 15_000, 100)
+    _, ours = scipy.signal.freqz(
+        impulse_response(1_000.0, 0.0, True, False), worN=hertz, fs=RATE
+    )
+    sections = scipy.signal.butter(4, 1_000.0, fs=RATE, output="sos")
+    _, wanted = scipy.signal.freqz_sos(sections, worN=hertz, fs=RATE)
+    assert np.abs(np.abs(ours) - np.abs(wanted)).max() < 0.01
+
+
+def test_filters_survive_the_wildest_moves() -> None:
+    rng = np.random.default_rng(1)
+    signal = rng.standard_normal((4, 2, TICKS * 64)).astype(np.float32)
+    corner = corner_gain(np.exp2(rng.uniform(4.3, 14.3, (4, TICKS + 1))), RATE)
+    damping = sharpness(rng.uniform(0, 100, (4, TICKS + 1)), True)
+    run(signal, corner, damping, np.ones((4, TICKS + 1)), False, np.zeros((4, 2, 2, 2)))
+    assert np.isfinite(signal).all()
+    assert np.abs(signal).max() < 1e4
+
+
+def test_a_filter_that_was_fed_nonsense_recovers() -> None:
+    signal = np.ones((1, 2, 4 * 64), np.float32)
+    signal[0, 0, 70] = np.nan
+    state = np.zeros((1, 1, 2, 2))
+    steady = np.ones((1, 5))
+    run(signal, corner_gain(500 * steady, RATE), sharpness(0 * steady, False), steady, False, state)
+    assert np.isfinite(signal[0, :, 128:]).all()
+
+
+def level_of(filters: list[dict[str, Any]], key: int = 69, **params: Any) -> float:
+    layer = plain_layer(table="sine")
+    layer["filters"] = filters
+    layer["params"] = params
+    signal = render_array(plain_sound(layer), one_note(key, 1.0))[0][RATE // 2 :]
+    bare = render_array(plain_sound(plain_layer(table="sine")), one_note(key, 1.0))[0][RATE // 2 :]
+    return float(decibels(np.std(signal) / np.std(bare)))
+
+
+def low(cutoff: float, **params: Any) -> dict[str, Any]:
+    return {"id": "f1", "kind": "lowpass", "params": {"cutoff": cutoff, **params}}
+
+
+def high(cutoff: float, **params: Any) -> dict[str, Any]:
+    return {"id": "f2", "kind": "highpass", "params": {"cutoff": cutoff, **params}}
+
+
+def test_series_cuts_what_parallel_lets_pass() -> None:
+    pair = [low(110.0), high(1_760.0)]
+    assert level_of(pair) < -90.0
+    assert level_of(pair, arrangement="parallel") > -60.0
+    assert level_of([low(20_000), high(20_000)], arrangement="parallel", blend=0) == pytest.approx(
+        0.0, abs=0.1
+    )
+
+
+def test_key_follow_moves_the_corner_with_the_key() -> None:
+    """At 100 % the corner keeps its distance to the note: the same cut on every key."""
+    cuts = [level_of([low(261.6255653, key_follow=100)], key) for key in (48, 60, 84)]
+    assert np.ptp(cuts) < 0.1
+    assert cuts[0] == pytest.approx(-3.0, abs=0.1)
+
+
+def test_mix_at_nothing_leaves_the_signal() -> None:
+    assert level_of([low(100, mix=0)]) == pytest.approx(0.0, abs=1e-4)
+
+
+def test_bypassed_filters_do_nothing() -> None:
+    assert level_of([low(100) | {"bypass": True}]) == pytest.approx(0.0, abs=1e-6)

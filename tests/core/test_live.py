@@ -1,0 +1,150 @@
+"""Listening: the same samples as offline, and changes that do not click."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+
+import numpy as np
+import pytest
+
+from caligo.document import Sound, read_sound
+from caligo.engine.live import Listening, Loop
+from caligo.engine.offline import render_array
+from tests.core.builders import RATE, moving_sound, one_note, plain_layer, plain_sound, two_notes
+
+BLOCK = 1_024
+
+
+def blocks(listening: Listening, count: int) -> np.ndarray:
+    return np.concatenate([listening.block() for _ in range(count)], axis=1)
+
+
+def test_listening_is_the_offline_render_bit_for_bit() -> None:
+    heard = blocks(Listening(moving_sound(), two_notes()), 100)
+    assert np.array_equal(heard, render_array(moving_sound(), two_notes())[:, : heard.shape[1]])
+
+
+def test_listening_from_a_moment_is_close_to_the_whole() -> None:
+    heard = blocks(Listening(moving_sound(), two_notes(), start=3.0), 40)
+    full = render_array(moving_sound(), two_notes())[:, 3 * RATE :][:, : heard.shape[1]]
+    assert np.abs(heard - full).max() < 0.01 * np.abs(full).max()
+
+
+def quiet_tone() -> Sound:
+    layer = plain_layer(table="sine")
+    layer["filters"] = [{"id": "f", "kind": "lowpass", "params": {"cutoff": 5_000}}]
+    return plain_sound(layer)
+
+
+def changed(**params: float) -> Sound:
+    data = quiet_tone().as_document()
+    for key, value in params.items():
+        target = data["layers"][0]["params"] if key in ("level", "pan") else (
+            data["layers"][0]["source"]["params"] if key in ("fine", "unison")
+            else data["layers"][0]["filters"][0]["params"]
+        )  # fmt: skip
+        target[key] = value
+    return read_sound(data)
+
+
+CHANGES: dict[str, Callable[[Listening], None]] = {
+    "level down": lambda x: x.edit(changed(level=-40)),
+    "cutoff": lambda x: x.edit(changed(cutoff=60)),
+    "pitch": lambda x: x.edit(changed(fine=700)),
+    "unison": lambda x: x.edit(changed(unison=9)),
+    "seek": lambda x: x.seek(2.77),
+    "hold still": lambda x: x.hold_still(True),
+    "panic": lambda x: x.panic(),
+    "filter gone": lambda x: x.edit(plain_sound(plain_layer(table="sine"))),
+    "table": lambda x: x.edit(plain_sound(plain_layer(table="triangle"))),
+}
+
+
+@pytest.mark.parametrize("change", list(CHANGES))
+def test_no_change_clicks(change: str) -> None:
+    """A jump of a parameter makes no step larger than the tones themselves could make."""
+    listening = Listening(quiet_tone(), one_note(57, 5.0))
+    before = blocks(listening, 20)
+    CHANGES[change](listening)
+    after = blocks(listening, 20)
+    # The steps of the sine, and of one a fifth above, plus what a crossfade of 21 ms adds.
+    usual = np.abs(np.diff(before[0][RATE // 4 :])).max()
+    joined = np.concatenate([before[0][-64:], after[0]])
+    assert np.abs(np.diff(joined)).max() < 2.0 * usual
+
+
+def test_edits_in_a_row_do_not_click_either() -> None:
+    listening = Listening(quiet_tone(), one_note(57, 5.0))
+    usual = np.abs(np.diff(blocks(listening, 20)[0][RATE // 4 :])).max()
+    heard = []
+    for i in range(30):
+        listening.edit(changed(level=-3.0 * (i % 7)))
+        listening.edit(changed(level=-2.0 * (i % 5)))
+        heard.append(listening.block())
+    assert np.abs(np.diff(np.concatenate(heard, axis=1)[0])).max() < 2.0 * usual
+
+
+def test_an_edit_is_heard_in_the_next_block() -> None:
+    listening = Listening(quiet_tone(), one_note(57, 5.0))
+    before = blocks(listening, 20)[:, -BLOCK:]
+    listening.edit(changed(level=-40))
+    blocks(listening, 1)
+    assert np.std(listening.block()) < 0.05 * np.std(before)
+
+
+def test_keys_play_and_end() -> None:
+    layer = plain_layer(table="sine")
+    empty = one_note().model_copy(update={"notes": []})
+    listening = Listening(plain_sound(layer), empty)
+    assert not blocks(listening, 5).any()
+    listening.press(69)
+    listening.press(76)
+    both = blocks(listening, 12)
+    assert np.std(both) > 0.01
+    listening.lift(69)
+    listening.lift(76)
+    blocks(listening, 3)
+    assert not listening.block().any()
+
+
+def test_a_played_chord_does_not_disturb_what_sounds() -> None:
+    """The filters and phases of the score's notes go on when a key is pressed."""
+    listening = Listening(moving_sound(), two_notes())
+    alone = Listening(moving_sound(), two_notes())
+    blocks(listening, 20)
+    blocks(alone, 20)
+    listening.press(100, 1)
+    listening.lift(100)
+    blocks(listening, 2)
+    blocks(alone, 2)
+    difference = blocks(listening, 10) - blocks(alone, 10)
+    assert np.abs(difference).max() < 0.05
+
+
+def test_panic_silences_everything_at_once() -> None:
+    listening = Listening(moving_sound(), two_notes())
+    blocks(listening, 60)
+    listening.panic()
+    listening.block()
+    assert not blocks(listening, 5).any()
+    listening.press(60)
+    assert np.std(blocks(listening, 30)) > 1e-4
+
+
+def test_loops_come_round() -> None:
+    listening = Listening(quiet_tone(), one_note(57, 5.0), start=1.0, loop=Loop(1.0, 1.5))
+    positions = []
+    for _ in range(80):
+        positions.append(listening.position)
+        listening.block()
+    assert max(positions) < 1.53
+    assert sum(1 for a, b in zip(positions, positions[1:], strict=False) if b < a) >= 2
+
+
+def test_listening_ends_with_the_score() -> None:
+    listening = Listening(quiet_tone(), one_note(57, 1.0), start=0.9)
+    count = 0
+    while not listening.finished:
+        listening.block()
+        count += 1
+        assert count < 20

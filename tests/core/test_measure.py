@@ -1,0 +1,219 @@
+"""Measures against EBU Tech 3341 and 3342, BS.1770-4, pyloudnorm and plain arithmetic."""
+
+from __future__ import annotations
+
+import math
+from pathlib import Path
+
+import numpy as np
+import pyloudnorm
+import pytest
+import scipy.signal
+import soundfile
+
+from caligo.measure.loudness import LoudnessMeter, k_weighting
+from caligo.measure.report import UnreadableAudio, measure_file
+from caligo.measure.spectrogram import ROWS, SpectrogramStream, column, row_edges
+from caligo.measure.stereo import stereo_image
+from caligo.measure.true_peak import true_peak
+from tests.core.builders import RATE
+
+
+def sine(hertz: float, dbfs: float, seconds: float, rate: int = RATE) -> np.ndarray:
+    time = np.arange(round(seconds * rate)) / rate
+    tone = 10 ** (dbfs / 20) * np.sin(2 * np.pi * hertz * time)
+    return np.stack([tone, tone]).astype(np.float32)
+
+
+def stepped(*steps: tuple[float, float]) -> np.ndarray:
+    return np.concatenate([sine(1_000, level, seconds) for level, seconds in steps], axis=1)
+
+
+def metered(signal: np.ndarray, rate: int = RATE) -> LoudnessMeter:
+    meter = LoudnessMeter(rate)
+    for piece in np.array_split(signal, 17, axis=1):
+        meter.add(piece)
+    return meter
+
+
+def test_k_weighting_is_the_standards_table() -> None:
+    """ITU-R BS.1770-4, tables 1 and 2, at 48 kHz."""
+    (b, a), (b2, a2) = k_weighting(48_000)
+    assert b == pytest.approx([1.53512485958697, -2.69169618940638, 1.19839281085285], abs=1e-6)
+    assert a == pytest.approx([1.0, -1.69065929318241, 0.73248077421585], abs=1e-6)
+    assert b2 == pytest.approx([1.0, -2.0, 1.0])
+    assert a2 == pytest.approx([1.0, -1.99004745483398, 0.99007225036621], abs=1e-6)
+
+
+@pytest.mark.parametrize(
+    ("case", "signal", "expected"),
+    [
+        (1, stepped((-23.0, 20.0)), -23.0),
+        (2, stepped((-33.0, 20.0)), -33.0),
+        (3, stepped((-36.0, 10.0), (-23.0, 60.0), (-36.0, 10.0)), -23.0),
+        (4, stepped((-72.0, 10.0), (-36.0, 10.0), (-23.0, 60.0), (-36.0, 10.0), (-72.0, 10.0)),
+         -23.0),
+        (5, stepped((-26.0, 20.0), (-20.0, 20.1), (-26.0, 20.0)), -23.0),
+    ],
+)  # fmt: skip
+def test_ebu_3341_integrated(case: int, signal: np.ndarray, expected: float) -> None:
+    """EBU Tech 3341, table 1, cases 1 to 5, all ±0.1 LU."""
+    assert metered(signal).integrated() == pytest.approx(expected, abs=0.1), case
+
+
+def test_ebu_3341_momentary_and_short_term() -> None:
+    """EBU Tech 3341, cases 1 and 2: M and S of a steady tone are its level, ±0.1 LU."""
+    meter = metered(stepped((-23.0, 20.0)))
+    assert meter.momentary()[50] == pytest.approx(-23.0, abs=0.1)
+    assert meter.short_term()[50] == pytest.approx(-23.0, abs=0.1)
+
+
+@pytest.mark.parametrize(
+    ("levels", "expected"),
+    [((-20.0, -30.0), 10.0), ((-20.0, -15.0), 5.0), ((-40.0, -20.0), 20.0)],
+)
+def test_ebu_3342_range(levels: tuple[float, float], expected: float) -> None:
+    """EBU Tech 3342, table 1, cases 1 to 3: two levels of 20 s, ±1 LU."""
+    signal = stepped((levels[0], 20.0), (levels[1], 20.0))
+    assert metered(signal).range() == pytest.approx(expected, abs=1.0)
+
+
+def test_ebu_3342_range_with_gating() -> None:
+    """EBU Tech 3342, table 1, case 4."""
+    signal = stepped((-50.0, 20.0), (-35.0, 20.0), (-20.0, 20.0), (-35.0, 20.0), (-50.0, 20.0))
+    assert metered(signal).range() == pytest.approx(15.0, abs=1.0)
+
+
+@pytest.mark.parametrize("rate", [44_100, 48_000, 96_000])
+def test_integrated_loudness_is_pyloudnorms(rate: int) -> None:
+    """pyloudnorm as an independent implementation, on coloured noise with a swell."""
+    rng = np.random.default_rng(4)
+    noise = scipy.signal.lfilter([1.0], [1.0, -0.95], rng.standard_normal((2, 12 * rate)))
+    signal = (0.05 * noise * np.linspace(0.05, 1.0, noise.shape[1])).astype(np.float32)
+    meter = pyloudnorm.Meter(rate, filter_class="DeMan")
+    wanted = meter.integrated_loudness(signal.T.astype(float))
+    assert metered(signal, rate).integrated() == pytest.approx(wanted, abs=0.1)
+
+
+@pytest.mark.parametrize(
+    ("fraction", "phase", "amplitude", "expected"),
+    [
+        (4, 0.0, 0.5, -6.0),
+        (4, 45.0, 0.5, -6.0),
+        (6, 60.0, 0.5, -6.0),
+        (8, 67.5, 0.5, -6.0),
+        (4, 45.0, 1.41, 3.0),
+    ],
+)
+def test_ebu_3341_true_peak(
+    fraction: int, phase: float, amplitude: float, expected: float
+) -> None:
+    """EBU Tech 3341, cases 15 to 19: sines at fs/4, fs/6, fs/8; +0.2 / -0.4 dB."""
+    n = np.arange(RATE)
+    tone = amplitude * np.sin(2 * np.pi * n / fraction + np.radians(phase))
+    fade = np.minimum(1.0, np.minimum(n, n[::-1]) / 2_000)
+    found = true_peak(np.stack([tone * fade] * 2).astype(np.float32))
+    assert expected - 0.4 <= found <= expected + 0.2
+
+
+def test_true_peak_does_not_depend_on_the_pieces() -> None:
+    from caligo.measure.true_peak import TruePeakMeter
+
+    rng = np.random.default_rng(6)
+    signal = rng.standard_normal((2, 10_000)).astype(np.float32)
+    whole, pieces = TruePeakMeter(), TruePeakMeter()
+    whole.add(signal)
+    for piece in np.array_split(signal, 23, axis=1):
+        pieces.add(piece)
+    assert pieces.peak == pytest.approx(whole.peak, rel=1e-12)
+
+
+@pytest.mark.parametrize("hertz", [40.0, 110.0, 440.0, 999.0, 2_500.0, 4_321.0, 9_000.0])
+def test_spectrogram_shows_a_tone_where_and_as_loud_as_it_is(hertz: float) -> None:
+    levels = column(sine(hertz, -12.0, 0.5), RATE)
+    edges = row_edges()
+    row = int(levels.argmax())
+    assert edges[row] / 1.04 <= hertz <= edges[row + 1] * 1.04
+    # A tone between two rows shares its power among them.
+    assert (levels[row] / 255 - 1) * 96 == pytest.approx(-12.0, abs=3.2)
+
+
+def test_spectrogram_of_pink_noise_is_level() -> None:
+    """Pink noise falls by 3 dB per octave, so rows of equal width in octaves are alike."""
+    rng = np.random.default_rng(8)
+    size = 1 << 19
+    shape = np.fft.rfft(rng.standard_normal((2, size)), axis=1)
+    hertz = np.fft.rfftfreq(size, 1 / RATE)
+    shape[:, 1:] /= np.sqrt(hertz[1:])
+    noise = np.fft.irfft(shape, axis=1)
+    noise = (0.1 * noise / noise.std()).astype(np.float32)
+    stream = SpectrogramStream(RATE, 0.05)
+    rows = np.array(stream.add(noise) + stream.finish()).astype(float).mean(axis=0)
+    high = rows[row_edges()[:-1] > 600][:-5] / 255 * 96
+    slope = np.polyfit(np.arange(len(high)) * np.log2(16_000 / 27.5) / ROWS, high, 1)[0]
+    assert abs(slope) < 1.0
+
+
+def test_stream_gives_the_same_columns_in_any_pieces() -> None:
+    rng = np.random.default_rng(9)
+    signal = rng.standard_normal((2, 3 * RATE)).astype(np.float32)
+    whole = SpectrogramStream(RATE, 0.1)
+    columns = whole.add(signal) + whole.finish()
+    pieces = SpectrogramStream(RATE, 0.1)
+    cut = [c for p in np.array_split(signal, 31, axis=1) for c in pieces.add(p)] + pieces.finish()
+    assert np.array_equal(columns[:30], cut[:30])
+    assert len(columns) >= 30
+
+
+@pytest.mark.parametrize(
+    ("left", "right", "correlation", "width"),
+    [(1, 1, 1.0, 0.0), (1, -1, -1.0, 2.0), (1, 0, 0.0, 1.0)],
+)
+def test_stereo_of_simple_cases(left: int, right: int, correlation: float, width: float) -> None:
+    tone = sine(440, -6, 1.0)[0]
+    image = stereo_image(np.stack([left * tone, right * tone]))
+    assert image.correlation == pytest.approx(correlation, abs=1e-6)
+    assert image.width == pytest.approx(width, abs=1e-6)
+
+
+def test_unrelated_channels_have_width_one() -> None:
+    rng = np.random.default_rng(1)
+    image = stereo_image(rng.standard_normal((2, 100_000)).astype(np.float32))
+    assert image.width == pytest.approx(1.0, abs=0.02)
+
+
+def test_a_copy_16_ms_late_widens() -> None:
+    """Common practice: a micro-delay on one side widens."""
+    rng = np.random.default_rng(2)
+    mono = rng.standard_normal(RATE).astype(np.float32)
+    late = np.roll(mono, round(0.016 * RATE))
+    assert stereo_image(np.stack([mono, late])).width > 0.9
+
+
+def test_evolution_tells_still_from_changing(tmp_path: Path) -> None:
+    rng = np.random.default_rng(3)
+    noise = 0.1 * rng.standard_normal((2, 40 * RATE))
+    sections = scipy.signal.butter(2, 800, fs=RATE, output="sos")
+    dark = scipy.signal.sosfilt(sections, noise)
+    swell = np.linspace(0, 1, noise.shape[1])
+    soundfile.write(tmp_path / "still.wav", noise.T, RATE)
+    soundfile.write(tmp_path / "moving.wav", (noise * swell + dark * (1 - swell)).T, RATE)
+    still = measure_file(tmp_path / "still.wav")
+    moving = measure_file(tmp_path / "moving.wav")
+    assert moving.evolution > still.evolution + 1.0
+    assert moving.centroid_range > still.centroid_range
+
+
+def test_silence_and_mono_are_measured(tmp_path: Path) -> None:
+    soundfile.write(tmp_path / "silence.wav", np.zeros(RATE), RATE)
+    report = measure_file(tmp_path / "silence.wav")
+    assert report.integrated == -math.inf
+    assert report.as_json()["integrated"] is None
+
+
+def test_what_is_no_audio_is_refused(tmp_path: Path) -> None:
+    (tmp_path / "text.wav").write_text("this is not audio")
+    soundfile.write(tmp_path / "five.wav", np.zeros((100, 5)), RATE)
+    for name in ("text.wav", "five.wav", "missing.wav"):
+        with pytest.raises(UnreadableAudio, match=name):
+            measure_file(tmp_path / name)

@@ -1,0 +1,302 @@
+"""Chance, LFO, random, envelopes, routes: functions of time, checked against other sources."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import numpy as np
+import pytest
+import scipy.signal
+import scipy.stats
+from hypothesis import given
+from hypothesis import strategies as st
+
+from caligo.document import Note, Score, read_sound
+from caligo.document.sound import Modulator as Part
+from caligo.document.tempo import TempoMap
+from caligo.engine.trajectories import trajectories
+from caligo.engine.voicing import Voicing
+from caligo.movement.chance import combine, derive, mix, signed, text_seed, unit
+from caligo.movement.envelope import bent, envelope_course
+from caligo.movement.lfo import SHAPES, Lfo
+from caligo.movement.modulator import Modulator, Setting
+from caligo.movement.notes import Notes, whole
+from caligo.movement.playing import Key, Velocity, Wheel
+from caligo.movement.random import Random
+from caligo.movement.routes import Movement
+from tests.core.builders import moving_sound, one_note, plain_layer, plain_sound
+
+TIMES = np.linspace(0.0, 60.0, 6_001)
+
+
+def setting(score: Score | None = None, pace: float = 1.0) -> Setting:
+    played = score or Score(length=60.0)
+    return Setting(7, pace, played, TempoMap(played))
+
+
+def make(cls: type[Modulator], kind: str, scope: str = "sound", seed: int = 3,
+         score: Score | None = None, pace: float = 1.0, **params: Any) -> Modulator:  # fmt: skip
+    modulator = {"id": "m", "name": "M", "kind": kind, "scope": scope, "seed": seed,
+                 "params": params}  # fmt: skip
+    part: Part = plain_sound(modulators=[modulator]).modulators[0]
+    return cls(part, setting(score, pace))
+
+
+def notes(*starts: float, length: float = 20.0, velocity: float = 0.5) -> Notes:
+    count = len(starts)
+    return Notes(
+        np.array(starts), np.full(count, length), np.full(count, length), np.full(count, 60.0),
+        np.full(count, velocity), np.arange(count, dtype=np.uint64) + np.uint64(5),
+    )  # fmt: skip
+
+
+def test_hash_is_splitmix64() -> None:
+    """First outputs of SplitMix64 from state 0, as published with the generator; from memory."""
+    state, found = 0, []
+    for _ in range(3):
+        found.append(int(mix(np.uint64(state))))
+        state = (state + 0x9E3779B97F4A7C15) % 2**64
+    assert found == [0xE220A8397B1DCDAF, 0x6E789E6AA1B965F4, 0x06C45D188009454F]
+
+
+def test_text_seed_is_fnv1a() -> None:
+    """FNV-1a of "a" and of the empty text (Fowler, Noll and Vo); from memory."""
+    assert text_seed("a") == 0xAF63DC4C8601EC8C
+    assert text_seed("") == 0xCBF29CE484222325
+
+
+def test_chance_is_uniform_and_unrelated() -> None:
+    drawn = np.array([unit(np.uint64(9), i) for i in range(20_000)])
+    assert scipy.stats.kstest(drawn, "uniform").pvalue > 0.01
+    assert abs(np.corrcoef(drawn[:-1], drawn[1:])[0, 1]) < 0.03
+    other = np.array([unit(np.uint64(10), i) for i in range(20_000)])
+    assert abs(np.corrcoef(drawn, other)[0, 1]) < 0.03
+    assert signed(np.uint64(1), -4) != signed(np.uint64(1), 4)
+    assert int(combine(np.uint64(2), 3)) != int(combine(np.uint64(3), 2))
+    assert derive(2**64 - 1, 5) < 2**63
+
+
+@pytest.mark.parametrize(
+    ("shape", "reference"),
+    [
+        ("sine", lambda x: np.sin(2 * np.pi * x)),
+        ("triangle", lambda x: scipy.signal.sawtooth(2 * np.pi * (x + 0.25), 0.5)),
+        ("rise", lambda x: scipy.signal.sawtooth(2 * np.pi * x)),
+        ("square", lambda x: scipy.signal.square(2 * np.pi * x)),
+    ],
+)
+def test_lfo_shapes_are_scipys(shape: str, reference: Any) -> None:
+    """Away from the softened jumps, the shapes of `scipy.signal`."""
+    lfo = make(Lfo, "lfo", shape=shape, period={"value": 7.0})
+    ours = lfo.values(TIMES, whole(60.0))[0]
+    x = TIMES / 7.0
+    jump = np.minimum((x % 0.5), 0.5 - (x % 0.5)) < 0.05
+    close = ~jump if shape in ("square", "rise") else np.ones_like(jump)
+    assert np.abs(ours - reference(x))[close].max() < 0.09
+
+
+@given(
+    st.sampled_from([c.value for c in SHAPES]), st.floats(0, 100), st.floats(-100, 100),
+    st.floats(0, 100), st.floats(0, 100), st.floats(0, 100), st.floats(0.025, 3600),
+)  # fmt: skip
+def test_lfo_stays_in_range(shape: str, blend: float, skew: float, phase: float, depth: float,
+                            pace: float, period: float) -> None:  # fmt: skip
+    lfo = make(Lfo, "lfo", shape=shape, blend=blend, skew=skew, phase=phase, depth_change=depth,
+               period_change=pace, period={"value": period})  # fmt: skip
+    values = lfo.values(TIMES, notes(0.0, 3.3))
+    assert np.isfinite(values).all()
+    assert np.abs(values).max() <= 1.0
+
+
+def test_free_lfo_ignores_notes_and_a_notes_own_begins_with_it() -> None:
+    lfo = make(Lfo, "lfo", scope="note", period={"value": 8.0})
+    rows = lfo.values(TIMES, notes(0.0, 5.0))
+    assert rows[1][600] == pytest.approx(rows[0][100], abs=1e-9)
+
+
+def test_lfo_in_beats_follows_the_tempo() -> None:
+    """Common practice: a quarter note at 120 BPM is 2 Hz."""
+    lfo = make(Lfo, "lfo", period={"value": 1.0, "unit": "beats"})
+    values = lfo.values(TIMES, whole(60.0))[0]
+    assert np.allclose(values, np.sin(2 * np.pi * 2.0 * TIMES), atol=1e-9)
+
+
+def test_uneven_depth_and_pace_are_audible() -> None:
+    even = make(Lfo, "lfo", period={"value": 4.0}).values(TIMES, whole(60.0))[0]
+    depth = make(Lfo, "lfo", period={"value": 4.0}, depth_change=80).values(TIMES, whole(60.0))[0]
+    pace = make(Lfo, "lfo", period={"value": 4.0}, period_change=80).values(TIMES, whole(60.0))[0]
+    peaks = depth[scipy.signal.find_peaks(depth, height=0.02)[0]]
+    assert peaks.max() - peaks.min() > 0.3
+    ups = np.diff(TIMES[np.flatnonzero(np.diff(np.sign(pace)) > 0)])
+    assert ups.max() / ups.min() > 1.3
+    assert np.corrcoef(even, pace)[0, 1] < 0.9
+
+
+def test_pace_scales_every_period() -> None:
+    for cls, kind in ((Lfo, "lfo"), (Random, "random")):
+        slow = make(cls, kind, period={"value": 8.0}).values(TIMES, whole(60.0))[0]
+        quick = make(cls, kind, period={"value": 8.0}, pace=2.0).values(TIMES / 2, whole(60.0))[0]
+        assert np.allclose(slow, quick)
+
+
+def test_random_reaches_far_and_its_seeds_differ() -> None:
+    """Randomness that hardly does anything is a complaint of the trade: it must range widely."""
+    long = np.linspace(0, 3600, 36_001)
+    for steps in (0.0, 50.0, 100.0):
+        for rough in (0.0, 100.0):
+            random = make(Random, "random", period={"value": 2.0}, steps=steps, roughness=rough)
+            values = random.values(long, whole(3600.0))[0]
+            assert values.max() > 0.9
+            assert values.min() < -0.9
+            assert abs(values.mean()) < 0.08
+            assert np.std(values) > 0.35
+    one = make(Random, "random", seed=1).values(long, whole(3600.0))[0]
+    two = make(Random, "random", seed=2).values(long, whole(3600.0))[0]
+    assert abs(np.corrcoef(one, two)[0, 1]) < 0.2
+
+
+def test_random_per_note_differs_and_never_jumps_when_smooth() -> None:
+    random = make(Random, "random", scope="note", period={"value": 5.0}, roughness=0)
+    rows = random.values(TIMES, notes(0.0, 0.0))
+    assert abs(np.corrcoef(rows[0], rows[1])[0, 1]) < 0.7
+    assert np.abs(np.diff(rows)).max() < 2.0 * 1.5 * 0.01 / 5.0 * 1.01
+
+
+def test_steps_stand_and_move_quickly() -> None:
+    random = make(Random, "random", period={"value": 5.0}, steps=100, roughness=0)
+    values = random.values(TIMES, whole(60.0))[0]
+    still = np.abs(np.diff(values)) < 1e-12
+    assert still.mean() > 0.95
+
+
+def test_roughness_adds_quicker_movement() -> None:
+    def path(rough: float) -> float:
+        random = make(Random, "random", period={"value": 10.0}, roughness=rough)
+        return float(np.abs(np.diff(random.values(TIMES, whole(60.0))[0])).sum())
+
+    assert path(100) > 3.0 * path(0)
+
+
+STAGES = np.array([[1.0], [2.0], [0.5], [3.0], [4.0]])
+
+
+def envelope(times: Any, length: float = 20.0, bends: Any = (0.0, 0.0, 0.0)) -> Any:
+    out = np.empty((1, len(times)))
+    envelope_course(np.array(times), np.zeros(1), np.array([length]), STAGES, 0.5,
+                    np.array(bends), out)  # fmt: skip
+    return out[0]
+
+
+def test_envelope_passes_its_corners() -> None:
+    times = [0.0, 1.0, 2.0, 3.0, 3.5, 5.0, 6.5, 19.9, 22.0, 24.0, 30.0]
+    expected = [0.0, 0.0, 0.5, 1.0, 1.0, 0.75, 0.5, 0.5, 0.25, 0.0, 0.0]
+    assert np.allclose(envelope(times), expected, atol=1e-9)
+
+
+def test_release_falls_from_wherever_the_note_ended() -> None:
+    assert envelope([1.999, 2.0, 4.0, 6.0], length=2.0) == pytest.approx(
+        [0.4995, 0.5, 0.25, 0.0], abs=1e-3
+    )
+
+
+@given(st.floats(-6, 6), st.floats(0, 1), st.floats(0, 1))
+def test_bends_keep_the_ends_and_the_order(bend: float, a: float, b: float) -> None:
+    assert bent(0.0, bend) == 0.0
+    assert bent(1.0, bend) == pytest.approx(1.0)
+    low, high = sorted((a, b))
+    assert bent(low, bend) <= bent(high, bend) + 1e-12
+
+
+def test_key_velocity_and_wheel() -> None:
+    velocity = make(Velocity, "velocity").values(TIMES, notes(0.0, velocity=0.25))
+    assert np.all(velocity == 0.25)
+    key = make(Key, "key", centre=48, span=24).values(TIMES, notes(0.0))
+    assert np.all(key == 0.5)
+    lane = {"id": "cc1", "controller": 1, "points": [
+        {"time": 10.0, "value": 0.2}, {"time": 20.0, "value": 0.8}]}  # fmt: skip
+    score = Score.model_validate({"length": 60.0, "lanes": [lane]})
+    wheel = make(Wheel, "wheel", score=score).values(TIMES, whole(60.0))[0]
+    assert wheel[1_500] == pytest.approx(0.5)
+    rest = make(Wheel, "wheel", rest=30).values(TIMES, whole(60.0))[0]
+    assert rest[0] == pytest.approx(0.3)
+
+
+def course_of(path: str, depth: float, **route: Any) -> Any:
+    layer = plain_layer()
+    layer["filters"] = [{"id": "filter1", "kind": "lowpass", "params": {"cutoff": 500}}]
+    sound = plain_sound(
+        layer,
+        modulators=[
+            {"id": "m", "name": "M", "kind": "lfo", "params": {"period": {"value": 4}}},
+            {"id": "v", "name": "V", "kind": "wheel", "params": {"rest": 50}},
+        ],
+        routes=[{"id": "r", "from": "m", "to": path, "depth": depth, **route}],
+    )
+    return trajectories(sound, one_note(length=8.0), 800).parameters.get(path)
+
+
+def test_depth_is_in_the_parameters_own_unit() -> None:
+    cutoff = course_of("ground.filter1.cutoff", 1.5)
+    assert cutoff.high.max() == pytest.approx(500 * 2**1.5, rel=1e-3)
+    assert cutoff.low.min() == pytest.approx(500 / 2**1.5, rel=1e-3)
+    level = course_of("ground.level", 6.0)
+    assert level.high.max() == pytest.approx(6.0, abs=0.01)
+
+
+def test_one_way_routes_only_add_and_scaling_halves() -> None:
+    one_way = course_of("ground.pan", 40.0, polarity="unipolar")
+    assert one_way.low.min() == pytest.approx(0.0, abs=0.05)
+    assert one_way.high.max() == pytest.approx(40.0, abs=0.05)
+    scaled = course_of("ground.pan", 40.0, scaled_by="v")
+    assert scaled.high.max() == pytest.approx(20.0, abs=0.05)
+
+
+def test_routes_are_kept_in_range_and_can_be_muted() -> None:
+    assert course_of("ground.source.spread", 90.0).high.max() == 100.0
+    assert course_of("ground.pan", 40.0, muted=True) is None
+
+
+def test_curve_bends_without_changing_the_ends() -> None:
+    curved = course_of("ground.pan", 40.0, curve=80)
+    assert curved.high.max() == pytest.approx(40.0, abs=0.05)
+    assert np.mean(np.abs(curved.middle)) > np.mean(np.abs(course_of("ground.pan", 40.0).middle))
+
+
+def test_hold_still_leaves_resting_values() -> None:
+    movement = Movement(moving_sound(), one_note(), hold_still=True)
+    assert movement.moved() == {}
+    assert not movement.track("ground.filter1.cutoff").moved
+
+
+def test_trajectories_do_not_depend_on_where_they_begin() -> None:
+    """Time is a coordinate: any stretch equals that stretch of the whole."""
+    sound, score = moving_sound(), one_note(length=30.0)
+    movement = Movement(sound, score)
+    voicing = Voicing(sound, score.notes, movement.setting.tempo)
+    times = np.arange(0, 22_500) * (64 / 48_000)
+    for track in movement.moved().values():
+        full = track.values(voicing.frame(times, voicing.all))
+        part = track.values(voicing.frame(times[11_111:11_611], voicing.all))
+        assert np.array_equal(full[:, 11_111:11_611], part)
+
+
+def test_shared_targets_follow_the_newest_note() -> None:
+    sound = plain_sound(
+        modulators=[{"id": "v", "name": "V", "kind": "velocity"}],
+        routes=[{"id": "r", "from": "v", "to": "ground.pan", "depth": 100,
+                 "polarity": "unipolar"}],
+    )  # fmt: skip
+    score = Score(length=4.0, notes=[
+        Note(id="n1", pitch=60, start=0.0, length=4.0, velocity=127),
+        Note(id="n2", pitch=64, start=2.0, length=2.0, velocity=1),
+    ])  # fmt: skip
+    pan = trajectories(sound, score, 8).parameters["ground.pan"].middle
+    assert pan[0] == pytest.approx(100.0)
+    assert pan[-1] == pytest.approx(100 / 127)
+
+
+def test_a_sound_without_modulators_has_no_trajectories() -> None:
+    sound = read_sound({"name": "X", "layers": [plain_layer()]})
+    found = trajectories(sound, one_note())
+    assert found.modulators == {}
+    assert found.parameters == {}
