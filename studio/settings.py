@@ -50,6 +50,8 @@ DATABASES = {
             "transaction_mode": "IMMEDIATE",
             "timeout": 10,
         },
+        # Tests use threads, which do not share a database in memory without locking it.
+        "TEST": {"NAME": DATA_DIR / "test.sqlite3"},
     }
 }
 DEFAULT_AUTO_FIELD = "django.db.models.BigAutoField"

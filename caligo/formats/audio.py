@@ -38,6 +38,13 @@ def _dither(samples: np.ndarray, first: int, step: float) -> None:
             samples[n, c] += np.float32((a - b) * step)
 
 
+def _whole(frames: NDArray[np.float32], bits: int) -> NDArray[np.int32]:
+    """Samples rounded to `bits`, at the top of 32; left to itself the library would cut off."""
+    full = 2.0 ** (bits - 1)
+    rounded = np.clip(np.rint(frames.astype(np.float64) * full), -full, full - 1.0)
+    return (rounded * 2.0 ** (32 - bits)).astype(np.int32)
+
+
 class AudioWriter:
     """Writes a file piece by piece; it appears under its name only when finished.
 
@@ -60,6 +67,7 @@ class AudioWriter:
         self.path = path
         self._scratch = path.with_name(f".{path.stem}.{os.getpid()}.part{path.suffix}")
         self._dithered = sample_format == "pcm16"
+        self._bits = {"pcm16": 16, "pcm24": 24}.get(sample_format)
         self._frames = 0
         try:
             self._file = soundfile.SoundFile(
@@ -75,13 +83,12 @@ class AudioWriter:
 
     def write(self, signal: NDArray[np.float32]) -> None:
         """Add `signal` ``[channels, frames]``."""
-        frames = np.ascontiguousarray(signal.T)
+        frames = signal.T.copy()
         if self._dithered:
-            frames = frames.copy()
             _dither(frames, self._frames, 1.0 / 32768.0)
         self._frames += len(frames)
         try:
-            self._file.write(frames)
+            self._file.write(frames if self._bits is None else _whole(frames, self._bits))
         except soundfile.LibsndfileError as error:
             raise OSError(f"cannot write {self.path}: {error}; is the disk full?") from None
 

@@ -3,10 +3,13 @@
 from __future__ import annotations
 
 import asyncio
+import contextlib
+import contextvars
 import json
+from collections.abc import Callable, Coroutine
 from typing import Any
 
-from asgiref.sync import sync_to_async
+from channels.db import database_sync_to_async
 from channels.generic.websocket import AsyncWebsocketConsumer
 from django.conf import settings
 
@@ -53,7 +56,9 @@ class StageConsumer(AsyncWebsocketConsumer):  # type: ignore[misc]
         """Open the sound, and start to draw it."""
         self._sound_id = int(self.scope["url_route"]["kwargs"]["sound_id"])
         self._event_loop = asyncio.get_running_loop()
+        self._context = contextvars.copy_context()
         self._hold_still = False
+        self._tasks: set[asyncio.Task[None]] = set()
         await self.accept()
         if not await self._load():
             await self.close(code=NO_SUCH_SOUND)
@@ -85,7 +90,7 @@ class StageConsumer(AsyncWebsocketConsumer):  # type: ignore[misc]
                 found.revision + found.cue.score.revision,
             )
 
-        loaded = await sync_to_async(read)()
+        loaded = await database_sync_to_async(read, thread_sensitive=False)()
         if loaded is None:
             return False
         self._sound, self._score, self._revision = loaded
@@ -103,8 +108,21 @@ class StageConsumer(AsyncWebsocketConsumer):  # type: ignore[misc]
         self._send_later(bytes_data=data)
 
     def _send_later(self, **message: Any) -> None:
-        if not self._event_loop.is_closed():
-            asyncio.run_coroutine_threadsafe(self._send_now(message), self._event_loop)
+        self._later(lambda: self._send_now(message))
+
+    def _later(self, make: Callable[[], Coroutine[Any, Any, None]]) -> None:
+        """Run something on the event loop, in the context of this connection.
+
+        The caller may be a request's thread, whose context ends with the request.
+        """
+
+        def begin() -> None:
+            task = self._event_loop.create_task(make(), context=self._context)
+            self._tasks.add(task)
+            task.add_done_callback(self._tasks.discard)
+
+        with contextlib.suppress(RuntimeError):  # the event loop has ended
+            self._event_loop.call_soon_threadsafe(begin, context=self._context)
 
     async def _send_now(self, message: dict[str, Any]) -> None:
         try:
@@ -114,15 +132,22 @@ class StageConsumer(AsyncWebsocketConsumer):  # type: ignore[misc]
 
     def sound_changed(self) -> None:
         """See `hub.Listener`."""
-        if not self._event_loop.is_closed():
-            asyncio.run_coroutine_threadsafe(self._reload(), self._event_loop)
+        self._later(self._reload)
 
     def render_changed(self, render_id: int) -> None:
         """See `hub.Listener`."""
-        if not self._event_loop.is_closed():
-            asyncio.run_coroutine_threadsafe(self._tell_render(render_id), self._event_loop)
+        self._later(lambda: self._tell_render(render_id))
 
     async def _reload(self) -> None:
+        try:
+            await self._take_up_changes()
+        except Exception as error:
+            self._send_json({
+                "type": "problem",
+                "text": f"The change could not be taken up: {error!r}. It is saved; reload the page.",
+            })
+
+    async def _take_up_changes(self) -> None:
         if not await self._load():
             await self.close(code=NO_SUCH_SOUND)
             return

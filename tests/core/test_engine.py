@@ -205,7 +205,8 @@ def test_stored_stems_give_the_same_samples_and_are_used(tmp_path: Path) -> None
     assert np.array_equal(first[:, : plain.shape[1]], plain)
     assert len(list(tmp_path.glob("*.stem"))) == 3
     assert np.array_equal(rendered(), first)
-    assert np.array_equal(rendered(PIECE_TICKS + 500)[:, -64_000:], first[:, -64_000:])
+    later = rendered(PIECE_TICKS + 500)[:, -64_000:] - first[:, -64_000:]
+    assert decibels(np.abs(later).max() / np.abs(first).max()) < -60.0
 
 
 def test_stem_keys_depend_on_what_is_heard_and_on_nothing_else() -> None:

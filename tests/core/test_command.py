@@ -1,0 +1,122 @@
+"""The command line, as people and scripts use it."""
+
+from __future__ import annotations
+
+import json
+import re
+from pathlib import Path
+
+import numpy as np
+import pytest
+import soundfile
+
+from caligo.command import main
+from caligo.document.held import held_chord
+from caligo.formats.midi import write_midi
+from tests.core.builders import moving_sound
+
+
+@pytest.fixture
+def sound_file(tmp_path: Path) -> str:
+    path = tmp_path / "sound.json"
+    path.write_text(json.dumps(moving_sound().as_document()))
+    return str(path)
+
+
+def rendered(path: Path) -> np.ndarray:
+    return soundfile.read(path, dtype="float32")[0]
+
+
+def test_render_says_length_time_and_ratio(
+    tmp_path: Path, sound_file: str, capsys: pytest.CaptureFixture[str]
+) -> None:
+    out = tmp_path / "out.wav"
+    assert main(["render", sound_file, "--chord", "C3 G3", "--minutes", "0.05", "-o", str(out)]) == 0
+    assert re.search(r"3\.0 s in [\d.]+ s, [\d.]+ times real time$", capsys.readouterr().out.strip())
+    assert rendered(out).std() > 1e-3
+
+
+def test_blocks_threads_and_ranges_agree(tmp_path: Path, sound_file: str) -> None:
+    base = ["render", sound_file, "--chord", "C3", "--minutes", "0.05", "--format", "float32"]
+    for name, more in (
+        ("a", []),
+        ("b", ["--block", "64"]),
+        ("c", ["--threads", "2"]),
+        ("d", ["--from", "1.5", "--to", "0:02.5"]),
+    ):
+        assert main([*base, *more, "-o", str(tmp_path / f"{name}.wav")]) == 0
+    a, b, c, d = (rendered(tmp_path / f"{n}.wav") for n in "abcd")
+    assert np.array_equal(a, b)
+    assert np.array_equal(a, c)
+    assert d.shape[0] == 48_000
+    assert np.abs(a[72_000:120_000] - d).max() < 0.001
+
+
+def test_midi_scores_and_stems(tmp_path: Path, sound_file: str) -> None:
+    (tmp_path / "s.mid").write_bytes(write_midi(held_chord("C3 E3", 2.0)))
+    out = tmp_path / "x.flac"
+    arguments = ["--score", str(tmp_path / "s.mid"), "--to", "1", "--stems", str(tmp_path / "stems")]
+    assert main(["render", sound_file, *arguments, "-o", str(out)]) == 0
+    assert (tmp_path / "stems" / "ground.flac").exists()
+
+
+def test_trace_gives_every_course(sound_file: str, capsys: pytest.CaptureFixture[str]) -> None:
+    assert main(["trace", sound_file, "--minutes", "1", "--points", "50", "--json"]) == 0
+    data = json.loads(capsys.readouterr().out)
+    assert set(data["modulators"]) == {"swell", "weather"}
+    assert len(data["parameters"]["ground.filter1.cutoff"]["value"]) == 50
+
+
+def test_measure(tmp_path: Path, sound_file: str, capsys: pytest.CaptureFixture[str]) -> None:
+    out = str(tmp_path / "m.wav")
+    main(["render", sound_file, "--minutes", "0.1", "-o", out])
+    capsys.readouterr()
+    assert main(["measure", out, "--json"]) == 0
+    assert -60 < json.loads(capsys.readouterr().out)["integrated"] < 0
+    assert main(["measure", out]) == 0
+    assert "LUFS" in capsys.readouterr().out
+
+
+def test_lists(sound_file: str, capsys: pytest.CaptureFixture[str]) -> None:
+    assert main(["demo-sounds"]) == 0
+    names = capsys.readouterr().out.split("\n")
+    assert "Dome Air" in names
+    for command in ("catalogue", "schema"):
+        assert main([command]) == 0
+        assert "cutoff" in capsys.readouterr().out
+    assert main(["check", sound_file]) == 0
+    assert main(["check", "Dome Air"]) == 0
+
+
+@pytest.mark.parametrize(
+    ("content", "says"),
+    [
+        ("not json", "is not JSON"),
+        ('{"name": "x", "layers": []}', "layers"),
+        ('{"name": "x", "shine": 1, "layers": [{"id": "a", "name": "A", "source": '
+         '{"kind": "wavetable", "params": {"unison": 90}}}]}', "shine"),
+    ],
+)  # fmt: skip
+def test_bad_sounds_are_explained(
+    tmp_path: Path, content: str, says: str, capsys: pytest.CaptureFixture[str]
+) -> None:
+    (tmp_path / "bad.json").write_text(content)
+    assert main(["check", str(tmp_path / "bad.json")]) == 2
+    assert says in capsys.readouterr().err
+
+
+def test_other_mistakes_are_explained(
+    tmp_path: Path, sound_file: str, capsys: pytest.CaptureFixture[str]
+) -> None:
+    out = str(tmp_path / "o.wav")
+    for arguments, says in (
+        (["render", "No Such Sound", "-o", out], "Dome Air"),
+        (["render", sound_file, "--chord", "H9", "-o", out], "chord"),
+        (["render", sound_file, "--from", "9:00", "-o", out], "outside"),
+        (["render", sound_file, "-o", str(tmp_path / "o.txt")], "wav"),
+        (["render", sound_file, "--score", str(tmp_path / "none.mid"), "-o", out], "none.mid"),
+        (["render", sound_file, "--minutes", "9000", "-o", out], "not possible"),
+        (["measure", sound_file], "audio"),
+    ):
+        assert main(arguments) == 2, arguments
+        assert says in capsys.readouterr().err

@@ -1,0 +1,124 @@
+"""The long view: coarse at once, fine exactly, cancellable; and the demo's own sounds."""
+
+from __future__ import annotations
+
+import json
+from pathlib import Path
+
+import numpy as np
+import pytest
+
+from caligo.document import read_score, read_sound
+from caligo.engine.long_view import COLUMNS, LAYER_POINTS, Summary, Tile, coarse, fine
+from caligo.engine.offline import render_array
+from caligo.engine.stems import StemStore
+from caligo.measure.loudness import LoudnessMeter
+from caligo.measure.report import Reporter
+from caligo.measure.true_peak import true_peak
+from demo.scores import CUES
+from demo.sounds import SOUNDS
+from demo.write import documents
+from tests.core.builders import RATE, moving_sound, two_notes
+
+DEMO = Path(__file__).parents[2] / "demo"
+
+
+def pictured(parts: list[Tile | Summary]) -> tuple[np.ndarray, Summary | None]:
+    levels = np.zeros((COLUMNS, 224), np.uint8)
+    filled = np.zeros(COLUMNS, int)
+    summary = None
+    for part in parts:
+        if isinstance(part, Summary):
+            summary = part
+            continue
+        for i, row in enumerate(part.levels):
+            where = slice(part.first + i * part.span, part.first + (i + 1) * part.span)
+            levels[where] = row
+            filled[where] += 1
+    assert (filled == 1).all()
+    return levels, summary
+
+
+def test_fine_view_covers_everything_once_and_sums_up() -> None:
+    sound, score = moving_sound(), two_notes(8.0)
+    _, summary = pictured(list(fine(sound, score)))
+    assert summary is not None
+    signal = render_array(sound, score)
+    meter = LoudnessMeter(RATE)
+    meter.add(signal)
+    assert summary.integrated == pytest.approx(meter.integrated(), abs=0.1)
+    assert summary.true_peak == pytest.approx(true_peak(signal), abs=0.01)
+    assert len(summary.loudness) == COLUMNS
+    assert len(summary.layers["ground"]) == LAYER_POINTS
+
+
+def test_coarse_view_resembles_the_fine_one() -> None:
+    data = moving_sound().as_document()
+    data["buses"], data["layers"][0]["sends"] = [], []
+    data["routes"] = [r for r in data["routes"] if "space" not in r["to"]]
+    sound, score = read_sound(data), two_notes(8.0)
+    rough, _ = pictured(list(coarse(sound, score)))
+    exact, _ = pictured(list(fine(sound, score)))
+    held = slice(60, 900)
+    assert np.corrcoef(rough[held].ravel(), exact[held].ravel())[0, 1] > 0.7
+
+
+def test_views_stop_when_they_are_no_longer_wanted() -> None:
+    calls = 0
+
+    def interrupted() -> bool:
+        nonlocal calls
+        calls += 1
+        return calls > 4
+
+    assert len(list(coarse(moving_sound(), two_notes(), interrupted=interrupted))) <= 4
+    calls = 0
+    parts = list(fine(moving_sound(), two_notes(60.0), interrupted=interrupted))
+    assert not any(isinstance(p, Summary) for p in parts)
+
+
+def test_view_from_stored_stems_is_the_same(tmp_path: Path) -> None:
+    store = StemStore(tmp_path)
+    sound, score = moving_sound(), two_notes(14.0)
+    first, _ = pictured(list(fine(sound, score, store=store)))
+    assert list(tmp_path.glob("*.stem"))
+    again, _ = pictured(list(fine(sound, score, store=store)))
+    assert np.array_equal(first, again)
+
+
+def test_written_demo_is_what_the_scripts_make() -> None:
+    for path, document in documents().items():
+        assert json.loads((DEMO / path).read_text()) == document, f"run python -m demo.write: {path}"
+
+
+@pytest.fixture(scope="module")
+def reports() -> dict[str, dict[str, float]]:
+    """Two minutes of every demo sound in its cue, measured."""
+    found = {}
+    for make in SOUNDS:
+        sound = read_sound(make())
+        cue = next(c for c in CUES if sound.name in c.sounds)
+        score = read_score(cue.score.model_dump(mode="json"))
+        reporter = Reporter(RATE)
+        reporter.add(render_array(sound, score, length=120.0))
+        found[sound.name] = reporter.finish().as_json()
+    return found
+
+
+def test_demo_sounds_are_heard_not_clipped_not_harsh(reports: dict[str, dict[str, float]]) -> None:
+    for name, report in reports.items():
+        assert -30.0 < report["integrated"] < -14.0, name
+        assert report["true_peak"] <= -0.9, name
+        assert report["harshness"] < 25.0, name
+        assert report["correlation"] > -0.2, name
+
+
+def test_demo_sounds_evolve_and_differ(reports: dict[str, dict[str, float]]) -> None:
+    for name, report in reports.items():
+        assert report["evolution"] > 3.0, name
+    keys = ("centroid", "width", "evolution", "integrated")
+    table = np.array([[np.log2(r["centroid"]), *(r[k] for k in keys[1:])] for r in reports.values()])
+    scaled = table / table.std(axis=0)
+    for i in range(len(scaled)):
+        for k in range(i):
+            assert np.linalg.norm(scaled[i] - scaled[k]) > 0.5

@@ -1,0 +1,232 @@
+"""The WebSocket of an open sound: trajectories, tiles, listening, edits, bad messages."""
+
+from __future__ import annotations
+
+import asyncio
+import json
+import struct
+import time
+from collections.abc import AsyncIterator
+from contextlib import asynccontextmanager
+from typing import Any
+
+import numpy as np
+import pytest
+from asgiref.sync import sync_to_async
+from asgiref.testing import ApplicationCommunicator
+
+from studio.asgi import application
+from studio.library.editing import edit_score, edit_sound
+from studio.library.models import Sound
+from studio.stage.frames import AUDIO, TILE
+
+pytestmark = pytest.mark.django_db(transaction=True)
+
+ORIGIN = [(b"origin", b"http://127.0.0.1:8460"), (b"host", b"127.0.0.1:8460")]
+
+
+async def opened(
+    sound_id: int, headers: list[tuple[bytes, bytes]]
+) -> tuple[ApplicationCommunicator, dict[str, Any]]:
+    """A WebSocket to the stage, and the first answer to it."""
+    scope = {
+        "type": "websocket", "path": f"/ws/sounds/{sound_id}", "query_string": b"",
+        "headers": headers, "subprotocols": [],
+    }  # fmt: skip
+    communicator = ApplicationCommunicator(application, scope)
+    await communicator.send_input({"type": "websocket.connect"})
+    return communicator, await communicator.receive_output(10)
+
+
+class Stage:
+    """A browser's end of the WebSocket."""
+
+    def __init__(self, communicator: ApplicationCommunicator) -> None:
+        self._communicator = communicator
+        self._frames = 0
+
+    async def tell(self, **message: Any) -> None:
+        text = json.dumps(message)
+        await self._communicator.send_input({"type": "websocket.receive", "text": text})
+
+    async def next(self) -> tuple[str, Any, bytes]:
+        received = await self._communicator.receive_output(30)
+        if received.get("text") is not None:
+            message = json.loads(received["text"])
+            return message["type"], message, b""
+        data = received["bytes"]
+        kind, length = struct.unpack("<II", data[:8])
+        header = json.loads(data[8 : 8 + length])
+        if kind == AUDIO:
+            self._frames += 1_024
+            await self.tell(type="heard", stream=header["stream"], frames=self._frames)
+        return {AUDIO: "audio", TILE: "tile"}[kind], header, data[8 + length :]
+
+    async def until(self, *kinds: str) -> tuple[str, Any, bytes]:
+        while True:
+            found = await self.next()
+            if found[0] in kinds:
+                return found
+
+    async def audio(self, blocks: int) -> np.ndarray:
+        """The next blocks of samples ``[2, samples]``."""
+        gathered: list[np.ndarray] = []
+        while len(gathered) < blocks:
+            _, _, data = await self.until("audio")
+            gathered.append(np.frombuffer(data, "<f4").reshape(-1, 2).T)
+        return np.concatenate(gathered, axis=1)
+
+
+@asynccontextmanager
+async def stage(sound_id: int) -> AsyncIterator[Stage]:
+    communicator, answer = await opened(sound_id, ORIGIN)
+    assert answer["type"] == "websocket.accept"
+    try:
+        yield Stage(communicator)
+    finally:
+        await communicator.send_input({"type": "websocket.disconnect", "code": 1000})
+        await communicator.wait(10)
+
+
+async def test_opening_draws_trajectories_then_coarse_then_fine(sound: Sound) -> None:
+    async with stage(sound.pk) as s:
+        kinds: list[str] = []
+        covered = np.zeros(1_200, bool)
+        while True:
+            kind, header, data = await s.next()
+            kinds.append(("fine" if header["fine"] else "coarse") if kind == "tile" else kind)
+            if kind == "tile":
+                assert len(data) == header["columns"] * header["rows"]
+                if header["fine"]:
+                    covered[header["first"] : header["first"] + header["columns"]] = True
+            if kind == "summary":
+                break
+        assert kinds[0] == "trajectories"
+        assert kinds[1] == "coarse"
+        assert kinds.index("fine") > kinds.index("coarse")
+        assert covered.all()
+        assert -70 < header["integrated"] < 0
+        assert len(header["layers"]["layer1"]) > 10
+
+
+async def test_an_edit_cancels_what_it_makes_stale_and_draws_anew(sound: Sound) -> None:
+    async with stage(sound.pk) as s:
+        await s.until("tile")
+        change = [{"op": "replace", "path": "/layers/0/filters/0/params/cutoff", "value": 300.0}]
+        await sync_to_async(edit_sound)(sound.pk, 1, change)
+        _, message, _ = await s.until("trajectories")
+        assert message["revision"] == 3
+        _, header, _ = await s.until("tile")
+        assert header["revision"] == 3
+
+
+async def test_listening_gives_sound_from_any_minute(sound: Sound) -> None:
+    async with stage(sound.pk) as s:
+        await s.tell(type="listen", **{"from": 3.0})
+        _, message, _ = await s.until("listening")
+        assert message["from"] == pytest.approx(3.0, abs=0.002)
+        heard = await s.audio(20)
+        assert np.isfinite(heard).all()
+        assert heard.std() > 1e-3
+        await s.tell(type="stop")
+
+
+async def test_edits_are_heard_while_it_plays(sound: Sound) -> None:
+    async with stage(sound.pk) as s:
+        await s.until("summary")
+        await s.tell(type="listen", **{"from": 2.0})
+        before = await s.audio(10)
+        mute = [{"op": "replace", "path": "/master/params/level", "value": -80}]
+        await sync_to_async(edit_sound)(sound.pk, 1, mute)
+        await s.until("changed")
+        await s.audio(10)
+        assert (await s.audio(4)).std() < 0.001 * before.std()
+
+
+async def test_samples_wait_for_the_browser(sound: Sound) -> None:
+    """No more than the lead is sent until the browser says that it has played some."""
+    async with stage(sound.pk) as s:
+        await s.until("summary")
+        await s.tell(type="listen", **{"from": 0.0})
+        await s.until("listening")
+        count = 0
+        end = time.monotonic() + 1.0
+        while time.monotonic() < end:
+            try:
+                received = await asyncio.wait_for(s._communicator.output_queue.get(), 0.2)
+            except TimeoutError:
+                break
+            count += received.get("bytes") is not None
+        assert count == 5
+
+
+async def test_keys_are_heard_and_panic_silences(sound: Sound) -> None:
+    empty = [{"op": "replace", "path": "/notes", "value": []}]
+    await sync_to_async(edit_score)(sound.cue_id, 1, empty)
+    async with stage(sound.pk) as s:
+        await s.tell(type="listen", **{"from": 0.0})
+        assert not (await s.audio(6)).any()
+        await s.tell(type="press", key=60, velocity=110)
+        assert (await s.audio(60)).std() > 1e-4
+        await s.tell(type="panic")
+        await s.audio(8)
+        assert not (await s.audio(4)).any()
+
+
+async def test_hold_still_is_drawn(sound: Sound) -> None:
+    def change(document: Any) -> list[dict[str, Any]]:
+        return [
+            {"op": "add", "path": "/modulators/-", "value": {"id": "m", "name": "M", "kind": "lfo"}},
+            {"op": "add", "path": "/routes/-", "value": {
+                "id": "r", "from": "m", "to": "layer1.pan", "depth": 50}},
+        ]  # fmt: skip
+
+    await sync_to_async(edit_sound)(sound.pk, 1, change(None))
+    async with stage(sound.pk) as s:
+        _, message, _ = await s.until("trajectories")
+        assert max(message["parameters"]["layer1.pan"]["high"]) > 40
+        await s.tell(type="still", still=True)
+        _, message, _ = await s.until("trajectories")
+        assert message["parameters"] == {}
+
+
+async def test_listening_stops_at_the_end(sound: Sound) -> None:
+    async with stage(sound.pk) as s:
+        await s.tell(type="listen", **{"from": 7.9})
+        while True:
+            kind, _, _ = await s.until("audio", "stopped")
+            if kind == "stopped":
+                break
+
+
+@pytest.mark.parametrize(
+    "message",
+    [
+        {"type": "fly"},
+        {"type": "listen", "from": -5},
+        {"type": "listen", "from": "now"},
+        {"type": "loop", "loop": [3, 1]},
+        {"type": "press", "key": 400, "velocity": 1},
+        {},
+    ],
+)
+async def test_messages_that_make_no_sense_are_answered(
+    sound: Sound, message: dict[str, Any]
+) -> None:
+    async with stage(sound.pk) as s:
+        await s.tell(**message)
+        _, answer, _ = await s.until("problem")
+        assert answer["text"]
+
+
+async def test_other_origins_are_refused(sound: Sound) -> None:
+    for headers in ([(b"origin", b"http://evil.example")], [(b"origin", b"null")]):
+        _, answer = await opened(sound.pk, [*headers, ORIGIN[1]])
+        assert answer["type"] == "websocket.close"
+
+
+async def test_a_sound_that_is_gone_closes_for_good(db: None) -> None:
+    communicator, _ = await opened(999, ORIGIN)
+    closed = await communicator.receive_output(10)
+    assert closed["type"] == "websocket.close"
+    assert closed["code"] == 4404
