@@ -61,7 +61,9 @@ def main() -> None:
     port = free_port(given.port)
     prepare(given.demo)
     from studio.asgi import application
+    from studio.workers import drawers
 
+    drawers.warm()
     print(f"Caligo is at http://{HOST}:{port}/", flush=True)
     uvicorn.run(
         application,

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import errno
 import threading
-import time
 from concurrent.futures import ThreadPoolExecutor
 from pathlib import Path
 
@@ -12,17 +11,17 @@ from django.conf import settings
 from django.db import connection
 
 from caligo.document import read_score, read_sound
-from caligo.engine.offline import RenderCancelled, RenderRange, render_to_file
+from caligo.engine.offline import RenderCancelled, RenderRange
 from caligo.formats.audio import AudioFormatError
 from studio.renders.models import Render
 from studio.stage import hub
+from studio.workers import Worker, renderers
 
-SAVE_EVERY = 0.25
-"""Seconds between saved steps of progress."""
 CUT_OFF_MESSAGE = "The studio was stopped while this was rendering. Render it again."
 
 _pool = ThreadPoolExecutor(1, thread_name_prefix="render")
 _cancelled: dict[int, threading.Event] = {}
+_workers: dict[int, Worker] = {}
 
 
 def path_of(render: Render) -> Path:
@@ -41,6 +40,9 @@ def cancel(render: Render) -> None:
     event = _cancelled.get(render.pk)
     if event:
         event.set()
+    worker = _workers.get(render.pk)
+    if worker:
+        worker.stop()
     if render.state == Render.State.WAITING:
         _finish(render, Render.State.CANCELLED)
 
@@ -91,32 +93,39 @@ def _render(render: Render, event: threading.Event) -> None:
     render.state = Render.State.RUNNING
     render.save(update_fields=("state",))
     hub.render_changed(render.sound_id, render.pk)
-    saved = time.monotonic()
-
-    def progress(share: float) -> None:
-        nonlocal saved
-        if time.monotonic() - saved >= SAVE_EVERY:
-            saved = time.monotonic()
-            render.progress = share
-            Render.objects.filter(pk=render.pk).update(progress=share)
-            hub.render_changed(render.sound_id, render.pk)
-
+    worker = renderers.borrow()
+    # The one who cancels stops the worker; a cancel that came before is seen here.
+    _workers[render.pk] = worker
+    if event.is_set():
+        worker.stop()
     try:
-        path_of(render).parent.mkdir(parents=True, exist_ok=True)
-        render_to_file(
-            read_sound(render.document),
-            read_score(render.score),
-            path_of(render),
-            sample_format=render.sample_format,
-            rate=render.rate,
-            threads=2,
-            span=RenderRange(render.start, render.end),
-            progress=progress,
-            interrupted=event.is_set,
-        )
+        _follow(render, worker, event)
+        done = path_of(render).exists() and not event.is_set()
+        _finish(render, Render.State.DONE if done else Render.State.CANCELLED)
     except RenderCancelled:
         _finish(render, Render.State.CANCELLED)
     except Exception as error:
         _finish(render, Render.State.FAILED, _failure(error))
-    else:
-        _finish(render, Render.State.DONE)
+    finally:
+        del _workers[render.pk]
+        renderers.give_back(worker)
+
+
+def _follow(render: Render, worker: Worker, event: threading.Event) -> None:
+    """Run a render in a worker, and keep its progress."""
+    path_of(render).parent.mkdir(parents=True, exist_ok=True)
+    results = worker.run(
+        "studio.renders.rendering:render",
+        read_sound(render.document),
+        read_score(render.score),
+        path_of(render),
+        render.sample_format,
+        render.rate,
+        RenderRange(render.start, render.end),
+    )
+    for share in results:
+        if event.is_set():
+            worker.stop()
+        render.progress = share
+        Render.objects.filter(pk=render.pk).update(progress=share)
+        hub.render_changed(render.sound_id, render.pk)

@@ -63,9 +63,11 @@ class StageConsumer(AsyncWebsocketConsumer):  # type: ignore[misc]
         if not await self._load():
             await self.close(code=NO_SUCH_SOUND)
             return
-        store = StemStore(settings.STEMS_DIR, settings.STEMS_LIMIT_BYTES)
-        self._listener = Listener(self._send_json, self._send_bytes, store)
-        self._viewing = Viewing(self._send_json, self._send_bytes, store, self._listener.hungry)
+        stems = (settings.STEMS_DIR, settings.STEMS_LIMIT_BYTES)
+        self._viewing = Viewing(self._send_json, self._send_bytes, stems)
+        self._listener = Listener(
+            self._send_json, self._send_bytes, StemStore(*stems), self._viewing.give_way
+        )
         hub.enter(self._sound_id, self)
         self._show()
 
@@ -142,10 +144,12 @@ class StageConsumer(AsyncWebsocketConsumer):  # type: ignore[misc]
         try:
             await self._take_up_changes()
         except Exception as error:
-            self._send_json({
-                "type": "problem",
-                "text": f"The change could not be taken up: {error!r}. It is saved; reload the page.",
-            })
+            self._send_json(
+                {
+                    "type": "problem",
+                    "text": f"The change is saved but could not be taken up: {error!r}. Reload.",
+                }
+            )
 
     async def _take_up_changes(self) -> None:
         if not await self._load():

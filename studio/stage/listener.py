@@ -28,12 +28,18 @@ PATIENCE = 10.0
 class Listener:
     """Listens to one sound at a time, from wherever it is started."""
 
-    def __init__(self, send_json: SendJson, send_bytes: SendBytes, store: StemStore) -> None:
+    def __init__(
+        self,
+        send_json: SendJson,
+        send_bytes: SendBytes,
+        store: StemStore,
+        give_way: Callable[[bool], None],
+    ) -> None:
+        self._give_way = give_way
         self._send_json = send_json
         self._send_bytes = send_bytes
         self._store = store
         self._listening: Listening | None = None
-        self._starting = False
         self._stream = 0
         self._sent = 0
         self._heard = 0
@@ -43,10 +49,6 @@ class Listener:
     def running(self) -> bool:
         """Whether anything is being played."""
         return self._listening is not None
-
-    def hungry(self) -> bool:
-        """Whether the browser is about to run out of samples."""
-        return self._starting or (self._listening is not None and self._sent - self._heard < HUNGRY)
 
     def start(
         self,
@@ -59,11 +61,11 @@ class Listener:
     ) -> None:
         """Listen from a moment on; what was playing stops."""
         self.stop()
+        self._give_way(True)
         with self._more:
             self._stream += 1
             stream = self._stream
             self._sent = self._heard = 0
-            self._starting = True
         threading.Thread(
             target=self._play,
             args=(stream, sound, score, start, loop, hold_still),
@@ -75,9 +77,9 @@ class Listener:
         """Stop playing."""
         with self._more:
             self._listening = None
-            self._starting = False
             self._stream += 1
             self._more.notify_all()
+        self._give_way(False)
 
     def heard(self, stream: int, frames: int) -> None:
         """The browser has played so many frames of a stream."""
@@ -111,7 +113,6 @@ class Listener:
                 if self._stream != stream:
                     return
                 self._listening = listening
-                self._starting = False
             self._send_json({"type": "listening", "stream": stream, "from": listening.position})
             while self._send_block(stream, listening):
                 pass
@@ -127,8 +128,8 @@ class Listener:
                 ended = self._stream == stream
                 if ended:
                     self._listening = None
-                    self._starting = False
             if ended:
+                self._give_way(False)
                 self._send_json({"type": "stopped", "stream": stream})
 
     def _send_block(self, stream: int, listening: Listening) -> bool:
@@ -147,4 +148,5 @@ class Listener:
         self._send_bytes(frame(AUDIO, {"stream": stream, "at": round(at, 6)}, samples))
         with self._more:
             self._sent += block.shape[1]
+            self._give_way(self._sent - self._heard < HUNGRY)
         return True

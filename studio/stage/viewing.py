@@ -1,89 +1,28 @@
-"""The worker that draws an open sound: trajectories at once, then the long view."""
+"""Drawing an open sound: the newest state asked for, by a worker, as it is made."""
 
 from __future__ import annotations
 
-import math
 import threading
-import time
 from collections.abc import Callable
+from pathlib import Path
 from typing import Any
 
 from caligo.document import Score, Sound
-from caligo.engine.engine import DEFAULT_RATE
-from caligo.engine.long_view import COLUMNS, Summary, Tile, coarse, fine
-from caligo.engine.stems import StemStore
-from caligo.engine.trajectories import Trajectory, trajectories
-from caligo.measure.spectrogram import FLOOR, HIGHEST, LOWEST, ROWS
-from studio.stage.frames import TILE, frame
+from studio.workers import Worker, WorkerFailed, drawers
 
 SendJson = Callable[[dict[str, Any]], None]
 SendBytes = Callable[[bytes], None]
-
-POINTS = 480
-"""Points of a trajectory: about one for each two pixels of the widest strip."""
-
-
-def _number(value: float) -> float | None:
-    return round(value, 3) if math.isfinite(value) else None
-
-
-def course_json(course: Trajectory) -> dict[str, list[float]]:
-    """A trajectory as plain data, in six significant digits."""
-    return {
-        "value": [float(f"{v:.6g}") for v in course.middle],
-        "low": [float(f"{v:.6g}") for v in course.low],
-        "high": [float(f"{v:.6g}") for v in course.high],
-    }
-
-
-def trajectories_json(
-    sound: Sound, score: Score, points: int, hold_still: bool = False
-) -> dict[str, Any]:
-    """All trajectories as plain data."""
-    found = trajectories(sound, score, points, hold_still=hold_still)
-    return {
-        "length": score.length,
-        "points": points,
-        "modulators": {k: course_json(v) for k, v in found.modulators.items()},
-        "parameters": {k: course_json(v) for k, v in found.parameters.items()},
-    }
-
-
-def tile_frame(tile: Tile, revision: int) -> bytes:
-    """A tile as a binary frame: levels by column, lowest row first."""
-    header = {
-        "revision": revision,
-        "first": tile.first,
-        "span": tile.span,
-        "fine": tile.fine,
-        "columns": len(tile.levels),
-        "rows": ROWS,
-        "total": COLUMNS,
-        "low": LOWEST,
-        "high": HIGHEST,
-        "floor": FLOOR,
-        "loudness": [_number(v) for v in tile.loudness],
-        "width": [_number(v) for v in tile.width],
-    }
-    return frame(TILE, header, tile.levels.tobytes())
 
 
 class Viewing:
     """Draws the newest state asked for; a newer one cancels what it makes stale."""
 
-    def __init__(
-        self,
-        send_json: SendJson,
-        send_bytes: SendBytes,
-        store: StemStore,
-        give_way: Callable[[], bool],
-    ) -> None:
+    def __init__(self, send_json: SendJson, send_bytes: SendBytes, stems: tuple[Path, int]) -> None:
         self._send_json = send_json
         self._send_bytes = send_bytes
-        self._store = store
-        self._give_way = give_way
+        self._stems = stems
         self._wanted: tuple[Sound, Score, int, bool] | None = None
-        self._generation = 0
+        self._worker: Worker | None = None
         self._wake = threading.Condition()
         self._closed = False
         threading.Thread(target=self._work, name="long view", daemon=True).start()
@@ -92,14 +31,21 @@ class Viewing:
         """Draw this state from now on."""
         with self._wake:
             self._wanted = (sound, score, revision, hold_still)
-            self._generation += 1
+            if self._worker:
+                self._worker.stop()
             self._wake.notify()
+
+    def give_way(self, paused: bool) -> None:
+        """Let drawing wait while listening needs the processor."""
+        if self._worker:
+            self._worker.pause(paused)
 
     def close(self) -> None:
         """Stop for good."""
         with self._wake:
             self._closed = True
-            self._generation += 1
+            if self._worker:
+                self._worker.stop()
             self._wake.notify()
 
     def _work(self) -> None:
@@ -107,65 +53,31 @@ class Viewing:
             with self._wake:
                 self._wake.wait_for(lambda: self._wanted is not None or self._closed)
                 if self._closed or self._wanted is None:
-                    return
-                wanted, generation = self._wanted, self._generation
+                    break
+                wanted = self._wanted
                 self._wanted = None
+                self._worker = self._worker or drawers.borrow()
             try:
-                self._draw(*wanted, generation)
+                self._draw(self._worker, *wanted)
+            except WorkerFailed:
+                self._worker = None
+                self._say("The long view's worker came to an end; change something to go on.")
             except Exception as error:
-                self._send_json(
-                    {
-                        "type": "problem",
-                        "text": f"The long view could not be drawn: {error!r}. "
-                        "The sound itself is safe; change something to try again.",
-                    }
-                )
+                self._say(f"The long view could not be drawn: {error!r}. The sound itself is safe.")
+        if self._worker:
+            drawers.give_back(self._worker)
+
+    def _say(self, text: str) -> None:
+        self._send_json({"type": "problem", "text": text})
 
     def _draw(
-        self, sound: Sound, score: Score, revision: int, hold_still: bool, generation: int
+        self, worker: Worker, sound: Sound, score: Score, revision: int, hold_still: bool
     ) -> None:
-        def stale() -> bool:
-            # Listening comes first: while it needs the processor, drawing waits a little.
-            for _ in range(50):
-                if not self._give_way() or self._generation != generation:
-                    break
-                time.sleep(0.004)
-            return self._generation != generation
-
-        self._send_json(
-            {
-                "type": "trajectories",
-                "revision": revision,
-                **trajectories_json(sound, score, POINTS, hold_still),
-            }
-        )
-        for tile in coarse(sound, score, hold_still=hold_still, interrupted=stale):
-            self._send_bytes(tile_frame(tile, revision))
-        if stale():
-            return
-        for part in fine(
-            sound,
-            score,
-            rate=DEFAULT_RATE,
-            hold_still=hold_still,
-            store=self._store,
-            interrupted=stale,
-        ):
-            if isinstance(part, Summary):
-                self._send_json(
-                    {
-                        "type": "summary",
-                        "revision": revision,
-                        "integrated": _number(part.integrated),
-                        "range": _number(part.loudness_range),
-                        "true_peak": _number(part.true_peak),
-                        "width": _number(part.width),
-                        "correlation": _number(part.correlation),
-                        "loudness": [_number(v) for v in part.loudness],
-                        "layers": {
-                            k: [_number(v) for v in levels] for k, levels in part.layers.items()
-                        },
-                    }
-                )
+        task = "studio.stage.drawing:draw"
+        for made in worker.run(task, sound, score, revision, hold_still, self._stems):
+            if self._wanted is not None or self._closed:
+                worker.stop()
+            elif isinstance(made, bytes):
+                self._send_bytes(made)
             else:
-                self._send_bytes(tile_frame(part, revision))
+                self._send_json(made)

@@ -31,8 +31,12 @@ def test_render_says_length_time_and_ratio(
     tmp_path: Path, sound_file: str, capsys: pytest.CaptureFixture[str]
 ) -> None:
     out = tmp_path / "out.wav"
-    assert main(["render", sound_file, "--chord", "C3 G3", "--minutes", "0.05", "-o", str(out)]) == 0
-    assert re.search(r"3\.0 s in [\d.]+ s, [\d.]+ times real time$", capsys.readouterr().out.strip())
+    assert (
+        main(["render", sound_file, "--chord", "C3 G3", "--minutes", "0.05", "-o", str(out)]) == 0
+    )
+    assert re.search(
+        r"3\.0 s in [\d.]+ s, [\d.]+ times real time$", capsys.readouterr().out.strip()
+    )
     assert rendered(out).std() > 1e-3
 
 
@@ -55,7 +59,14 @@ def test_blocks_threads_and_ranges_agree(tmp_path: Path, sound_file: str) -> Non
 def test_midi_scores_and_stems(tmp_path: Path, sound_file: str) -> None:
     (tmp_path / "s.mid").write_bytes(write_midi(held_chord("C3 E3", 2.0)))
     out = tmp_path / "x.flac"
-    arguments = ["--score", str(tmp_path / "s.mid"), "--to", "1", "--stems", str(tmp_path / "stems")]
+    arguments = [
+        "--score",
+        str(tmp_path / "s.mid"),
+        "--to",
+        "1",
+        "--stems",
+        str(tmp_path / "stems"),
+    ]
     assert main(["render", sound_file, *arguments, "-o", str(out)]) == 0
     assert (tmp_path / "stems" / "ground.flac").exists()
 

@@ -40,7 +40,9 @@ def cookbook(cutoff: float, q: float, highpass: bool) -> tuple[np.ndarray, np.nd
 @pytest.mark.parametrize("highpass", [False, True])
 @pytest.mark.parametrize("cutoff", [60.0, 440.0, 3_000.0, 15_000.0])
 @pytest.mark.parametrize("resonance", [0.0, 50.0, 100.0])
-def test_twelve_db_filters_are_the_cookbooks(cutoff: float, resonance: float, highpass: bool) -> None:
+def test_twelve_db_filters_are_the_cookbooks(
+    cutoff: float, resonance: float, highpass: bool
+) -> None:
     response = impulse_response(cutoff, resonance, False, highpass)
     q = BUTTERWORTH_2 * 24.0 ** (resonance / 100.0)
     hertz = np.geomspace(30, 20_000, 200)
@@ -71,9 +73,7 @@ def test_flat_filters_are_3_db_down_at_the_corner(steep: bool, highpass: bool) -
 
 def test_steep_flat_filter_is_scipys_butterworth() -> None:
     hertz = np.geomspace(50, 15_000, 100)
-    _, ours = scipy.signal.freqz(
-        impulse_response(1_000.0, 0.0, True, False), worN=hertz, fs=RATE
-    )
+    _, ours = scipy.signal.freqz(impulse_response(1_000.0, 0.0, True, False), worN=hertz, fs=RATE)
     sections = scipy.signal.butter(4, 1_000.0, fs=RATE, output="sos")
     _, wanted = scipy.signal.freqz_sos(sections, worN=hertz, fs=RATE)
     assert np.abs(np.abs(ours) - np.abs(wanted)).max() < 0.01

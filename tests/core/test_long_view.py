@@ -88,7 +88,9 @@ def test_view_from_stored_stems_is_the_same(tmp_path: Path) -> None:
 
 def test_written_demo_is_what_the_scripts_make() -> None:
     for path, document in documents().items():
-        assert json.loads((DEMO / path).read_text()) == document, f"run python -m demo.write: {path}"
+        assert json.loads((DEMO / path).read_text()) == document, (
+            f"run python -m demo.write: {path}"
+        )
 
 
 @pytest.fixture(scope="module")
@@ -117,7 +119,9 @@ def test_demo_sounds_evolve_and_differ(reports: dict[str, dict[str, float]]) -> 
     for name, report in reports.items():
         assert report["evolution"] > 3.0, name
     keys = ("centroid", "width", "evolution", "integrated")
-    table = np.array([[np.log2(r["centroid"]), *(r[k] for k in keys[1:])] for r in reports.values()])
+    table = np.array(
+        [[np.log2(r["centroid"]), *(r[k] for k in keys[1:])] for r in reports.values()]
+    )
     scaled = table / table.std(axis=0)
     for i in range(len(scaled)):
         for k in range(i):

@@ -105,9 +105,7 @@ def test_integrated_loudness_is_pyloudnorms(rate: int) -> None:
         (4, 45.0, 1.41, 3.0),
     ],
 )
-def test_ebu_3341_true_peak(
-    fraction: int, phase: float, amplitude: float, expected: float
-) -> None:
+def test_ebu_3341_true_peak(fraction: int, phase: float, amplitude: float, expected: float) -> None:
     """EBU Tech 3341, cases 15 to 19: sines at fs/4, fs/6, fs/8; +0.2 / -0.4 dB."""
     n = np.arange(RATE)
     tone = amplitude * np.sin(2 * np.pi * n / fraction + np.radians(phase))

@@ -116,7 +116,9 @@ def test_scala_scale_gives_pure_fifths() -> None:
     assert tuning.octaves(59) - tuning.octaves(60) == pytest.approx(np.log2(243 / 256))
 
 
-@pytest.mark.parametrize("text", ["", "name only", "name\n2\n100.\n", "name\n1\nx/y\n", "n\n1\n0/1\n"])
+@pytest.mark.parametrize(
+    "text", ["", "name only", "name\n2\n100.\n", "name\n1\nx/y\n", "n\n1\n0/1\n"]
+)
 def test_broken_scala_files_are_refused(text: str) -> None:
     with pytest.raises(ScalaError):
         read_scala(text)

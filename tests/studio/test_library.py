@@ -124,7 +124,9 @@ def test_versions_are_kept_listed_and_read(api: Api, sound: Sound) -> None:
 
 def test_everything_can_be_made_renamed_and_deleted(api: Api) -> None:
     production = api("POST", "/productions", {"name": "New"}).json()
-    cue = api("POST", f"/productions/{production['id']}/cues", {"name": "C", "number": "2m1"}).json()
+    cue = api(
+        "POST", f"/productions/{production['id']}/cues", {"name": "C", "number": "2m1"}
+    ).json()
     sound = api("POST", f"/cues/{cue['id']}/sounds", {"name": "S"}).json()
     copy = api("POST", f"/cues/{cue['id']}/sounds", {"name": "S copy", "copy_of": sound["id"]})
     assert copy.json()["name"] == "S copy"
@@ -154,9 +156,7 @@ def test_sounds_go_out_and_come_back_as_json(api: Api, sound: Sound) -> None:
         (b" " * ((2 << 20) + 1), "too large"),
     ],
 )
-def test_bad_documents_are_explained(
-    api: Api, sound: Sound, content: bytes, says: str
-) -> None:
+def test_bad_documents_are_explained(api: Api, sound: Sound, content: bytes, says: str) -> None:
     path = f"/cues/{sound.cue_id}/sounds/import"
     answer = api.upload(path, SimpleUploadedFile("bad.json", io.BytesIO(content).read()))
     assert answer.status_code == 422
@@ -164,7 +164,9 @@ def test_bad_documents_are_explained(
     assert Sound.objects.count() == 1
 
 
-@pytest.mark.parametrize("path", ["/sounds/999", "/versions/999", "/renders/999", "/cues/9/score.mid"])
+@pytest.mark.parametrize(
+    "path", ["/sounds/999", "/versions/999", "/renders/999", "/cues/9/score.mid"]
+)
 def test_what_is_gone_is_said(api: Api, path: str) -> None:
     answer = api("GET", path)
     assert answer.status_code == 404

@@ -13,6 +13,7 @@ import soundfile
 from studio.library.models import Sound
 from studio.renders import jobs
 from studio.renders.models import Render
+from studio.workers import Worker
 from tests.studio.conftest import Api
 
 pytestmark = pytest.mark.django_db(transaction=True)
@@ -35,7 +36,9 @@ def begun(api: Api, sound: Sound, **more: Any) -> int:
 
 
 @pytest.mark.parametrize(("container", "sample_format"), [("wav", "pcm24"), ("flac", "pcm16")])
-def test_a_render_becomes_a_file(api: Api, sound: Sound, container: str, sample_format: str) -> None:
+def test_a_render_becomes_a_file(
+    api: Api, sound: Sound, container: str, sample_format: str
+) -> None:
     number = begun(api, sound, container=container, sample_format=sample_format, tail=1.0)
     render = wait_for(number, "done", "failed")
     assert render.state == "done", render.message
@@ -79,13 +82,11 @@ def test_waiting_renders_can_be_cancelled(api: Api, sound: Sound) -> None:
     wait_for(first, "cancelled", "done")
 
 
-def test_a_full_disk_is_explained(
-    api: Api, sound: Sound, monkeypatch: pytest.MonkeyPatch
-) -> None:
-    def full(*_: Any, **__: Any) -> None:
+def test_a_full_disk_is_explained(api: Api, sound: Sound, monkeypatch: pytest.MonkeyPatch) -> None:
+    def full(*_: Any) -> None:
         raise OSError(28, "No space left on device")
 
-    monkeypatch.setattr(jobs, "render_to_file", full)
+    monkeypatch.setattr(Worker, "run", full)
     render = wait_for(begun(api, sound), "failed")
     assert "disk is full" in render.message
     assert "the sound itself is safe" in render.message

@@ -1,0 +1,108 @@
+"""What a worker does to draw a sound: trajectories, the coarse view, the fine one, a summary."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Callable, Iterator
+from pathlib import Path
+from typing import Any
+
+from caligo.document import Score, Sound
+from caligo.engine.long_view import COLUMNS, Summary, Tile, coarse, fine
+from caligo.engine.stems import StemStore
+from caligo.engine.trajectories import Trajectory, trajectories
+from caligo.measure.spectrogram import FLOOR, HIGHEST, LOWEST, ROWS
+from studio.stage.frames import TILE, frame
+
+POINTS = 480
+"""Points of a trajectory: more than two for each pixel of a strip."""
+
+
+def _number(value: float) -> float | None:
+    return round(value, 3) if math.isfinite(value) else None
+
+
+def course_json(course: Trajectory) -> dict[str, list[float]]:
+    """A trajectory as plain data, in six significant digits."""
+    return {
+        "value": [float(f"{v:.6g}") for v in course.middle],
+        "low": [float(f"{v:.6g}") for v in course.low],
+        "high": [float(f"{v:.6g}") for v in course.high],
+    }
+
+
+def trajectories_json(
+    sound: Sound, score: Score, points: int, hold_still: bool = False
+) -> dict[str, Any]:
+    """All trajectories as plain data."""
+    found = trajectories(sound, score, points, hold_still=hold_still)
+    return {
+        "length": score.length,
+        "points": points,
+        "modulators": {k: course_json(v) for k, v in found.modulators.items()},
+        "parameters": {k: course_json(v) for k, v in found.parameters.items()},
+    }
+
+
+def tile_frame(tile: Tile, revision: int) -> bytes:
+    """A tile as a binary frame: levels by column, lowest row first."""
+    header = {
+        "revision": revision,
+        "first": tile.first,
+        "span": tile.span,
+        "fine": tile.fine,
+        "columns": len(tile.levels),
+        "rows": ROWS,
+        "total": COLUMNS,
+        "low": LOWEST,
+        "high": HIGHEST,
+        "floor": FLOOR,
+        "loudness": [_number(v) for v in tile.loudness],
+        "width": [_number(v) for v in tile.width],
+    }
+    return frame(TILE, header, tile.levels.tobytes())
+
+
+def summary_json(summary: Summary, revision: int) -> dict[str, Any]:
+    """What is known of the whole, as plain data."""
+    return {
+        "type": "summary",
+        "revision": revision,
+        "integrated": _number(summary.integrated),
+        "range": _number(summary.loudness_range),
+        "true_peak": _number(summary.true_peak),
+        "width": _number(summary.width),
+        "correlation": _number(summary.correlation),
+        "loudness": [_number(v) for v in summary.loudness],
+        "layers": {k: [_number(v) for v in levels] for k, levels in summary.layers.items()},
+    }
+
+
+def draw(
+    sound: Sound,
+    score: Score,
+    revision: int,
+    hold_still: bool,
+    stems: tuple[Path, int],
+    *,
+    interrupted: Callable[[], bool],
+) -> Iterator[dict[str, Any] | bytes]:
+    """Everything that there is to see of a sound: messages as they go to the browser.
+
+    `stems` is the folder of finished stems and its limit in bytes.
+    """
+    yield {
+        "type": "trajectories",
+        "revision": revision,
+        **trajectories_json(sound, score, POINTS, hold_still),
+    }
+    for tile in coarse(sound, score, hold_still=hold_still, interrupted=interrupted):
+        yield tile_frame(tile, revision)
+    if interrupted():
+        return
+    store = StemStore(*stems)
+    for part in fine(sound, score, hold_still=hold_still, store=store, interrupted=interrupted):
+        if isinstance(part, Summary):
+            yield summary_json(part, revision)
+        else:
+            yield tile_frame(part, revision)

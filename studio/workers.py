@@ -1,0 +1,174 @@
+"""Worker processes: long computations away from the process that plays sound.
+
+Python runs one thread at a time, so drawing and exporting beside listening would make it stutter.
+A worker imports the core once, then takes one task after the other. A task is a generator
+function of a module; its results come back as they are made, and it can be stopped at any time.
+"""
+
+from __future__ import annotations
+
+import contextlib
+import importlib
+import multiprocessing
+import os
+import threading
+import time
+from collections.abc import Callable, Iterator
+from multiprocessing.connection import Connection
+from typing import Any
+
+NICENESS = 10
+"""How much workers stand back for the process that plays."""
+LONGEST_PAUSE = 0.25
+"""Seconds for which a worker waits at most at a time while it is asked to pause."""
+
+Interrupted = Callable[[], bool]
+Task = Callable[..., Iterator[Any]]
+
+_processes = multiprocessing.get_context("spawn")
+
+
+class WorkerFailed(RuntimeError):
+    """A task ended on an error, or its process came to an end."""
+
+
+def _named(path: str) -> Task:
+    module, _, name = path.partition(":")
+    task: Task = getattr(importlib.import_module(module), name)
+    return task
+
+
+def _serve(connection: Connection, wanted: Any, paused: Any, first: str) -> None:
+    """The worker's life: import what the first task needs, then run tasks until told to end."""
+    with contextlib.suppress(OSError):
+        os.nice(NICENESS)
+    _named(first)
+    while True:
+        try:
+            number, path, arguments = connection.recv()
+        except (EOFError, OSError):
+            return
+
+        def interrupted(number: int = number) -> bool:
+            waited = 0.0
+            while paused.value and wanted.value == number and waited < LONGEST_PAUSE:
+                time.sleep(0.004)
+                waited += 0.004
+            return bool(wanted.value != number)
+
+        try:
+            for result in _named(path)(*arguments, interrupted=interrupted):
+                connection.send((number, "result", result))
+            connection.send((number, "end", None))
+        except (BrokenPipeError, EOFError):
+            return
+        except Exception as error:
+            connection.send((number, "error", error))
+
+
+class Worker:
+    """A process that runs one task at a time; a new task stops the one before."""
+
+    def __init__(self, first: str) -> None:
+        self._connection, theirs = _processes.Pipe()
+        self._wanted = _processes.Value("q", 0, lock=False)
+        self._paused = _processes.Value("b", 0, lock=False)
+        self._lock = threading.Lock()
+        self._process = _processes.Process(
+            target=_serve, args=(theirs, self._wanted, self._paused, first), daemon=True
+        )
+        self._process.start()
+        theirs.close()
+
+    @property
+    def alive(self) -> bool:
+        """Whether the process still runs."""
+        return self._process.is_alive()
+
+    def stop(self) -> None:
+        """Stop the running task soon; its results so far are forgotten."""
+        with self._lock:
+            self._wanted.value += 1
+
+    def pause(self, paused: bool) -> None:
+        """Ask the running task to wait a little, or to go on."""
+        self._paused.value = int(paused)
+
+    def run(self, task: str, *arguments: Any) -> Iterator[Any]:
+        """Run a task named ``module:function`` and give its results as they come.
+
+        The results end early if `stop` is called or another task is run.
+
+        Raises
+        ------
+        WorkerFailed
+            If the process has come to an end.
+        Exception
+            Whatever the task itself raised.
+        """
+        with self._lock:
+            self._wanted.value += 1
+            number = self._wanted.value
+            try:
+                self._connection.send((number, task, arguments))
+            except OSError as error:
+                raise WorkerFailed(f"the worker has ended: {error}") from None
+        while True:
+            try:
+                found, kind, result = self._connection.recv()
+            except (EOFError, OSError):
+                raise WorkerFailed("the worker has ended") from None
+            if found != number:
+                continue
+            if kind == "error":
+                raise result
+            if kind == "end":
+                return
+            if self._wanted.value == number:
+                yield result
+
+    def close(self) -> None:
+        """End the process."""
+        self._connection.close()
+        self._process.terminate()
+
+
+class Pool:
+    """Workers that are lent out, and kept warm in between."""
+
+    def __init__(self, first: str, keep: int) -> None:
+        self._first = first
+        self._keep = keep
+        self._idle: list[Worker] = []
+        self._lock = threading.Lock()
+
+    def warm(self) -> None:
+        """Start a worker now, so that it is ready when it is needed."""
+        worker = Worker(self._first)
+        with self._lock:
+            self._idle.append(worker)
+
+    def borrow(self) -> Worker:
+        """A worker that nobody else uses."""
+        with self._lock:
+            while self._idle:
+                worker = self._idle.pop()
+                if worker.alive:
+                    return worker
+        return Worker(self._first)
+
+    def give_back(self, worker: Worker) -> None:
+        """The worker is no longer used; beyond a few it is ended."""
+        worker.stop()
+        worker.pause(False)
+        with self._lock:
+            if worker.alive and len(self._idle) < self._keep:
+                self._idle.append(worker)
+                return
+        worker.close()
+
+
+drawers = Pool("studio.stage.drawing:draw", keep=2)
+"""Workers that draw long views."""
+renderers = Pool("studio.renders.rendering:render", keep=1)
+"""Workers that render to files."""

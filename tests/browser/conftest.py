@@ -1,0 +1,131 @@
+"""A real server with the demo, and Debian's Chromium to drive it."""
+
+from __future__ import annotations
+
+import os
+import re
+import shutil
+import subprocess
+import sys
+import time
+from collections.abc import Iterator
+from pathlib import Path
+
+import numpy as np
+import pytest
+from playwright.sync_api import Browser, Page, sync_playwright
+
+ROOT = Path(__file__).parents[2]
+FLAGS = [
+    "--no-sandbox",
+    "--disable-gpu",
+    "--disable-quic",
+    "--disable-background-networking",
+    "--autoplay-policy=no-user-gesture-required",
+]
+SIZE = {"width": 1280, "height": 800}
+
+
+class Server:
+    """The studio in a process of its own, with its own data; can be killed and started again."""
+
+    def __init__(self, data: Path) -> None:
+        self.data = data
+        self.url = ""
+        self._process: subprocess.Popen[str] | None = None
+
+    def start(self, port: int | None = None) -> None:
+        command = [sys.executable, "-m", "studio.serve", "--demo"]
+        if port:
+            command += ["--port", str(port)]
+        env = os.environ | {"CALIGO_DATA": str(self.data)}
+        self._process = subprocess.Popen(
+            command, cwd=ROOT, env=env, stdout=subprocess.PIPE, stderr=None, text=True
+        )
+        assert self._process.stdout
+        for line in self._process.stdout:
+            found = re.search(r"http://\S+/", line)
+            if found:
+                self.url = found[0]
+                break
+        end = time.monotonic() + 20
+        while time.monotonic() < end:
+            try:
+                import httpx
+
+                httpx.get(self.url, timeout=2)
+                return
+            except httpx.TransportError:
+                time.sleep(0.1)
+        raise AssertionError("the server does not answer")
+
+    @property
+    def port(self) -> int:
+        return int(self.url.rsplit(":", 1)[1].strip("/"))
+
+    def kill(self) -> None:
+        """End the process at once, as a crash or a power cut would."""
+        if self._process:
+            self._process.kill()
+            self._process.wait()
+
+
+@pytest.fixture(scope="session")
+def server(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Server]:
+    made = Server(tmp_path_factory.mktemp("data"))
+    made.start()
+    yield made
+    made.kill()
+
+
+@pytest.fixture
+def own_server(tmp_path: Path) -> Iterator[Server]:
+    """A server that a test may kill."""
+    made = Server(tmp_path / "data")
+    made.data.mkdir()
+    made.start()
+    yield made
+    made.kill()
+
+
+@pytest.fixture(scope="session")
+def browser() -> Iterator[Browser]:
+    chromium = shutil.which("chromium")
+    assert chromium, "Debian's chromium is missing; run make test, which installs it"
+    with sync_playwright() as playwright:
+        launched = playwright.chromium.launch(executable_path=chromium, args=FLAGS)
+        yield launched
+        launched.close()
+
+
+@pytest.fixture
+def page(browser: Browser, server: Server) -> Iterator[Page]:
+    """The first demo sound, open in a fresh page; fails on any error in the console."""
+    yield from opened(browser, server.url)
+
+
+def opened(browser: Browser, url: str) -> Iterator[Page]:
+    context = browser.new_context(viewport=SIZE, accept_downloads=True)
+    made = context.new_page()
+    errors: list[str] = []
+    made.on("pageerror", lambda e: errors.append(str(e)))
+    made.goto(url)
+    made.get_by_role("button", name="Listen").wait_for(timeout=20_000)
+    made.locator("[data-address]").first.wait_for()
+    yield made
+    context.close()
+    assert errors == []
+
+
+def captured(page: Page) -> np.ndarray:
+    """The last samples that the audio worklet played ``[2, samples]``."""
+    values = page.evaluate("async () => Array.from(await window.caligo.player.capture())")
+    return np.array(values, dtype=np.float32).reshape(-1, 2).T
+
+
+def listened(page: Page, seconds: float = 1.2) -> np.ndarray:
+    """Start to listen, and return what the worklet played."""
+    page.get_by_role("button", name="Listen", exact=True).click()
+    page.get_by_role("button", name="Stop", exact=True).wait_for()
+    page.wait_for_timeout(int(seconds * 1000))
+    return captured(page)

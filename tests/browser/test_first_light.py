@@ -1,0 +1,355 @@
+"""The whole way through the real interface: open, see, hear, change, undo, keep, export."""
+
+from __future__ import annotations
+
+import re
+from pathlib import Path
+
+import numpy as np
+import soundfile
+from playwright.sync_api import Browser, Page, expect
+
+from caligo.document.held import held_chord
+from caligo.formats.midi import write_midi
+from caligo.measure.report import measure_file
+from tests.browser.conftest import Server, captured, listened, opened
+
+
+def value_of(page: Page, address: str) -> str:
+    return page.locator(f"[data-address='{address}'] [data-value]").inner_text()
+
+
+def path_of(page: Page, address: str) -> str:
+    return page.locator(f"[data-trajectory='{address}']").get_attribute("d") or ""
+
+
+def type_value(page: Page, address: str, text: str) -> None:
+    page.locator(f"[data-address='{address}'] [role=slider]").dblclick()
+    field = page.locator(f"[data-address='{address}'] input")
+    field.fill(text)
+    field.press("Enter")
+
+
+def ink(page: Page) -> float:
+    """How dark the long view is on the whole, 0 to 1."""
+    return float(
+        page.evaluate("""() => {
+        const canvas = document.querySelector("section[aria-label='Long view'] canvas");
+        const data = canvas.getContext("2d").getImageData(0, 0, canvas.width, canvas.height).data;
+        let sum = 0;
+        for (let i = 0; i < data.length; i += 4) sum += 255 - data[i];
+        return sum / (data.length / 4) / 255;
+    }""")
+    )
+
+
+def test_the_demo_opens_with_its_picture(page: Page) -> None:
+    expect(page.get_by_role("heading", name="Caligo")).to_be_visible()
+    expect(page.get_by_role("button", name="Sound: Dome Air")).to_be_visible()
+    expect(page.locator("[data-trajectory]")).to_have_count(5)
+    page.wait_for_timeout(1_500)
+    assert ink(page) > 0.02
+    assert len(path_of(page, "ground.filter1.cutoff")) > 200
+
+
+def test_listening_is_heard_from_any_minute(page: Page) -> None:
+    page.get_by_test_id("long-view").click(position={"x": 740, "y": 100})
+    clock = page.get_by_test_id("clock")
+    expect(clock).to_have_text(re.compile(r"^2:2\d"))
+    heard = listened(page)
+    assert np.isfinite(heard).all()
+    assert heard[:, -20_000:].std() > 0.005
+    expect(clock).to_have_text(re.compile(r"^2:[23]\d"))
+    page.get_by_role("button", name="Stop").click()
+    page.wait_for_timeout(800)
+    assert captured(page)[:, -10_000:].std() < 1e-5
+
+
+def test_a_moved_strip_changes_sound_and_trajectory(page: Page) -> None:
+    page.get_by_test_id("long-view").click(position={"x": 600, "y": 100})
+    before_path = path_of(page, "ground.filter1.cutoff")
+    heard = listened(page, 1.5)[:, -24_000:]
+    slider = page.locator("[data-address='ground.filter1.cutoff'] [role=slider]")
+    box = slider.bounding_box()
+    assert box
+    page.mouse.move(box["x"] + 40, box["y"] + 25)
+    page.mouse.down()
+    page.mouse.move(box["x"] + 40, box["y"] + 130, steps=12)
+    page.mouse.up()
+    assert value_of(page, "ground.filter1.cutoff") != "880 Hz"
+    moved = page.locator("[data-trajectory='ground.filter1.cutoff']")
+    expect(moved).not_to_have_attribute("d", before_path)
+    page.wait_for_timeout(1_500)
+    darker = captured(page)[:, -24_000:]
+
+    def brightness(signal: np.ndarray) -> float:
+        return float(np.std(np.diff(signal)) / np.std(signal))
+
+    assert brightness(darker) < 0.8 * brightness(heard)
+    page.get_by_role("button", name="Undo").click()
+    expect(page.locator("[data-address='ground.filter1.cutoff'] [data-value]")).to_have_text(
+        "880 Hz"
+    )
+    page.get_by_role("button", name="Redo").click()
+    expect(page.locator("[data-address='ground.filter1.cutoff'] [data-value]")).not_to_have_text(
+        "880 Hz"
+    )
+    page.get_by_role("button", name="Undo").click()
+    page.get_by_role("button", name="Stop").click()
+
+
+def test_values_are_typed_with_units_and_kept_in_range(page: Page) -> None:
+    type_value(page, "ground.filter1.cutoff", "2.5 kHz")
+    assert value_of(page, "ground.filter1.cutoff") == "2500 Hz"
+    type_value(page, "ground.filter1.cutoff", "90000")
+    assert value_of(page, "ground.filter1.cutoff") == "20 kHz"
+    expect(page.get_by_role("status").filter(has_text="end of its range")).to_be_visible()
+    type_value(page, "ground.envelope.attack", "25 % of note")
+    assert value_of(page, "ground.envelope.attack") == "25 % of note"
+    type_value(page, "ground.envelope.attack", "about a while")
+    expect(page.get_by_role("alert")).to_contain_text("is not a value for Attack")
+    for _ in range(3):
+        page.get_by_role("button", name="Undo").click()
+    assert value_of(page, "ground.envelope.attack") == "7.5 s"
+
+
+def test_routes_are_added_changed_and_removed(page: Page) -> None:
+    cell = page.locator("[data-address='ground.source.spread']")
+    cell.hover()
+    cell.get_by_role("button", name="Move Spread").click()
+    page.get_by_role("button", name="Flutter", exact=True).click()
+    expect(page.locator("[data-trajectory='ground.source.spread']")).to_be_attached()
+    depth = page.locator("[data-route='ground.source.spread']").get_by_label("Depth")
+    depth.fill("15")
+    depth.press("Enter")
+    expect(depth).to_have_value("15")
+    page.get_by_role("button", name="Remove the route by Flutter").click()
+    expect(page.locator("[data-trajectory='ground.source.spread']")).not_to_be_attached()
+    page.keyboard.press("Escape")
+
+
+def test_modulators_layers_and_filters_come_and_go(page: Page) -> None:
+    page.get_by_role("button", name="Add modulator").click()
+    page.get_by_role("menuitem", name="Random").click()
+    expect(page.get_by_role("button", name=re.compile("Modulator: Drift"))).to_be_visible()
+    page.get_by_label("Add target").select_option(label="Source level")
+    expect(page.locator("[data-trajectory='ground.source.level']")).to_be_attached()
+    page.get_by_role("button", name="Remove Drift").click()
+    expect(page.locator("[data-trajectory='ground.source.level']")).not_to_be_attached()
+    page.get_by_role("button", name="Add a layer").click()
+    page.get_by_role("menuitem", name="Wavetable").click()
+    expect(page.locator("[data-address='layer1.source.unison']")).to_be_visible()
+    page.get_by_role("button", name="Add a filter").click()
+    page.get_by_role("menuitem", name="High-pass").click()
+    expect(page.get_by_role("heading", name="2 High-pass")).to_be_visible()
+    page.get_by_label("Filters joined").select_option("parallel")
+    expect(page.locator("[data-address='layer1.blend']")).to_be_visible()
+    page.get_by_role("button", name=re.compile("More for Wall")).click()
+    page.get_by_role("menuitem", name="Remove").click()
+    expect(page.locator("[data-address='layer1.source.unison']")).not_to_be_attached()
+    for _ in range(7):
+        page.get_by_role("button", name="Undo").click()
+    expect(page.get_by_role("status").filter(has_text="saved")).to_be_visible()
+    expect(page.locator("[data-course]")).to_have_count(4)
+
+
+def test_a_dropped_midi_file_becomes_the_score(page: Page) -> None:
+    data = list(write_midi(held_chord("E2 B2 F#3 C#4 G#4", 30.0)))
+    drop = """async ([bytes, name]) => {
+        const transfer = new DataTransfer();
+        transfer.items.add(new File([new Uint8Array(bytes)], name));
+        window.dispatchEvent(new DragEvent("drop", { dataTransfer: transfer, cancelable: true }));
+    }"""
+    page.evaluate(drop, [data, "cue.mid"])
+    expect(page.get_by_role("img", name="5 held notes")).to_be_visible()
+    expect(page.get_by_text("cue.mid: 5 notes")).to_be_visible()
+    page.get_by_role("button", name="Undo").click()
+    expect(page.get_by_role("img", name="4 held notes")).to_be_visible()
+    page.evaluate(drop, [data[:40], "short.mid"])
+    expect(page.get_by_role("alert")).to_contain_text("short.mid is damaged or cut off")
+    page.evaluate(drop, [list(b"only text"), "words.mid"])
+    expect(page.get_by_role("alert")).to_contain_text("not a Standard MIDI File")
+    expect(page.get_by_role("img", name="4 held notes")).to_be_visible()
+
+
+def test_a_chord_is_typed(page: Page) -> None:
+    page.get_by_role("button", name=re.compile("^Chord")).click()
+    page.get_by_label("Notes or chord symbols").fill("Am9")
+    page.get_by_label("Minutes").fill("1")
+    page.get_by_role("button", name="Hold", exact=True).click()
+    expect(page.get_by_role("img", name="5 held notes")).to_be_visible()
+    expect(page.get_by_text("of 1:00")).to_be_visible()
+    page.get_by_role("button", name=re.compile("^Chord")).click()
+    page.get_by_label("Notes or chord symbols").fill("Xyz")
+    page.get_by_role("button", name="Hold", exact=True).click()
+    expect(page.get_by_role("alert")).to_contain_text("Xyz")
+    page.get_by_role("button", name="Close").click()
+    page.get_by_role("button", name="Undo").click()
+    expect(page.get_by_text("of 4:00")).to_be_visible()
+
+
+def test_versions_are_kept_and_restored(page: Page) -> None:
+    page.get_by_role("button", name="Versions").click()
+    page.get_by_label("Name of the version").fill("Before the test")
+    page.get_by_role("button", name="Keep this state").click()
+    expect(page.get_by_text("Before the test")).to_be_visible()
+    page.get_by_role("button", name="Close").click()
+    type_value(page, "ground.source.detune", "44")
+    assert value_of(page, "ground.source.detune") == "44 ct"
+    page.get_by_role("button", name="Versions").click()
+    page.get_by_role("button", name="Restore version 2").click()
+    expect(page.locator("[data-address='ground.source.detune'] [data-value]")).to_have_text("11 ct")
+    page.get_by_role("button", name="Undo").click()
+    expect(page.locator("[data-address='ground.source.detune'] [data-value]")).to_have_text("44 ct")
+    page.get_by_role("button", name="Undo").click()
+
+
+def test_exported_files_measure_as_they_should(page: Page, tmp_path: Path) -> None:
+    page.get_by_role("button", name=re.compile("^Chord")).click()
+    page.get_by_label("Notes or chord symbols").fill("C2 G2 D3")
+    page.get_by_label("Minutes").fill("0.2")
+    page.get_by_role("button", name="Hold", exact=True).click()
+    expect(page.get_by_text("of 0:12")).to_be_visible()
+    page.get_by_role("button", name="Export").click()
+    page.get_by_label("Tail in seconds").fill("1")
+    page.get_by_role("button", name="Render", exact=True).click()
+    row = page.locator("[data-render]").first
+    expect(row).to_have_attribute("data-state", "done", timeout=60_000)
+    with page.expect_download() as waiting:
+        row.get_by_role("link", name="Save file").click()
+    target = tmp_path / "export.wav"
+    waiting.value.save_as(target)
+    assert soundfile.info(target).subtype == "PCM_24"
+    report = measure_file(target)
+    assert report.length == 13.0
+    assert -40.0 < report.integrated < -10.0
+    assert report.true_peak <= -0.9
+    page.get_by_role("button", name="Close").click()
+    page.get_by_role("button", name="Undo").click()
+
+
+def test_loops_are_dragged_and_let_go(page: Page) -> None:
+    view = page.get_by_test_id("long-view")
+    box = view.bounding_box()
+    assert box
+    page.mouse.move(box["x"] + 300, box["y"] + 80)
+    page.mouse.down()
+    page.mouse.move(box["x"] + 420, box["y"] + 80, steps=5)
+    page.mouse.up()
+    expect(page.get_by_test_id("loop")).to_be_visible()
+    page.get_by_role("button", name=re.compile("^Loop")).click()
+    expect(page.get_by_test_id("loop")).not_to_be_attached()
+
+
+def test_keys_play_over_what_is_heard_and_panic_silences(page: Page) -> None:
+    page.get_by_role("button", name=re.compile("^Chord")).click()
+    page.get_by_label("Notes or chord symbols").fill("C2")
+    page.get_by_role("button", name="Hold", exact=True).click()
+    page.get_by_role("button", name="Keys").click()
+    quiet = listened(page, 1.0)[:, -9_600:]
+    page.locator("body").click(position={"x": 640, "y": 390})
+    page.keyboard.down("a")
+    page.keyboard.down("g")
+    expect(page.get_by_role("button", name="Key 48")).to_have_attribute("aria-pressed", "true")
+    page.wait_for_timeout(2_500)
+    loud = captured(page)[:, -9_600:]
+    page.keyboard.up("a")
+    page.keyboard.up("g")
+    assert loud.std() > 1.3 * quiet.std()
+    page.get_by_role("button", name="Panic").click()
+    page.wait_for_timeout(900)
+    assert captured(page)[:, -9_600:].std() < 1e-5
+    page.get_by_role("button", name="Stop").click()
+    page.get_by_role("button", name="Keys").click()
+    page.get_by_role("button", name="Undo").click()
+
+
+def test_everything_can_be_done_by_keyboard(page: Page) -> None:
+    slider = page.get_by_role("slider", name="Cutoff").first
+    slider.focus()
+    before = value_of(page, "ground.filter1.cutoff")
+    slider.press("ArrowUp")
+    raised = value_of(page, "ground.filter1.cutoff")
+    assert raised != before
+    assert slider.get_attribute("aria-valuetext") == raised
+    slider.press("Enter")
+    page.keyboard.type("500")
+    page.keyboard.press("Enter")
+    assert value_of(page, "ground.filter1.cutoff") == "500 Hz"
+    page.keyboard.press("Control+z")
+    page.keyboard.press("Control+z")
+    assert value_of(page, "ground.filter1.cutoff") == before
+    playhead = page.get_by_role("slider", name="Playhead")
+    playhead.focus()
+    playhead.press("Home")
+    playhead.press("PageUp")
+    expect(page.get_by_test_id("clock")).to_have_text(re.compile(r"^0:10"))
+    playhead.press(" ")
+    expect(page.get_by_role("button", name="Stop")).to_be_visible()
+    page.keyboard.press(" ")
+    expect(page.get_by_role("button", name="Listen")).to_be_visible()
+
+
+def test_other_sounds_are_opened_made_and_renamed(page: Page) -> None:
+    page.get_by_role("button", name="Productions, cues and sounds").click()
+    page.get_by_role("button", name="Snowblind", exact=True).click()
+    expect(page.get_by_role("button", name="Sound: Snowblind")).to_be_visible()
+    expect(page.locator("[data-course]")).to_have_count(3)
+    page.get_by_role("button", name="Productions, cues and sounds").click()
+    page.get_by_role("button", name="Add a sound to Shutter Open").click()
+    page.get_by_role("menuitem", name="New sound").click()
+    expect(page.get_by_role("button", name="Sound: New sound")).to_be_visible()
+    page.get_by_role("button", name="Sound: New sound").dblclick()
+    page.get_by_role("textbox", name="Sound").fill("Night Watch")
+    page.keyboard.press("Enter")
+    expect(page.get_by_role("button", name="Sound: Night Watch")).to_be_visible()
+    page.reload()
+    expect(page.get_by_role("button", name="Sound: Night Watch")).to_be_visible()
+
+
+def test_hold_still_shows_resting_values(page: Page) -> None:
+    expect(page.locator("[data-trajectory='ground.source.position']")).to_be_attached()
+    page.get_by_role("button", name="Hold still").click()
+    expect(page.locator("[data-trajectory='ground.source.position']")).not_to_be_attached()
+    page.get_by_role("button", name="Hold still").click()
+    expect(page.locator("[data-trajectory='ground.source.position']")).to_be_attached()
+
+
+def test_a_lost_connection_comes_back_and_goes_on(page: Page) -> None:
+    listened(page, 0.8)
+    page.evaluate("window.caligo.loseConnection()")
+    page.wait_for_timeout(3_000)
+    expect(page.get_by_role("button", name="Stop")).to_be_visible()
+    assert captured(page)[:, -9_600:].std() > 0.002
+    type_value(page, "ground.source.spread", "50")
+    expect(page.get_by_role("status").filter(has_text="saved")).to_be_visible()
+    page.get_by_role("button", name="Undo").click()
+    page.get_by_role("button", name="Stop").click()
+
+
+def test_a_killed_server_loses_nothing_and_marks_the_render(
+    browser: Browser, own_server: Server
+) -> None:
+    for page in opened(browser, own_server.url):
+        type_value(page, "ground.source.detune", "33")
+        expect(page.get_by_role("status").filter(has_text="saved")).to_be_visible()
+        page.get_by_role("button", name="Export").click()
+        page.get_by_role("button", name="Render", exact=True).click()
+        expect(page.locator("[data-state='running']")).to_be_visible(timeout=10_000)
+        port = own_server.port
+        own_server.kill()
+        page.get_by_role("button", name="Close").click()
+        type_value(page, "ground.source.spread", "12")
+        expect(page.get_by_role("status").filter(has_text="offline")).to_be_visible(timeout=10_000)
+        own_server.start(port)
+        expect(page.get_by_role("status").filter(has_text="saved")).to_be_visible(timeout=15_000)
+        page.reload()
+        expect(page.locator("[data-address='ground.source.detune'] [data-value]")).to_have_text(
+            "33 ct"
+        )
+        expect(page.locator("[data-address='ground.source.spread'] [data-value]")).to_have_text(
+            "12 %"
+        )
+        page.get_by_role("button", name="Export").click()
+        expect(page.locator("[data-state='cut off']")).to_be_visible()
+        expect(page.get_by_role("button", name="Render again")).to_be_visible()
