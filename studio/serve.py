@@ -6,6 +6,7 @@ import argparse
 import os
 import socket
 import sys
+import threading
 import warnings
 
 import uvicorn
@@ -60,10 +61,14 @@ def main() -> None:
     sys.setswitchinterval(0.001)  # the audio thread must not wait long for its turn
     port = free_port(given.port)
     prepare(given.demo)
+    from caligo.engine.warm import warm_listening
     from studio.asgi import application
     from studio.workers import drawers
 
-    drawers.warm()
+    ready = threading.Thread(target=drawers.warm, args=("studio.stage.drawing:warm",))
+    ready.start()
+    warm_listening()
+    ready.join()
     print(f"Caligo is at http://{HOST}:{port}/", flush=True)
     uvicorn.run(
         application,

@@ -142,9 +142,11 @@ class Pool:
         self._idle: list[Worker] = []
         self._lock = threading.Lock()
 
-    def warm(self) -> None:
-        """Start a worker now, so that it is ready when it is needed."""
+    def warm(self, task: str) -> None:
+        """Start a worker now and run a task in it, so that it is ready when it is needed."""
         worker = Worker(self._first)
+        for _ in worker.run(task):
+            pass
         with self._lock:
             self._idle.append(worker)
 

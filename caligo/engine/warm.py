@@ -11,7 +11,7 @@ from caligo.document import read_sound
 from caligo.document.held import held_chord
 from caligo.document.sound import Sound
 from caligo.engine.live import Listening
-from caligo.engine.long_view import coarse
+from caligo.engine.long_view import fine
 from caligo.engine.offline import RenderRange, render_array, render_to_file
 from caligo.engine.trajectories import trajectories
 from caligo.measure.report import Reporter
@@ -75,9 +75,21 @@ def warm() -> None:
     reporter = Reporter(48_000)
     reporter.add(signal)
     reporter.finish()
-    trajectories(sound, score)
-    list(coarse(sound, score))
-    listening = Listening(sound, score)
+    warm_drawing()
+    warm_listening()
+
+
+def warm_drawing() -> None:
+    """Load from disk what drawing needs."""
+    sound, score = everything(), held_chord("C2 G2", 1.0)
+    trajectories(sound, score, 20)
+    list(fine(sound, score))
+
+
+def warm_listening() -> None:
+    """Load from disk what listening needs, so that the first time is as quick as the second."""
+    sound = everything()
+    listening = Listening(sound, held_chord("C2 G2", 2.0), start=1.0, most_roll=0.1)
     listening.press(60)
     listening.block()
     listening.edit(sound)

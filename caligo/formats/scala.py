@@ -13,7 +13,7 @@ class ScalaError(ValueError):
 
 def _cents(text: str) -> float:
     """A degree: with a period it is cents, else a ratio or a whole number (Scala's rule)."""
-    word = text.split()[0]
+    word = text.split(maxsplit=1)[0]
     if "." in word:
         return float(word)
     above, _, below = word.partition("/")

@@ -19,6 +19,12 @@ SendBytes = Callable[[bytes], None]
 
 LEAD = 5 * SMALL_BLOCK
 """Frames kept ahead of what has been heard: 107 ms, which an edit waits at most."""
+MOST_LEAD = 14 * SMALL_BLOCK
+"""Frames kept ahead on a machine that has run dry again and again: 300 ms."""
+STEP_UP = 2 * SMALL_BLOCK
+"""Frames by which the lead grows when the browser runs dry."""
+CALM = 400
+"""Blocks (8.5 s) without running dry after which the lead shrinks by one."""
 HUNGRY = 3 * SMALL_BLOCK
 """Below so many frames ahead, drawing gives way to listening."""
 PATIENCE = 10.0
@@ -43,6 +49,8 @@ class Listener:
         self._stream = 0
         self._sent = 0
         self._heard = 0
+        self._lead = LEAD
+        self._calm = 0
         self._more = threading.Condition()
 
     @property
@@ -86,7 +94,19 @@ class Listener:
         with self._more:
             if stream == self._stream:
                 self._heard = max(self._heard, frames)
+                self._adapt()
                 self._more.notify_all()
+
+    def _adapt(self) -> None:
+        """Keep more ahead where the browser runs dry, and less again once it does not."""
+        if self._heard >= self._sent:
+            self._lead = min(MOST_LEAD, self._lead + STEP_UP)
+            self._calm = 0
+            return
+        self._calm += 1
+        if self._calm >= CALM:
+            self._lead = max(LEAD, self._lead - SMALL_BLOCK)
+            self._calm = 0
 
     def with_listening(self, act: Callable[[Listening], None]) -> bool:
         """Do something to what is playing, if anything is."""
@@ -136,7 +156,7 @@ class Listener:
         """Wait for room, then send one block; False once it is over."""
         with self._more:
             room = self._more.wait_for(
-                lambda: self._stream != stream or self._sent - self._heard < LEAD, PATIENCE
+                lambda: self._stream != stream or self._sent - self._heard < self._lead, PATIENCE
             )
             if self._stream != stream or not room:
                 return False

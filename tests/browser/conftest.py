@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import json
 import os
 import re
 import shutil
@@ -11,6 +12,7 @@ import time
 from collections.abc import Iterator
 from pathlib import Path
 
+import httpx
 import numpy as np
 import pytest
 from playwright.sync_api import Browser, Page, sync_playwright
@@ -51,8 +53,6 @@ class Server:
         end = time.monotonic() + 20
         while time.monotonic() < end:
             try:
-                import httpx
-
                 httpx.get(self.url, timeout=2)
                 return
             except httpx.TransportError:
@@ -98,10 +98,25 @@ def browser() -> Iterator[Browser]:
         launched.close()
 
 
+def copied(server: Server) -> str:
+    """The address of a copy of Dome Air, in a cue of its own that plays the demo's score."""
+    with httpx.Client(base_url=server.url) as client:
+        client.get("/")
+        headers = {"X-CSRFToken": client.cookies["csrftoken"], "Referer": server.url}
+        made = client.post("/api/productions", json={"name": "Copies"}, headers=headers).json()
+        cue = made["cues"][0]["id"]
+        score = json.loads((ROOT / "demo/scores/1m1.json").read_text())
+        change = {"revision": 1, "patch": [{"op": "replace", "path": "", "value": score}]}
+        client.patch(f"/api/cues/{cue}/score", json=change, headers=headers).raise_for_status()
+        file = {"file": (ROOT / "demo/sounds/dome_air.json").read_bytes()}
+        sound = client.post(f"/api/cues/{cue}/sounds/import", files=file, headers=headers).json()
+        return f"{server.url}sounds/{sound['id']}"
+
+
 @pytest.fixture
 def page(browser: Browser, server: Server) -> Iterator[Page]:
-    """The first demo sound, open in a fresh page; fails on any error in the console."""
-    yield from opened(browser, server.url)
+    """A copy of the first demo sound, open in a fresh page; fails on any error in the page."""
+    yield from opened(browser, copied(server))
 
 
 def opened(browser: Browser, url: str) -> Iterator[Page]:

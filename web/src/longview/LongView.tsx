@@ -4,7 +4,7 @@ import { useSession } from "../session/store";
 import { player } from "../stage/audio";
 import { seek, setLoop, useStage } from "../stage/socket";
 import { COLUMNS, longView } from "./picture";
-import { onPlayhead } from "./playhead";
+import { onPlayhead, usePlayhead } from "./playhead";
 import { dragged, rulerTimes } from "./time-axis";
 
 const FREQUENCIES: [number, string][] = [
@@ -263,6 +263,17 @@ function Surface({ length }: { length: number }) {
   );
 }
 
+function Playhead() {
+  const ref = usePlayhead<HTMLDivElement>();
+  return (
+    <div ref={ref} className="pointer-events-none absolute inset-x-0 bottom-0 top-2.5" aria-hidden>
+      <div className="relative h-full w-0.5 bg-rose">
+        <div className="absolute -left-[5px] top-0 border-x-[6px] border-t-[8px] border-x-transparent border-t-rose" />
+      </div>
+    </div>
+  );
+}
+
 function clamp(seconds: number, length: number) {
   return Math.min(length * 0.999, Math.max(0, seconds));
 }
@@ -299,12 +310,7 @@ export function LongView() {
         <HeldNotes />
         <Ruler length={length} />
         <LoopSpan length={length} />
-        <div
-          className="pointer-events-none absolute bottom-0 top-2.5 w-0.5 bg-rose"
-          style={{ left: "calc(var(--playhead, 0) * 100%)" }}
-        >
-          <div className="absolute -left-[5px] top-0 border-x-[6px] border-t-[8px] border-x-transparent border-t-rose" />
-        </div>
+        <Playhead />
         <Surface length={length} />
       </div>
     </section>

@@ -5,6 +5,7 @@ import { modulatorPart, type Target, targets } from "../document/catalogue";
 import { addRoute, newSeed, removeModulator } from "../document/edits";
 import type { Operation } from "../document/patch";
 import { isTime, shownDepth, shownTime } from "../document/values";
+import { PlayheadLine } from "../longview/PlayheadLine";
 import { edit, useSession } from "../session/store";
 import { useStage } from "../stage/socket";
 import { PartStrips } from "../strips/PartStrips";
@@ -86,10 +87,7 @@ function Row({ modulator, color }: { modulator: Modulator; color: string }) {
       </div>
       <div className="relative min-w-0 flex-1">
         <Course id={modulator.id} color={color} />
-        <div
-          className="absolute inset-y-0 w-px bg-rose/40"
-          style={{ left: "calc(var(--playhead, 0) * 100%)" }}
-        />
+        <PlayheadLine />
       </div>
     </li>
   );

@@ -1,28 +1,36 @@
-/** Playing: blocks from the stage go into a ring in the audio worklet; the playhead follows it. */
+/** Playing: the audio worklet, and where the playhead is by what it reports. */
 
 import workletUrl from "./ring-worklet.ts?worker&url";
 
 const RATE = 48_000;
+/** The longest time for which the playhead goes on by itself between two reports. */
+const AHEAD = 0.06;
 
-interface Mark {
-  frame: number;
-  at: number;
+interface Report {
+  type: "heard" | "captured";
+  stream: number;
+  frames: number;
+  position: number;
+  underruns: number;
+  peak: number;
+  samples: Float32Array;
 }
 
-class Player {
-  onHeard: (stream: number, frames: number) => void = () => undefined;
+export class Player {
+  /** Receives the port by which samples reach the worklet, once there is one. */
+  onPort: (port: MessagePort) => void = () => undefined;
   private context: AudioContext | null = null;
   private node: AudioWorkletNode | null = null;
   private making: Promise<void> | null = null;
   private stream = -1;
-  private received = 0;
-  private marks: Mark[] = [];
-  private heardFrames = 0;
+  private heardAt = 0;
   private heardWhen = 0;
+  private moved = 0;
   private rest = 0;
   private running = false;
   private captures: ((samples: Float32Array) => void)[] = [];
   private waiting: (() => void)[] = [];
+  frames = 0;
   underruns = 0;
   peak = 0;
 
@@ -40,63 +48,47 @@ class Player {
       numberOfInputs: 0,
       outputChannelCount: [2],
     });
-    node.port.onmessage = (event) => this.hear(event.data);
+    node.port.onmessage = (event: MessageEvent<Report>) => this.hear(event.data);
     node.connect(context.destination);
+    const channel = new MessageChannel();
+    node.port.postMessage({ type: "connect", port: channel.port1 }, [channel.port1]);
+    this.onPort(channel.port2);
     this.context = context;
     this.node = node;
   }
 
-  private hear(message: {
-    type: string;
-    stream: number;
-    frames: number;
-    underruns: number;
-    peak: number;
-    samples: Float32Array;
-  }) {
-    if (message.type === "captured") {
-      for (const done of this.captures.splice(0)) done(message.samples);
+  private hear(report: Report) {
+    if (report.type === "captured") {
+      for (const done of this.captures.splice(0)) done(report.samples);
       return;
     }
-    if (message.stream !== this.stream) return;
-    this.heardFrames = message.frames;
-    this.heardWhen = performance.now();
-    this.underruns = message.underruns;
-    this.peak = message.peak;
-    if (message.frames > 0) for (const go of this.waiting.splice(0)) go();
-    this.onHeard(message.stream, message.frames);
+    if (report.stream !== this.stream) return;
+    this.frames = report.frames;
+    this.underruns = report.underruns;
+    this.peak = report.peak;
+    const now = performance.now();
+    // Right after a jump, reports still tell of what was on its way before it.
+    if (now - this.moved > 250 || Math.abs(report.position - this.rest) < 0.5) {
+      this.heardAt = report.position;
+      this.heardWhen = now;
+      this.moved = 0;
+    }
+    for (const go of this.waiting.splice(0)) go();
   }
 
   begin(stream: number, from: number) {
     this.stream = stream;
-    this.received = 0;
-    this.heardFrames = 0;
-    this.heardWhen = performance.now();
-    this.marks = [{ frame: 0, at: from }];
+    this.frames = 0;
+    this.heardAt = from;
+    this.heardWhen = performance.now() + 1000;
+    this.moved = 0;
     this.running = true;
-    this.node?.port.postMessage({ type: "begin", stream });
-  }
-
-  take(stream: number, at: number, samples: Float32Array<ArrayBuffer>) {
-    if (stream !== this.stream || !this.running) return;
-    this.marks.push({ frame: this.received, at });
-    if (this.marks.length > 64) this.marks.shift();
-    this.received += samples.length / 2;
-    this.node?.port.postMessage({ type: "samples", stream, samples }, [samples.buffer]);
-  }
-
-  /** The stream is over: play what is left of it. */
-  end(stream: number) {
-    if (stream !== this.stream) return;
-    this.rest = this.position();
-    this.running = false;
   }
 
   stop() {
     this.rest = this.position();
     this.running = false;
     this.stream = -1;
-    this.node?.port.postMessage({ type: "begin", stream: -1 });
   }
 
   /** Throw away what waits to be played, for silence at once. */
@@ -106,25 +98,21 @@ class Player {
 
   moveTo(seconds: number) {
     this.rest = seconds;
-    if (this.running) {
-      // Until the jump arrives in the samples, the playhead already stands where it will be.
-      this.marks = [{ frame: this.heardFrames, at: seconds }];
-    }
+    this.heardAt = seconds;
+    this.heardWhen = performance.now();
+    this.moved = this.running ? this.heardWhen : 0;
   }
 
   /** The moment that is heard now, in seconds. */
   position(): number {
     if (!this.running) return this.rest;
-    const ahead = Math.min((performance.now() - this.heardWhen) / 1000, 0.05);
-    const frame = this.heardFrames === 0 ? 0 : this.heardFrames + ahead * RATE;
-    let mark = this.marks[0];
-    for (const candidate of this.marks) if (candidate.frame <= frame) mark = candidate;
-    return mark ? mark.at + (frame - mark.frame) / RATE : this.rest;
+    const since = (performance.now() - this.heardWhen) / 1000;
+    return this.heardAt + Math.min(AHEAD, Math.max(0, since));
   }
 
   /** Resolves once the stream that has begun is heard. */
   sounding(): Promise<void> {
-    if (this.heardFrames > 0 && this.running) return Promise.resolve();
+    if (this.frames > 0 && this.running) return Promise.resolve();
     return new Promise((resolve) => this.waiting.push(resolve));
   }
 

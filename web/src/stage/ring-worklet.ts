@@ -4,6 +4,7 @@
 declare class AudioWorkletProcessor {
   readonly port: MessagePort;
 }
+declare const sampleRate: number;
 declare function registerProcessor(name: string, processor: unknown): void;
 
 const SIZE = 1 << 16;
@@ -11,12 +12,27 @@ const FIRST = 2048;
 const REPORT = 1024;
 const KEPT = 1 << 15;
 
+interface Mark {
+  frame: number;
+  at: number;
+}
+
+type FromStage =
+  | { type: "begin"; stream: number; at: number }
+  | { type: "samples"; stream: number; at: number; samples: Float32Array }
+  | { type: "end"; stream: number };
+
+type FromPage = { type: "connect"; port: MessagePort } | { type: "drop" } | { type: "capture" };
+
 class Ring extends AudioWorkletProcessor {
   private readonly left = new Float32Array(SIZE);
   private readonly right = new Float32Array(SIZE);
   private readonly played = new Float32Array(2 * KEPT);
   private playedAt = 0;
+  private stage: MessagePort | null = null;
   private stream = -1;
+  private ended = false;
+  private marks: Mark[] = [];
   private written = 0;
   private read = 0;
   private started = false;
@@ -28,27 +44,38 @@ class Ring extends AudioWorkletProcessor {
 
   constructor() {
     super();
-    this.port.onmessage = (event) => this.hear(event.data);
+    this.port.onmessage = (event: MessageEvent<FromPage>) => {
+      const message = event.data;
+      if (message.type === "drop") this.read = this.written;
+      else if (message.type === "capture") {
+        this.port.postMessage({ type: "captured", samples: this.ordered() });
+      } else {
+        this.stage = message.port;
+        message.port.onmessage = (from: MessageEvent<FromStage>) => this.hear(from.data);
+      }
+    };
   }
 
-  private hear(message: { type: string; stream: number; samples: Float32Array }) {
+  private hear(message: FromStage) {
     if (message.type === "begin") {
       this.stream = message.stream;
       this.written = this.read = this.reported = 0;
-      this.started = false;
+      this.started = this.ended = false;
       this.underruns = 0;
-    } else if (message.type === "samples" && message.stream === this.stream) {
+      this.marks = [{ frame: 0, at: message.at }];
+    } else if (message.stream !== this.stream) {
+      return;
+    } else if (message.type === "end") {
+      this.ended = true;
+    } else {
       const frames = message.samples.length / 2;
+      this.marks.push({ frame: this.written, at: message.at });
       for (let i = 0; i < frames; i++) {
         const at = (this.written + i) % SIZE;
         this.left[at] = message.samples[2 * i] ?? 0;
         this.right[at] = message.samples[2 * i + 1] ?? 0;
       }
       this.written += frames;
-    } else if (message.type === "drop") {
-      this.read = this.written;
-    } else if (message.type === "capture") {
-      this.port.postMessage({ type: "captured", samples: this.ordered() });
     }
   }
 
@@ -61,6 +88,25 @@ class Ring extends AudioWorkletProcessor {
       out[2 * i + 1] = this.played[2 * at + 1] ?? 0;
     }
     return out;
+  }
+
+  /** The moment in the score that is played now. */
+  private position(): number {
+    while (this.marks.length > 1 && (this.marks[1]?.frame ?? 0) <= this.read) this.marks.shift();
+    const mark = this.marks[0];
+    return mark ? mark.at + (this.read - mark.frame) / sampleRate : 0;
+  }
+
+  private report() {
+    this.reported = this.read;
+    const heard = { type: "heard", stream: this.stream, frames: this.read };
+    this.stage?.postMessage(heard);
+    this.port.postMessage({
+      ...heard,
+      position: this.position(),
+      underruns: this.underruns,
+      peak: this.peak,
+    });
   }
 
   process(_: Float32Array[][], outputs: Float32Array[][]): boolean {
@@ -86,20 +132,11 @@ class Ring extends AudioWorkletProcessor {
       this.played[2 * this.playedAt + 1] = this.lastRight;
       this.playedAt = (this.playedAt + 1) % KEPT;
     }
-    if (this.started && this.read >= this.written && this.stream >= 0) {
+    if (this.started && this.read >= this.written && this.stream >= 0 && !this.ended) {
       this.underruns++;
       this.started = false;
     }
-    if (this.stream >= 0 && this.read - this.reported >= REPORT) {
-      this.reported = this.read;
-      this.port.postMessage({
-        type: "heard",
-        stream: this.stream,
-        frames: this.read,
-        underruns: this.underruns,
-        peak: this.peak,
-      });
-    }
+    if (this.stream >= 0 && this.read - this.reported >= REPORT) this.report();
     return true;
   }
 }

@@ -5,7 +5,7 @@ import type { RenderOut } from "../api/client";
 import { longView } from "../longview/picture";
 import { knownRevision, reload, say, unsent } from "../session/store";
 import { player } from "./audio";
-import { AUDIO, type AudioHeader, readFrame, TILE, type TileHeader } from "./frames";
+import type { TileHeader } from "./frames";
 
 export interface Course {
   value: number[];
@@ -47,10 +47,14 @@ export const useStage = create<Stage>(() => ({
 const AGAIN_MS = 500;
 const GONE = 4404;
 
-let socket: WebSocket | null = null;
+const connection = new Worker(new URL("./connection-worker.ts", import.meta.url), {
+  type: "module",
+});
 let open: number | null = null;
 /** Listening that was going on when the connection was lost. */
 let resume = false;
+
+player.onPort = (port) => connection.postMessage({ type: "audio", port }, [port]);
 
 export function openStage(soundId: number) {
   closeStage();
@@ -70,56 +74,57 @@ export function openStage(soundId: number) {
 
 export function closeStage() {
   open = null;
+  silence();
+  connection.postMessage({ type: "close" });
+}
+
+/** What plays falls silent at once. */
+function silence() {
   player.stop();
-  socket?.close();
-  socket = null;
+  connection.postMessage({ type: "silence" });
 }
 
 function connect(soundId: number) {
   const protocol = window.location.protocol === "https:" ? "wss" : "ws";
-  const fresh = new WebSocket(`${protocol}://${window.location.host}/ws/sounds/${soundId}`);
-  fresh.binaryType = "arraybuffer";
-  socket = fresh;
-  fresh.onopen = () => {
-    useStage.setState({ connected: true });
-    const { still } = useStage.getState();
-    if (still) tell({ type: "still", still });
-    if (resume) void listen(player.position());
-    resume = false;
-    if (!unsent() && knownRevision() > 0) void reload().catch(() => undefined);
-  };
-  fresh.onmessage = (event: MessageEvent<string | ArrayBuffer>) => {
-    if (typeof event.data === "string") hear(JSON.parse(event.data));
-    else take(event.data);
-  };
-  fresh.onclose = (event) => {
-    if (socket !== fresh) return;
-    const { playing, connected } = useStage.getState();
-    if (connected) resume = playing;
-    useStage.setState({ connected: false, playing: false });
-    player.stop();
-    if (event.code === GONE) {
-      say("This sound is no longer there; it was deleted elsewhere. Choose another.");
-    } else if (open === soundId) {
-      setTimeout(() => open === soundId && connect(soundId), AGAIN_MS);
-    }
-  };
+  const url = `${protocol}://${window.location.host}/ws/sounds/${soundId}`;
+  connection.postMessage({ type: "open", url });
+}
+
+connection.onmessage = (event) => {
+  const news = event.data;
+  if (news.type === "message") hear(news.message);
+  else if (news.type === "tile") {
+    longView.take(news.header as TileHeader, new Uint8Array(news.data));
+  } else if (news.type === "opened") opened();
+  else closed(news.code);
+};
+
+function opened() {
+  useStage.setState({ connected: true });
+  const { still } = useStage.getState();
+  if (still) tell({ type: "still", still });
+  if (resume) void listen(player.position());
+  resume = false;
+  if (!unsent() && knownRevision() > 0) void reload().catch(() => undefined);
+}
+
+function closed(code: number) {
+  const { playing, connected } = useStage.getState();
+  if (connected) resume = playing;
+  useStage.setState({ connected: false, playing: false });
+  silence();
+  if (code === GONE) {
+    say("This sound is no longer there; it was deleted elsewhere. Choose another.");
+    return;
+  }
+  const soundId = open;
+  if (soundId !== null) setTimeout(() => open === soundId && connect(soundId), AGAIN_MS);
 }
 
 function tell(message: object): boolean {
-  if (socket?.readyState !== WebSocket.OPEN) return false;
-  socket.send(JSON.stringify(message));
+  if (!useStage.getState().connected) return false;
+  connection.postMessage({ type: "send", text: JSON.stringify(message) });
   return true;
-}
-
-function take(buffer: ArrayBuffer) {
-  const frame = readFrame(buffer);
-  if (frame.kind === AUDIO) {
-    const { stream, at } = frame.header as AudioHeader;
-    player.take(stream, at, new Float32Array(frame.data));
-  } else if (frame.kind === TILE) {
-    longView.take(frame.header as TileHeader, new Uint8Array(frame.data));
-  }
 }
 
 // biome-ignore lint/suspicious/noExplicitAny: messages are told apart by their type
@@ -140,7 +145,7 @@ function hear(message: any) {
       useStage.setState({ playing: true });
       break;
     case "stopped":
-      player.end(message.stream);
+      player.stop();
       useStage.setState({ playing: false });
       break;
     case "changed":
@@ -155,8 +160,6 @@ function hear(message: any) {
   }
 }
 
-player.onHeard = (stream, frames) => tell({ type: "heard", stream, frames });
-
 export async function listen(from: number) {
   await player.ready();
   const { loop } = useStage.getState();
@@ -167,7 +170,7 @@ export async function listen(from: number) {
 
 export function stop() {
   tell({ type: "stop" });
-  player.stop();
+  silence();
   useStage.setState({ playing: false });
 }
 
@@ -206,6 +209,6 @@ export function panic() {
 
 /** Lose the connection as a broken network would; browser tests call it. */
 export function loseConnection() {
-  socket?.close();
+  connection.postMessage({ type: "close" });
 }
 window.caligo.loseConnection = loseConnection;

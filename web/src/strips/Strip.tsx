@@ -14,6 +14,7 @@ import {
   shown,
   stepped,
 } from "../document/values";
+import { PlayheadLine } from "../longview/PlayheadLine";
 import { coursePath } from "../movement/course-path";
 import { hue } from "../movement/hues";
 import { edit, endGesture, say, useSession } from "../session/store";
@@ -195,12 +196,7 @@ export const Strip = memo(function Strip({ place, parameter, name = parameter.na
         <Bar part={share(parameter, asNumber(value), low, high)} />
       )}
       {isMoved && <Marks routes={routes} />}
-      {isMoved && (
-        <div
-          className="pointer-events-none absolute inset-y-0 w-px bg-rose/40"
-          style={{ left: "calc(var(--playhead, 0) * 100%)" }}
-        />
-      )}
+      {isMoved && <PlayheadLine />}
       <div
         role="slider"
         tabIndex={0}
