@@ -36,7 +36,10 @@ const csrf: Middleware = {
   },
 };
 
-export const api = createClient<paths>({ baseUrl: window.location.origin });
+export const api = createClient<paths>({
+  baseUrl: window.location.origin,
+  fetch: (request) => fetch(request),
+});
 api.use(csrf);
 
 /** Something the server would not do, said for a person. */

@@ -32,6 +32,6 @@ export function midiKey(code: string, base: number): number | null {
 export function writing(target: EventTarget | null): boolean {
   return (
     target instanceof HTMLElement &&
-    (["INPUT", "SELECT", "TEXTAREA"].includes(target.tagName) || target.isContentEditable)
+    (["INPUT", "SELECT", "TEXTAREA"].includes(target.tagName) || target.isContentEditable === true)
   );
 }

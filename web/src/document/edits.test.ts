@@ -1,0 +1,198 @@
+import { describe, expect, it } from "vitest";
+import type { Sound } from "../api/client";
+import { applies, Catalogue, type Module, type Parameter, targets } from "./catalogue";
+import {
+  addBus,
+  addLayer,
+  addModule,
+  addRoute,
+  duplicateLayer,
+  freeId,
+  moveLayer,
+  newModulator,
+  removeBus,
+  removeLayer,
+  removeModulator,
+  removePart,
+} from "./edits";
+import { applyOperations, type Operation } from "./patch";
+
+const parameter = (key: string, more: Partial<Parameter> = {}): Parameter => ({
+  key,
+  name: key,
+  help: "",
+  unit: "%",
+  low: 0,
+  high: 100,
+  default: 5,
+  kind: "number",
+  scale: "linear",
+  moves: "per note",
+  depth_unit: "%",
+  depth_limit: 100,
+  choices: [],
+  when: null,
+  ...more,
+});
+const module = (family: string, kind: string, ...parameters: Parameter[]): Module => ({
+  family,
+  kind,
+  name: kind,
+  help: "",
+  parameters,
+});
+
+const catalogue = new Catalogue([
+  module(
+    "part",
+    "layer",
+    parameter("level"),
+    parameter("blend", {
+      when: { key: "arrangement", is: ["parallel"] },
+    }),
+  ),
+  module("part", "amplitude"),
+  module("part", "send", parameter("level")),
+  module("part", "bus"),
+  module("part", "master"),
+  module("source", "wavetable", parameter("position"), parameter("table", { moves: "no" })),
+  module("filter", "lowpass", parameter("cutoff", { depth_unit: "oct", depth_limit: 10 })),
+  module("effect", "reverb", parameter("mix")),
+  module("modulator", "lfo", parameter("period", { kind: "time", default: 20 })),
+]);
+
+function example(): Sound {
+  const layer = (id: string) => ({
+    id,
+    kind: "layer",
+    name: id,
+    params: { arrangement: "series" },
+    mute: false,
+    solo: false,
+    source: { id: "source", kind: "wavetable", params: {} },
+    filters: [{ id: "filter1", kind: "lowpass", params: {}, bypass: false }],
+    envelope: { id: "envelope", kind: "amplitude", params: {} },
+    inserts: [],
+    sends: [{ id: "send1", kind: "send", params: {}, bus: "bus1" }],
+  });
+  const route = (id: string, from: string, to: string, scaled_by: string | null = null) => ({
+    id,
+    from,
+    to,
+    depth: 1,
+    polarity: "bipolar",
+    curve: 0,
+    scaled_by,
+    muted: false,
+  });
+  return {
+    name: "S",
+    layers: [layer("layer1"), layer("layer2")],
+    buses: [{ id: "bus1", kind: "bus", name: "Space", params: {}, effects: [] }],
+    master: { id: "master", kind: "master", params: {}, effects: [] },
+    modulators: ["a", "b"].map((id) => ({
+      id,
+      kind: "lfo",
+      name: id,
+      params: {},
+      seed: 1,
+      scope: "sound",
+    })),
+    routes: [
+      route("r1", "a", "layer1.filter1.cutoff"),
+      route("r2", "b", "layer2.level", "a"),
+      route("r3", "a", "layer2.send1.level"),
+      route("r4", "b", "bus1.level"),
+    ],
+  } as unknown as Sound;
+}
+
+const edited = (operations: Operation[]) => applyOperations(example(), operations).document;
+
+describe("edits", () => {
+  it("give free ids", () => {
+    expect(freeId("layer", ["layer1", "layer3"])).toBe("layer2");
+  });
+
+  it("add layers with everything that they need", () => {
+    const added = edited(addLayer(example(), catalogue, "wavetable")).layers[2];
+    expect(added?.id).toBe("layer3");
+    expect(added?.filters[0]?.params).toEqual({ cutoff: 5 });
+    expect(added?.sends[0]?.bus).toBe("bus1");
+  });
+
+  it("remove layers along with the routes to them", () => {
+    const left = edited(removeLayer(example(), 1));
+    expect(left.layers.map((l) => l.id)).toEqual(["layer1"]);
+    expect(left.routes.map((r) => r.id)).toEqual(["r1", "r4"]);
+  });
+
+  it("duplicate layers along with their movement, under ids of their own", () => {
+    const left = edited(duplicateLayer(example(), 1));
+    expect(left.layers.map((l) => l.id)).toEqual(["layer1", "layer2", "layer3"]);
+    const copies = left.routes.filter((r) => r.to.startsWith("layer3."));
+    expect(copies.map((r) => r.to)).toEqual(["layer3.level", "layer3.send1.level"]);
+    expect(new Set(left.routes.map((r) => r.id)).size).toBe(left.routes.length);
+  });
+
+  it("move layers, and not past the ends", () => {
+    expect(edited(moveLayer(example(), 0, 1)).layers.map((l) => l.id)).toEqual([
+      "layer2",
+      "layer1",
+    ]);
+    expect(moveLayer(example(), 0, -1)).toEqual([]);
+  });
+
+  it("remove modulators with their routes and scalings", () => {
+    const left = edited(removeModulator(example(), 0));
+    expect(left.routes.map((r) => r.id)).toEqual(["r2", "r4"]);
+    expect(left.routes[0]?.scaled_by).toBeNull();
+  });
+
+  it("remove buses with the sends to them and all routes to those", () => {
+    const left = edited(removeBus(example(), 0));
+    expect(left.buses).toEqual([]);
+    expect(left.layers.every((l) => l.sends.length === 0)).toBe(true);
+    expect(left.routes.map((r) => r.id)).toEqual(["r1", "r2"]);
+  });
+
+  it("add and remove filters, buses and routes", () => {
+    expect(
+      edited(addModule(catalogue, "filter", "lowpass", "/layers/0/filters", [{ id: "filter1" }]))
+        .layers[0]?.filters[1]?.id,
+    ).toBe("filter2");
+    expect(edited(addBus(example(), catalogue)).buses[1]?.id).toBe("bus2");
+    expect(
+      edited(removePart(example(), "layer1.filter1", "/layers/0/filters/0")).routes,
+    ).toHaveLength(3);
+    const target = targets(example(), catalogue).find((t) => t.address === "layer1.filter1.cutoff");
+    if (!target) throw new Error("the target is missing");
+    expect(edited(addRoute(example(), "b", target)).routes[4]).toMatchObject({
+      id: "route1",
+      depth: 1,
+    });
+  });
+
+  it("name modulators unlike the others", () => {
+    expect(newModulator(example(), catalogue, "lfo").name).toBe("Tide");
+    expect(newModulator(example(), catalogue, "lfo").params.period).toEqual({
+      value: 20,
+      unit: "s",
+    });
+  });
+});
+
+describe("targets", () => {
+  it("are what may be moved and does something", () => {
+    const found = targets(example(), catalogue).map((t) => t.address);
+    expect(found).toContain("layer1.source.position");
+    expect(found).not.toContain("layer1.source.table");
+    expect(found).not.toContain("layer1.blend");
+    const blend = catalogue.module("part", "layer").parameters[1];
+    expect(blend && applies(blend, { arrangement: "parallel" })).toBe(true);
+  });
+
+  it("say what is missing from the catalogue", () => {
+    expect(() => catalogue.module("effect", "bell")).toThrow("effect bell");
+  });
+});

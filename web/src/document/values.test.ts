@@ -1,0 +1,138 @@
+import { describe, expect, it } from "vitest";
+import type { Parameter } from "./catalogue";
+import {
+  atShare,
+  clock,
+  kept,
+  moved,
+  parsed,
+  share,
+  shown,
+  shownDepth,
+  shownNumber,
+  span,
+  stepped,
+} from "./values";
+
+const base: Parameter = {
+  key: "x",
+  name: "X",
+  help: "",
+  unit: "",
+  low: 0,
+  high: 100,
+  default: 0,
+  kind: "number",
+  scale: "linear",
+  moves: "no",
+  depth_unit: "",
+  depth_limit: 0,
+  choices: [],
+  when: null,
+};
+const cutoff: Parameter = { ...base, unit: "Hz", low: 20, high: 20_000, scale: "logarithmic" };
+const level: Parameter = { ...base, unit: "dB", low: -80, high: 12, scale: "decibel" };
+const unison: Parameter = { ...base, kind: "integer", low: 1, high: 24 };
+const attack: Parameter = { ...base, kind: "time", unit: "s", high: 600, scale: "logarithmic" };
+
+describe("what is shown", () => {
+  it("carries its unit and a true minus", () => {
+    expect(shown(cutoff, 880)).toBe("880 Hz");
+    expect(shown(cutoff, 12_000)).toBe("12 kHz");
+    expect(shown(level, -4.5)).toBe("−4.5 dB");
+    expect(shown(level, -80)).toBe("−∞ dB");
+    expect(shown({ ...base, unit: "%" }, 38)).toBe("38 %");
+    expect(shown(attack, { value: 104, unit: "s" })).toBe("1 min 44 s");
+    expect(shown(attack, { value: 0.62, unit: "hold" })).toBe("62 % of note");
+    expect(shown(attack, { value: 8.25, unit: "beats" })).toBe("8.25 beats");
+    const table: Parameter = { ...base, kind: "choice", choices: [{ value: "saw", name: "Saw" }] };
+    expect(shown(table, "saw")).toBe("Saw");
+  });
+
+  it("is short", () => {
+    expect(shownNumber(1234.567)).toBe("1235");
+    expect(shownNumber(12.345)).toBe("12.3");
+    expect(shownNumber(0.0251)).toBe("0.025");
+    expect(shownNumber(Number.NEGATIVE_INFINITY)).toBe("−∞");
+  });
+
+  it("says which way a route goes", () => {
+    expect(shownDepth(1.8, "oct", true)).toBe("± 1.8 oct");
+    expect(shownDepth(22, "%", false)).toBe("+ 22 %");
+    expect(shownDepth(-30, "%", false)).toBe("− 30 %");
+    expect(shownDepth(-5, "dB", true)).toBe("± −5 dB");
+  });
+
+  it("tells lengths and clocks", () => {
+    expect(span(3600)).toBe("1 h");
+    expect(span(5400)).toBe("1 h 30 min");
+    expect(span(120)).toBe("2 min");
+    expect(clock(137.46, true)).toBe("2:17.4");
+    expect(clock(59.96, true)).toBe("0:59.9");
+    expect(clock(-3)).toBe("0:00");
+  });
+});
+
+describe("what is typed", () => {
+  it("is read with its unit", () => {
+    expect(parsed(cutoff, "2.5 kHz", 100)).toBe(2500);
+    expect(parsed(cutoff, "1,5k", 100)).toBe(1500);
+    expect(parsed(level, "−6 dB", 0)).toBe(-6);
+    expect(parsed(level, "-inf", 0)).toBe(-80);
+    expect(parsed(attack, "250 ms", { value: 1, unit: "s" })).toEqual({ value: 0.25, unit: "s" });
+    expect(parsed(attack, "1:30", { value: 1, unit: "s" })).toEqual({ value: 90, unit: "s" });
+    expect(parsed(attack, "2 min", { value: 1, unit: "s" })).toEqual({ value: 120, unit: "s" });
+    expect(parsed(attack, "25 %", { value: 1, unit: "s" })).toEqual({ value: 0.25, unit: "hold" });
+    expect(parsed(attack, "4 beats", { value: 1, unit: "s" })).toEqual({ value: 4, unit: "beats" });
+  });
+
+  it("keeps a time's unit when none is given", () => {
+    expect(parsed(attack, "3", { value: 1, unit: "beats" })).toEqual({ value: 3, unit: "beats" });
+    expect(parsed(attack, "40", { value: 1, unit: "hold" })).toEqual({ value: 0.4, unit: "hold" });
+  });
+
+  it("is refused where it makes no sense", () => {
+    for (const text of ["", "loud", "- -3", "5 parsecs"]) {
+      expect(parsed(attack, text, { value: 1, unit: "s" })).toBeNull();
+    }
+  });
+
+  it("reads back what is shown", () => {
+    for (const value of [21, 440, 880, 9_999]) {
+      expect(parsed(cutoff, shown(cutoff, value), 0)).toBe(value);
+    }
+  });
+});
+
+describe("moving a value", () => {
+  it("follows the scale there and back", () => {
+    for (const [parameter, low, high] of [
+      [cutoff, 20, 20_000],
+      [level, -80, 12],
+      [base, 0, 100],
+    ] as const) {
+      for (const part of [0, 0.25, 0.5, 1]) {
+        expect(share(parameter, atShare(parameter, part, low, high), low, high)).toBeCloseTo(
+          part,
+          6,
+        );
+      }
+    }
+    expect(atShare(cutoff, 0.5, 20, 20_000)).toBeCloseTo(Math.sqrt(20 * 20_000));
+  });
+
+  it("stays in range and whole where it must", () => {
+    expect(kept(unison, 99)).toBe(24);
+    expect(kept(unison, 2.6)).toBe(3);
+    expect(kept(attack, { value: 99, unit: "hold" })).toEqual({ value: 8, unit: "hold" });
+    expect(moved(base, 95, 0.2)).toBe(100);
+    expect(moved(unison, 7, 0.001)).toBe(7);
+  });
+
+  it("steps by arrow keys", () => {
+    expect(stepped(unison, 7, 1, 1)).toBe(9);
+    expect(stepped(unison, 7, -1, 0.2)).toBe(6);
+    expect(Number(stepped(cutoff, 880, 1, 1))).toBeGreaterThan(880);
+    expect(Number(stepped(cutoff, 880, 1, 0.2))).toBeLessThan(Number(stepped(cutoff, 880, 1, 1)));
+  });
+});
