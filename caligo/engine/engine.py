@@ -28,7 +28,7 @@ Interrupted = Callable[[], bool]
 
 RATES = (44_100, 48_000, 96_000)
 DEFAULT_RATE = 48_000
-LARGE_BLOCK = 8_192
+LARGE_BLOCK = 32_768
 SMALL_BLOCK = 1_024
 
 
@@ -136,6 +136,13 @@ class Engine:
         stems = {name: layer.render(span) for name, layer in self.layers.items()}
         self._inside += ticks
         return self.mixer.process(span, stems)
+
+    def leave_stems(self) -> None:
+        """Render all layers afresh from now on, so that edits can be taken up at any moment."""
+        for name, layer in self.layers.items():
+            if isinstance(layer, CachedLayer):
+                self.layers[name] = layer.settle(self._inside)
+        self._stems = None
 
     def render(self, ticks: int) -> Signal:
         """The next `ticks` control ticks of output ``[2, ticks * 64]``."""

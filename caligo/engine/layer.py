@@ -18,7 +18,7 @@ from caligo.movement.block import TICK, Block, Span
 from caligo.movement.chance import derive, text_seed
 from caligo.movement.envelope import FADE_OUT, envelope_course, stage_bends, stage_seconds
 from caligo.movement.notes import Floats
-from caligo.movement.routes import Frame, Movement
+from caligo.movement.routes import Courses, Frame, Movement
 from caligo.movement.voices import Voice, as_notes, pitch_course
 from caligo.sources.source import Source
 
@@ -158,9 +158,13 @@ class LayerRenderer:
         voices: list[Voice],
         out: NDArray[np.float32],
     ) -> None:
+        # Movement shared by all voices is computed once for all their histories.
+        shared: dict[tuple[int, int], Courses] = {}
+
         def history(row: int, first: int, ticks: int) -> tuple[Frame, Floats]:
             earlier = Span(first, ticks, self.rate)
-            return self._voicing.history(voices[row], self._transpose, earlier)
+            courses = shared.setdefault((first, ticks), {})
+            return self._voicing.history(voices[row], self._transpose, earlier, courses)
 
         frame = self._voicing.frame(times, as_notes(voices))
         pitch = pitch_course(voices, self._transpose, self._voicing.tuning, times)
@@ -191,6 +195,7 @@ class LayerRenderer:
     def memory(self) -> dict[str, Any]:
         """A copy of all that the layer remembers."""
         return {
+            "source": (self.layer.source.kind, self._source.kept()),
             "states": {n: [s.copy() for s in states] for n, states in self._states.items()},
             "inserts": {
                 e.path: (e.part.kind, {k: v.copy() for k, v in e.memory.items()})
@@ -200,6 +205,9 @@ class LayerRenderer:
 
     def recall(self, memory: dict[str, Any]) -> None:
         """Take over what another renderer of this layer remembered, where it still fits."""
+        kind, kept = memory["source"]
+        if kind == self.layer.source.kind:
+            self._source.carry_on(kept)
         shapes = [f.state_shape for f in self._filters]
         for name, states in memory["states"].items():
             kept = [s.copy() for s in states]

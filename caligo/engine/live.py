@@ -74,6 +74,7 @@ class Listening:
         tick = max(0, round(start * self._rate / TICK))
         if tick:
             engine.start(tick, most=self._most_roll)
+        engine.leave_stems()
         return engine
 
     @property

@@ -183,6 +183,21 @@ class CachedLayer:
             self._renderer.render(Span(tick - roll, roll, self._renderer.rate))
             self._exact = False
 
+    def settle(self, tick: int) -> LayerRenderer:
+        """The renderer itself, ready to go on from `tick` without the store."""
+        if self._at == tick and not self._held:
+            return self._renderer
+        piece = tick // PIECE_TICKS
+        before = self._store.read(self._key, piece - 1) if piece > 0 else None
+        if before is not None:
+            # What pitches have added up to is known there; the filters are run in anew.
+            self._renderer.recall(before[1])
+            self._renderer.forget()
+        roll = min(tick, int(self._renderer.fading() * self._renderer.rate / TICK) + 1)
+        if roll:
+            self._renderer.render(Span(tick - roll, roll, self._renderer.rate))
+        return self._renderer
+
     def forget(self) -> None:
         """See `LayerRenderer.forget`; what is in the store stays."""
         self._renderer.forget()

@@ -12,7 +12,7 @@ from caligo.document.sound import Layer, Sound
 from caligo.document.tempo import TempoMap
 from caligo.movement.block import Span
 from caligo.movement.notes import Floats, Notes
-from caligo.movement.routes import Frame
+from caligo.movement.routes import Courses, Frame
 from caligo.movement.voices import Tuning, Voice, as_notes, pitch_course, plan_voices
 
 
@@ -33,11 +33,13 @@ class Voicing:
         """The frame in which parameters are evaluated at `times` for `notes`."""
         return Frame(times, notes, self.newest(times), self.all)
 
-    def history(self, voice: Voice, transpose: int, span: Span) -> tuple[Frame, Floats]:
-        """One voice's frame and pitch over an earlier span."""
+    def history(
+        self, voice: Voice, transpose: int, span: Span, shared: Courses
+    ) -> tuple[Frame, Floats]:
+        """One voice's frame and pitch over an earlier span; `shared` serves all voices."""
         times = span.times
         return (
-            self.frame(times, as_notes([voice])),
+            Frame(times, as_notes([voice]), self.newest(times), self.all, shared),
             pitch_course([voice], transpose, self.tuning, times),
         )
 

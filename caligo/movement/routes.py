@@ -59,6 +59,10 @@ def _to_unit(out: np.ndarray, low: float, high: float, logarithmic: bool) -> Non
             out[row, k] = min(max(value, low), high)
 
 
+Courses = dict[tuple[str, bool], Floats]
+"""Modulators' values by id and whether they are shared by all notes."""
+
+
 class Frame:
     """Moments and notes for which movement is wanted; modulators are computed once in it.
 
@@ -70,21 +74,33 @@ class Frame:
         The notes that per-note parameters have a row for.
     newest
         For shared parameters: at each of `times`, the newest note's row in `started`, or -1.
+    shared
+        Where what does not differ by note is kept; given to frames of the same moments.
     """
 
-    def __init__(self, times: Floats, notes: Notes, newest: np.ndarray, started: Notes) -> None:
+    def __init__(
+        self,
+        times: Floats,
+        notes: Notes,
+        newest: np.ndarray,
+        started: Notes,
+        shared: Courses | None = None,
+    ) -> None:
         self.times = times
         self.notes = notes
         self.newest = newest
         self.started = started
-        self._courses: dict[tuple[str, bool], Floats] = {}
+        self._courses: Courses = {}
+        self._shared: Courses = {} if shared is None else shared
 
     def course(self, modulator: Modulator, shared: bool) -> Floats:
         """A modulator's values: ``[1, times]`` where shared, else ``[notes, times]``."""
-        key = (modulator.part.id, shared or not modulator.per_note)
-        if key not in self._courses:
-            self._courses[key] = self._compute(modulator, shared)
-        return self._courses[key]
+        same = shared or not modulator.per_note
+        courses = self._shared if same else self._courses
+        key = (modulator.part.id, same)
+        if key not in courses:
+            courses[key] = self._compute(modulator, shared)
+        return courses[key]
 
     def _compute(self, modulator: Modulator, shared: bool) -> Floats:
         if not modulator.per_note:

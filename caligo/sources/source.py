@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from typing import Any
+
 import numpy as np
 from numpy.typing import NDArray
 
@@ -25,6 +27,17 @@ class Source:
         self.movement = movement
         self.rate = rate
         self.seed = seed
+
+    def kept(self) -> dict[str, Any]:
+        """A copy of what the source has added up and could add up again, by voice."""
+        return {}
+
+    def carry_on(self, kept: dict[str, Any]) -> None:
+        """Go on from what another source of this layer has added up.
+
+        After an edit while listening, phases go on from where they were, as an instrument's
+        would, instead of being added up anew from each note's start.
+        """
 
     def render(self, block: Block, out: NDArray[np.float32]) -> None:
         """Write the block's voices to `out` ``[voices, 2, samples]``, which is zero."""

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from typing import Any
 
 import numpy as np
 from numba import njit
@@ -62,7 +63,7 @@ def spread_turns(
 ) -> None:
     """Phases ``[oscillators, ticks]`` of detuned oscillators from a voice's cycles ``[ticks]``."""
     for o in range(len(offsets)):
-        ratio = 2.0 ** (detune * offsets[o] / 1200.0)
+        ratio = np.exp2(detune * offsets[o] / 1200.0)
         for k in range(len(turns)):
             p = starts[o] + turns[k] * ratio
             track[o, k] = p - math.floor(p)
@@ -83,11 +84,11 @@ def add_phases(
     """
     for o in range(len(phase)):
         p = phase[o]
-        here = step[0] * 2.0 ** (detune[0] * offsets[o] / 1200.0)
+        here = step[0] * np.exp2(detune[0] * offsets[o] / 1200.0)
         for k in range(len(step) - 1):
             if track.shape[1] > 0:
                 track[o, k] = p
-            there = step[k + 1] * 2.0 ** (detune[k + 1] * offsets[o] / 1200.0)
+            there = step[k + 1] * np.exp2(detune[k + 1] * offsets[o] / 1200.0)
             p += 0.5 * TICK * (here + there)
             p -= math.floor(p)
             here = there
@@ -211,11 +212,11 @@ def render_voice(
     places = np.empty(TICK, np.uint32)
     scratch = np.empty(6 * TICK, np.float32)
     for o in range(phases.shape[0]):
-        ratio = 2.0 ** (detune[0] * offsets[o] / 1200.0)
+        ratio = np.exp2(detune[0] * offsets[o] / 1200.0)
         for k in range(phases.shape[1]):
             from_step = step[k] * ratio
             if detune[k + 1] != detune[k]:
-                ratio = 2.0 ** (detune[k + 1] * offsets[o] / 1200.0)
+                ratio = np.exp2(detune[k + 1] * offsets[o] / 1200.0)
             to_step = step[k + 1] * ratio
             level = _level_for(limits, max(from_step, to_step))
             gains[0] = left[o, k]
@@ -422,6 +423,14 @@ class Wavetable(Source):
                 added[0] = add_turns(added[0], step, np.empty(0))
             at += ticks
         return added
+
+    def kept(self) -> dict[str, Any]:
+        """See `Source.kept`: what moving pitches have added up to."""
+        return {name: (at, added.copy()) for name, (at, added) in self._added.items()}
+
+    def carry_on(self, kept: dict[str, Any]) -> None:
+        """See `Source.carry_on`."""
+        self._added = {name: (at, added.copy()) for name, (at, added) in kept.items()}
 
     def render(self, block: Block, out: NDArray[np.float32]) -> None:
         """See `Source.render`."""

@@ -94,7 +94,7 @@ def two_notes(length: float = 6.0) -> Score:
 
 
 def spectrum(signal: NDArray[np.float32]) -> NDArray[np.float64]:
-    """Amplitudes of the sines in a signal, by bin, under a window whose side lobes lie at -130 dB."""
+    """Amplitudes of the sines in a signal, by bin; side lobes lie 98 dB down."""
     n = np.arange(len(signal))
     # The four-term Blackman-Harris family, minimum side lobes widened: Nuttall (1981), eq. 4c.
     terms = (0.3635819, -0.4891775, 0.1365995, -0.0106411)

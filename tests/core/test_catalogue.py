@@ -94,5 +94,5 @@ def test_unknown_kind_names_those_that_exist() -> None:
     ],
 )
 def test_impossible_parameters_are_refused(wrong: dict[str, object]) -> None:
-    with pytest.raises(ValueError):
+    with pytest.raises(ValueError, match="x"):
         Parameter("x", "X", "X.", **wrong)  # type: ignore[arg-type]

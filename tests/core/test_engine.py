@@ -349,7 +349,7 @@ def test_any_valid_document_stays_finite_and_below_its_ceiling(
 ) -> None:
     sound = read_sound(data)
     notes = [
-        Note(id=f"n{i}", pitch=key, start=0.1 * i, length=0.7, velocity=1 + key)
+        Note(id=f"n{i}", pitch=key, start=0.1 * i, length=0.7, velocity=max(1, key))
         for i, key in enumerate(keys)
     ]
     signal = render_array(sound, Score(length=1.0, notes=notes))

@@ -2,14 +2,18 @@
 
 from __future__ import annotations
 
+import itertools
 from collections.abc import Callable
+from pathlib import Path
 
 import numpy as np
 import pytest
 
 from caligo.document import Sound, read_sound
 from caligo.engine.live import Listening, Loop
+from caligo.engine.long_view import fine
 from caligo.engine.offline import render_array
+from caligo.engine.stems import StemStore
 from tests.core.builders import RATE, moving_sound, one_note, plain_layer, plain_sound, two_notes
 
 BLOCK = 1_024
@@ -138,7 +142,7 @@ def test_loops_come_round() -> None:
         positions.append(listening.position)
         listening.block()
     assert max(positions) < 1.53
-    assert sum(1 for a, b in zip(positions, positions[1:], strict=False) if b < a) >= 2
+    assert sum(1 for a, b in itertools.pairwise(positions) if b < a) >= 2
 
 
 def test_listening_ends_with_the_score() -> None:
@@ -148,3 +152,17 @@ def test_listening_ends_with_the_score() -> None:
         listening.block()
         count += 1
         assert count < 20
+
+
+def test_listening_from_stored_stems_sounds_the_same(tmp_path: Path) -> None:
+    """What has been drawn makes listening begin sooner, and not sound otherwise."""
+    sound, score = moving_sound(), two_notes(20.0)
+    store = StemStore(tmp_path)
+    list(fine(sound, score, store=store))
+    assert len(list(tmp_path.glob("*.stem"))) == 1
+    with_store = Listening(sound, score, start=12.0, store=store)
+    without = Listening(sound, score, start=12.0)
+    for listening in (with_store, without):
+        listening.edit(sound)
+    difference = np.abs(blocks(with_store, 30) - blocks(without, 30)).max()
+    assert difference < 0.001

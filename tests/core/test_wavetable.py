@@ -47,7 +47,7 @@ def test_pitch_is_within_a_tenth_of_a_cent(key: int) -> None:
 
 
 def test_saw_and_square_have_textbook_spectra() -> None:
-    """Fourier series: a saw's partials fall as 1/n, a square's as 1/n with the even ones missing."""
+    """Fourier series: partials fall as 1/n; a square lacks the even ones."""
     f0 = frequency(57)
     for table, even in (("saw", 1.0), ("square", 0.0)):
         amplitudes = spectrum(tone(57, table=table))

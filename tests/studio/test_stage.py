@@ -176,7 +176,8 @@ async def test_keys_are_heard_and_panic_silences(sound: Sound) -> None:
 async def test_hold_still_is_drawn(sound: Sound) -> None:
     def change(document: Any) -> list[dict[str, Any]]:
         return [
-            {"op": "add", "path": "/modulators/-", "value": {"id": "m", "name": "M", "kind": "lfo"}},
+            {"op": "add", "path": "/modulators/-",
+             "value": {"id": "m", "name": "M", "kind": "lfo"}},
             {"op": "add", "path": "/routes/-", "value": {
                 "id": "r", "from": "m", "to": "layer1.pan", "depth": 50}},
         ]  # fmt: skip

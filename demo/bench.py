@@ -1,0 +1,162 @@
+"""Speed and memory on this machine, as ratios: ``make bench``.
+
+The reference sound is Dome Air: one wavetable layer, four notes, unison 7, two filters, chorus,
+a reverb of 9 s, five moved parameters. Times of a shared machine vary; read them as ratios.
+"""
+
+from __future__ import annotations
+
+import json
+import subprocess
+import sys
+import tempfile
+import time
+from collections.abc import Callable
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+import scipy.signal
+
+from caligo.document import Score, read_sound
+from caligo.document.held import held_chord
+from caligo.engine.engine import DEFAULT_RATE, Engine
+from caligo.engine.live import Listening
+from caligo.engine.long_view import coarse
+from caligo.engine.warm import warm
+from caligo.filters.state_variable import corner_gain, run, sharpness
+from caligo.movement.block import TICK
+from demo.sounds import SOUNDS, dome_air
+from studio.stage.drawing import trajectories_json
+
+ROOT = Path(__file__).parents[1]
+MEMORY_PROBE = """
+import resource, sys
+from pathlib import Path
+from caligo.document import read_sound
+from caligo.document.held import held_chord
+from caligo.engine.offline import render_to_file
+from demo.sounds import dome_air
+score = held_chord("C2 G2 D3 A3", 60.0 * float(sys.argv[1]))
+render_to_file(read_sound(dome_air()), score, Path(sys.argv[2]), threads=2)
+print(resource.getrusage(resource.RUSAGE_SELF).ru_maxrss / 1024)
+"""
+
+
+def best(act: Callable[[], Any], times: int = 3) -> float:
+    """The shortest of several runs, in seconds."""
+    found = []
+    for _ in range(times):
+        began = time.perf_counter()
+        act()
+        found.append(time.perf_counter() - began)
+    return min(found)
+
+
+def render(sound: Any, score: Score, seconds: float, threads: int = 1) -> None:
+    """Render without keeping anything."""
+    engine = Engine(sound, score, threads=threads)
+    for _ in engine.stream(int(seconds * DEFAULT_RATE / TICK)):
+        pass
+
+
+def say(what: str, value: str, wanted: str = "") -> None:
+    """One line of the report."""
+    print(f"{what:<58} {value:>16}   {wanted}", flush=True)
+
+
+def sixteen_modulators() -> Any:
+    """Dome Air with sixteen modulators, each moving something."""
+    document = dome_air()
+    document["modulators"] = [
+        {
+            "id": f"m{i}",
+            "name": f"M{i}",
+            "kind": "random" if i % 2 else "lfo",
+            "scope": "note" if i % 3 == 0 else "sound",
+            "params": {"period": {"value": 2.0 + i, "unit": "s"}},
+        }
+        for i in range(16)
+    ]
+    targets = ["filter1.cutoff", "source.position", "source.fine", "source.detune", "pan"]
+    document["routes"] = [
+        {"id": f"r{i}", "from": f"m{i}", "to": f"ground.{targets[i % 5]}", "depth": 0.5}
+        for i in range(16)
+    ]
+    return read_sound(document)
+
+
+def bench_rendering() -> None:
+    """Speed of rendering against real time."""
+    sound, score = read_sound(dome_air()), held_chord("C2 G2 D3 A3", 240.0)
+    one = best(lambda: render(sound, score, 30.0))
+    say("Dome Air, one core", f"{30.0 / one:.1f} x real time", "at least 25")
+    two = best(lambda: render(sound, score, 240.0, threads=2), 2)
+    say("Dome Air, four minutes on two threads", f"{two:.1f} s", "at most 10 s")
+    for make in SOUNDS[1:]:
+        other = read_sound(make())
+        taken = best(lambda other=other: render(other, score, 15.0), 2)  # type: ignore[misc]
+        say(f"{other.name}, one core", f"{15.0 / taken:.1f} x real time")
+
+
+def bench_answers() -> None:
+    """How quickly the screen is answered."""
+    many, long = sixteen_modulators(), held_chord("C2 G2 D3 A3", 600.0)
+    taken = best(lambda: json.dumps(trajectories_json(many, long, 480)), 7)
+    say("Trajectories of 16 modulators over 10 minutes, as JSON", f"{1000 * taken:.0f} ms",
+        "at most 100 ms")  # fmt: skip
+    sound, score = read_sound(dome_air()), held_chord("C2 G2 D3 A3", 240.0)
+    first = best(lambda: next(coarse(sound, score)), 5)
+    say("First coarse column of the long view", f"{1000 * first:.0f} ms", "at most 500 ms")
+    whole = best(lambda: list(coarse(sound, score)))
+    say("The whole coarse long view", f"{1000 * whole:.0f} ms")
+    for minute in (0, 2, 3.7):
+        start = best(lambda minute=minute: Listening(sound, score, start=60 * minute).block())  # type: ignore[misc]
+        say(f"Listen from {minute} min to the first samples", f"{1000 * start:.0f} ms",
+            "at most 300 ms")  # fmt: skip
+    listening = Listening(sound, score, start=180.0)
+
+    def edited() -> None:
+        listening.edit(sound)
+        listening.block()
+
+    say("An edit at minute 3 to its first samples", f"{1000 * best(edited, 7):.0f} ms",
+        "at most 43 ms: 107 more are buffered")  # fmt: skip
+
+
+def bench_filters() -> None:
+    """The filter kernel against scipy's, which has neither movement nor resonance to follow."""
+    signal = np.random.default_rng(1).standard_normal((4, 2, 1024 * TICK)).astype(np.float32)
+    steady = np.ones((4, 1025))
+    corner, damping = corner_gain(800.0 * steady, DEFAULT_RATE), sharpness(20.0 * steady, True)
+    state = np.zeros((4, 2, 2, 2))
+    ours = best(lambda: run(signal, corner, damping, steady, False, state), 9)
+    sections = scipy.signal.butter(4, 800.0, fs=DEFAULT_RATE, output="sos")
+    theirs = best(lambda: scipy.signal.sosfilt(sections, signal, axis=2), 9)
+    say("24 dB filter on 4 stereo voices, moved at every tick", f"{ours / theirs:.2f} x scipy")
+
+
+def bench_memory() -> None:
+    """Peak memory of renders to a file, each in a process of its own."""
+    peaks = {}
+    for minutes in (5, 30):
+        with tempfile.TemporaryDirectory() as folder:
+            command = [sys.executable, "-c", MEMORY_PROBE, str(minutes), f"{folder}/probe.wav"]
+            done = subprocess.run(command, capture_output=True, text=True, check=True, cwd=ROOT)
+        peaks[minutes] = float(done.stdout)
+        say(f"Peak memory of a render of {minutes} minutes", f"{peaks[minutes]:.0f} MB",
+            "at most 400 MB")  # fmt: skip
+    say("30 minutes against 5", f"{peaks[30] / peaks[5]:.3f} x", "at most 1.1")
+
+
+def main() -> None:
+    """Measure everything."""
+    warm()
+    bench_rendering()
+    bench_answers()
+    bench_filters()
+    bench_memory()
+
+
+if __name__ == "__main__":
+    main()
