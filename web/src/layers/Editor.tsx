@@ -155,7 +155,9 @@ function LayerEditor({ layer, index }: { layer: Layer; index: number }) {
           />
         }
       >
-        {layer.filters.length === 2 && <PartStrips place={own} only={["blend"]} />}
+        {layer.filters.length === 2 && layer.params.arrangement === "parallel" && (
+          <PartStrips place={own} only={["blend"]} />
+        )}
       </Section>
       {at("filter").map((place, i) => (
         <Section

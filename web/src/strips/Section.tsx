@@ -15,7 +15,7 @@ export function Section({
   columns?: number;
 }) {
   return (
-    <section aria-label={title} className="mb-3">
+    <section aria-label={title} className={children ? "mb-3" : ""}>
       <div className="mb-1 flex items-baseline gap-2">
         <h2 className="text-base">{title}</h2>
         <span className="label min-w-0 flex-1 truncate">{about}</span>

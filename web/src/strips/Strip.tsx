@@ -55,7 +55,7 @@ function Trajectory({
     const rest = at(asNumber(value));
     const bottom = Math.min(rest, ...course.low.map(at));
     const top = Math.max(rest, ...course.high.map(at));
-    const air = Math.max(0.04, (top - bottom) * 0.18);
+    const air = Math.max(0.001, (top - bottom) * 0.18);
     const from = bottom - air;
     const span = top + air - from;
     const height = (v: number) => (at(v) - from) / span;

@@ -1,0 +1,100 @@
+"""Pictures of the main views, made from the demo: ``make shots``."""
+
+from __future__ import annotations
+
+import re
+import tempfile
+from collections.abc import Callable
+from pathlib import Path
+
+from playwright.sync_api import Page, expect
+
+from tests.browser.conftest import FLAGS, ROOT, SIZE, Server
+
+FOLDER = ROOT / "docs" / "screenshots"
+DRAWN = 90_000
+
+
+def drawn(page: Page) -> None:
+    """Wait until the long view is exact."""
+    page.get_by_role("button", name="Listen").wait_for(timeout=20_000)
+    expect(page.get_by_text(re.compile("^Loudness −"))).to_be_visible(timeout=DRAWN)
+
+
+def main_view(page: Page) -> None:
+    page.get_by_test_id("long-view").click(position={"x": 675, "y": 100})
+    page.mouse.move(640, 20)
+
+
+def routes(page: Page) -> None:
+    main_view(page)
+    cell = page.locator("[data-address='ground.filter1.cutoff']")
+    cell.hover()
+    cell.get_by_role("button", name=re.compile("Cutoff is moved")).click()
+
+
+def keys_and_loop(page: Page) -> None:
+    page.get_by_role("button", name="Keys").click()
+    view = page.get_by_test_id("long-view").bounding_box()
+    assert view
+    page.mouse.move(view["x"] + 480, view["y"] + 80)
+    page.mouse.down()
+    page.mouse.move(view["x"] + 760, view["y"] + 80, steps=4)
+    page.mouse.up()
+
+
+def export(page: Page) -> None:
+    page.get_by_role("button", name="Export").click()
+    page.get_by_role("button", name="Render", exact=True).click()
+    expect(page.locator("[data-state='running']")).to_be_visible()
+
+
+def library(page: Page) -> None:
+    page.get_by_role("button", name="Productions, cues and sounds").click()
+
+
+def bus(page: Page) -> None:
+    page.get_by_role("button", name="Edit Nave").press("Enter")
+
+
+VIEWS: dict[str, tuple[str, Callable[[Page], None]]] = {
+    "main": ("Dome Air", main_view),
+    "routes": ("Dome Air", routes),
+    "two-layers": ("Gelatin Choir", main_view),
+    "bus": ("Plate Glass", bus),
+    "keys-and-loop": ("Snowblind", keys_and_loop),
+    "export": ("Tracking Motor", export),
+    "library": ("Cold Storage", library),
+}
+
+
+def main() -> None:
+    """Take every picture."""
+    import shutil
+
+    from playwright.sync_api import sync_playwright
+
+    FOLDER.mkdir(parents=True, exist_ok=True)
+    with tempfile.TemporaryDirectory() as data, sync_playwright() as playwright:
+        server = Server(Path(data))
+        server.start()
+        browser = playwright.chromium.launch(executable_path=shutil.which("chromium"), args=FLAGS)
+        try:
+            for name, (sound, act) in VIEWS.items():
+                page = browser.new_page(viewport=SIZE)
+                page.goto(server.url)
+                page.get_by_role("button", name="Productions, cues and sounds").click()
+                page.get_by_role("button", name=re.compile(f"^{sound}(, open)?$")).click()
+                expect(page.get_by_role("button", name=f"Sound: {sound}")).to_be_visible()
+                drawn(page)
+                act(page)
+                page.wait_for_timeout(500)
+                page.screenshot(path=FOLDER / f"{name}.png")
+                page.close()
+        finally:
+            browser.close()
+            server.kill()
+
+
+if __name__ == "__main__":
+    main()
