@@ -15,7 +15,8 @@ demo: $(STAMPS)/warm studio/static/build/index.html
 
 test: check studio/static/build/index.html $(STAMPS)/warm $(STAMPS)/browser
 	cd web && npm run --silent test
-	$(PYTHON) -m pytest
+	$(PYTHON) -m pytest -n 2 caligo tests/core
+	$(PYTHON) -m pytest tests/studio tests/browser
 
 check: $(STAMPS)/python-test $(STAMPS)/node build/openapi.json
 	$(VENV)/bin/ruff check .

@@ -9,6 +9,7 @@ from numba import njit
 from numpy.typing import NDArray
 
 from caligo.catalogue import Module, Moves, Parameter, Scale, register
+from caligo.effects.delay_line import between
 from caligo.effects.effect import Effect, Memory
 from caligo.movement.block import TICK, Span
 from caligo.movement.routes import Frame
@@ -26,10 +27,9 @@ DEEPEST = 20.0
 def add_tap(
     line: np.ndarray, at: int, length: float, length_step: float, gain: float, out: np.ndarray
 ) -> None:
-    """Add a moving tap of a ring to `out` ``[TICK]``, read by third-order Lagrange interpolation.
+    """Add a moving tap of a ring to `out` ``[TICK]``, read between its samples.
 
     `at` is the index of the tick's first sample, `length` its delay in samples.
-    Source: T. Laakso et al., "Splitting the unit delay" (1996), eq. for N = 3; from memory.
     """
     mask = len(line) - 1
     # The delay in units of 2**-20 samples: whole numbers are quick to split.
@@ -40,16 +40,13 @@ def add_tap(
         f = np.float32(np.int32(away & (POINT - 1))) * np.float32(1.0 / POINT)
         away += away_step
         place = at + n - whole
-        y0 = line[(place + 1) & mask]
-        y1 = line[place & mask]
-        y2 = line[(place - 1) & mask]
-        y3 = line[(place - 2) & mask]
-        p = f + np.float32(1.0)
-        q = f - np.float32(1.0)
-        r = f - np.float32(2.0)
-        outer = f * p * (q * y3 - np.float32(3.0) * r * y2)
-        inner = q * r * (np.float32(3.0) * p * y1 - f * y0)
-        out[n] += np.float32(gain / 6.0) * (inner + outer)
+        out[n] += np.float32(gain) * between(
+            line[(place + 1) & mask],
+            line[place & mask],
+            line[(place - 1) & mask],
+            line[(place - 2) & mask],
+            f,
+        )
 
 
 @njit(cache=True, nogil=True)

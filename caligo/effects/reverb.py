@@ -14,6 +14,7 @@ from numba import njit
 from numpy.typing import NDArray
 
 from caligo.catalogue import Module, Moves, Parameter, Scale, register
+from caligo.effects.delay_line import between
 from caligo.effects.effect import Effect, Memory
 from caligo.movement.block import TICK, Span
 from caligo.movement.chance import unit
@@ -68,23 +69,6 @@ def _diffuse(signal: np.ndarray, line: np.ndarray, at: int, length: int) -> None
 
 
 @njit(cache=True, nogil=True)
-def _between(
-    y0: np.float32, y1: np.float32, y2: np.float32, y3: np.float32, f: np.float32
-) -> np.float32:
-    """The value a share `f` of the way from `y1` to `y2`, by third-order Lagrange interpolation.
-
-    A straight line would darken every echo a little, and a long reverb a lot.
-    Source: T. Laakso et al., "Splitting the unit delay" (1996), eq. for N = 3; from memory.
-    """
-    p = f + np.float32(1.0)
-    q = f - np.float32(1.0)
-    r = f - np.float32(2.0)
-    outer = f * p * (q * y3 - np.float32(3.0) * r * y2)
-    inner = q * r * (np.float32(3.0) * p * y1 - f * y0)
-    return (inner + outer) * np.float32(1.0 / 6.0)
-
-
-@njit(cache=True, nogil=True)
 def _read_line(line: np.ndarray, at: int, away: float, away_step: float, out: np.ndarray) -> None:
     """Read a moving line over a tick into `out` ``[TICK]``, between samples."""
     size = len(line)
@@ -98,13 +82,13 @@ def _read_line(line: np.ndarray, at: int, away: float, away_step: float, out: np
         stretch = line[start : start + TICK + 3]
         for n in range(TICK):
             f = f_start + np.float32(n) * f_step
-            out[n] = _between(stretch[n + 3], stretch[n + 2], stretch[n + 1], stretch[n], f)
+            out[n] = between(stretch[n + 3], stretch[n + 2], stretch[n + 1], stretch[n], f)
         return
     for n in range(TICK):
         x = f_start + np.float32(n) * f_step
         steps = math.floor(x)
         place = at + n - whole - int(steps)
-        out[n] = _between(
+        out[n] = between(
             line[(place + 1) & (size - 1)],
             line[place & (size - 1)],
             line[(place - 1) & (size - 1)],

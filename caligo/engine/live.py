@@ -60,6 +60,7 @@ class Listening:
         self._count = 0
         self._fading: Engine | None = None
         self._silenced = False
+        self._emptied = False
         self._engine = self._at(sound, score, start)
 
     def _at(self, sound: Sound, score: Score, start: float) -> Engine:
@@ -86,12 +87,15 @@ class Listening:
         """Go on with a changed sound or score; filters, echoes and reverbs carry on."""
         with self._lock:
             before = self._engine
+            played = score or before.score
+            if self._emptied:
+                played = played.model_copy(update={"notes": []})
             fresh = Engine(
                 sound,
-                score or before.score,
+                played,
                 rate=self._rate,
                 hold_still=self._hold_still,
-                notes=[*(score or before.score).notes, *self._played],
+                notes=[*played.notes, *self._played],
             )
             fresh.recall(before.memory())
             self._replace(fresh)
@@ -145,11 +149,11 @@ class Listening:
         self._engine.play([*self._engine.score.notes, *self._played])
 
     def panic(self) -> None:
-        """Silence at once: every key up, every note and echo gone, until something is played."""
+        """Silence at once: every key up, every note and echo gone, until a key is played."""
         with self._lock:
             self._keys.clear()
             self._played = []
-            self._silenced = True
+            self._silenced = self._emptied = True
 
     @property
     def finished(self) -> bool:

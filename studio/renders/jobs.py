@@ -48,7 +48,12 @@ def cancel(render: Render) -> None:
 
 
 def recover() -> int:
-    """Mark what was under way when the studio was stopped; returns how many there were."""
+    """Mark what was under way when the studio was stopped; returns how many there were.
+
+    The unfinished files of these renders are removed.
+    """
+    for unfinished in Path(settings.RENDERS_DIR).glob(".*.part.*"):
+        unfinished.unlink(missing_ok=True)
     return Render.objects.filter(state__in=(Render.State.WAITING, Render.State.RUNNING)).update(
         state=Render.State.CUT_OFF, message=CUT_OFF_MESSAGE
     )

@@ -131,6 +131,8 @@ def test_panic_silences_everything_at_once() -> None:
     listening.panic()
     listening.block()
     assert not blocks(listening, 5).any()
+    listening.edit(moving_sound(), two_notes())
+    assert not blocks(listening, 5).any(), "an edit brings nothing back"
     listening.press(60)
     assert np.std(blocks(listening, 30)) > 1e-4
 

@@ -109,7 +109,11 @@ def test_what_was_under_way_at_a_kill_is_marked(api: Api, sound: Sound) -> None:
 
     running, waiting = left(Render.State.RUNNING), left(Render.State.WAITING)
     done = left(Render.State.DONE)
+    part = jobs.path_of(running).with_name(f".{running.pk}.123.part.wav")
+    part.parent.mkdir(parents=True)
+    part.write_bytes(b"half")
     assert jobs.recover() == 2
+    assert not part.exists()
     for render in (running, waiting):
         render.refresh_from_db()
         assert render.state == Render.State.CUT_OFF

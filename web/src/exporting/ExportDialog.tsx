@@ -1,10 +1,10 @@
 import { useQuery, useQueryClient } from "@tanstack/react-query";
-import { Dialog } from "radix-ui";
 import { useState } from "react";
 import { api, type RenderIn, type RenderOut, taken } from "../api/client";
 import { clock } from "../document/values";
 import { say, useSession } from "../session/store";
 import { useStage } from "../stage/socket";
+import { Panel } from "../ui/Panel";
 
 const STATES: Record<string, string> = {
   waiting: "Waiting",
@@ -82,22 +82,16 @@ function RenderRow({ render, onChange }: { render: RenderOut; onChange: () => vo
 export function ExportButton() {
   const [open, setOpen] = useState(false);
   return (
-    <Dialog.Root open={open} onOpenChange={setOpen} modal={false}>
-      <Dialog.Trigger className="button button-ink">Export</Dialog.Trigger>
-      <Dialog.Portal>
-        <Dialog.Content
-          className="panel fixed right-4 top-12 z-50 max-h-[80vh] w-[460px] overflow-y-auto p-4"
-          onKeyDown={(event) => event.stopPropagation()}
-          aria-describedby={undefined}
-        >
-          <Dialog.Title className="mb-2 text-base">Export</Dialog.Title>
-          {open && <ExportForm />}
-          <Dialog.Close className="button-plain absolute right-2 top-2" aria-label="Close">
-            ✕
-          </Dialog.Close>
-        </Dialog.Content>
-      </Dialog.Portal>
-    </Dialog.Root>
+    <Panel
+      button="Export"
+      title="Export"
+      open={open}
+      onOpen={setOpen}
+      className="button button-ink"
+      place="right-4 top-12 max-h-[80vh] w-[460px]"
+    >
+      {open && <ExportForm />}
+    </Panel>
   );
 }
 

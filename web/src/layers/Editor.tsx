@@ -219,6 +219,16 @@ function LayerEditor({ layer, index }: { layer: Layer; index: number }) {
                   ),
               }))}
             />
+            {sends.length > 0 && (
+              <Menu
+                button="Remove send"
+                label="Remove a send"
+                entries={sends.map((place, i) => ({
+                  name: buses.find((b) => b.id === layer.sends[i]?.bus)?.name ?? "Send",
+                  act: () => change("Remove send", (s) => removePart(s, place.path, place.pointer)),
+                }))}
+              />
+            )}
             {unsent.length > 0 && (
               <Menu
                 button="Add send"

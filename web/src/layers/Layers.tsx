@@ -79,7 +79,7 @@ function Card({
 function describe(layer: Layer, name: string): string {
   const unison = Number(layer.source.params.unison ?? 1);
   const table = String(layer.source.params.table ?? "").replaceAll("_", " ");
-  return `${name} ${table}${unison > 1 ? `, unison ${unison}` : ""}`;
+  return `${table || name}${unison > 1 ? `, unison ${unison}` : ""}`;
 }
 
 function Toggle({
@@ -144,18 +144,6 @@ function LayerCard({ layer, index, count }: { layer: Layer; index: number; count
             )
           }
         />
-        <Toggle
-          on={layer.solo}
-          name="solo"
-          label={`Solo ${layer.name}`}
-          onChange={() => flip("solo")}
-        />
-        <Toggle
-          on={layer.mute}
-          name="mute"
-          label={`Mute ${layer.name}`}
-          onChange={() => flip("mute")}
-        />
         <Menu
           button="⋯"
           label={`More for ${layer.name}`}
@@ -187,8 +175,22 @@ function LayerCard({ layer, index, count }: { layer: Layer; index: number; count
           ]}
         />
       </div>
-      <div className="label truncate text-xs">
-        {describe(layer, catalogue.module("source", layer.source.kind).name)}
+      <div className="flex items-center gap-0.5">
+        <span className="label min-w-0 flex-1 truncate text-xs">
+          {describe(layer, catalogue.module("source", layer.source.kind).name)}
+        </span>
+        <Toggle
+          on={layer.solo}
+          name="solo"
+          label={`Solo ${layer.name}`}
+          onChange={() => flip("solo")}
+        />
+        <Toggle
+          on={layer.mute}
+          name="mute"
+          label={`Mute ${layer.name}`}
+          onChange={() => flip("mute")}
+        />
       </div>
       <Silhouette id={layer.id} />
     </Card>

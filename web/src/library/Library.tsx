@@ -1,10 +1,10 @@
 import { useQuery, useQueryClient } from "@tanstack/react-query";
-import { Dialog } from "radix-ui";
 import { useRef, useState } from "react";
 import { api, type ProductionEntry, taken, upload } from "../api/client";
 import { say, useSession } from "../session/store";
 import { EditableName } from "../ui/EditableName";
 import { Menu } from "../ui/Menu";
+import { Panel } from "../ui/Panel";
 import { goTo } from "./place";
 
 export const PRODUCTIONS = ["productions"];
@@ -234,26 +234,20 @@ export function Library() {
   const production = useSession((s) => s.productionName);
   const cue = useSession((s) => s.cueName);
   return (
-    <Dialog.Root open={open} onOpenChange={setOpen} modal={false}>
-      <Dialog.Trigger
-        className="button-plain min-w-0 truncate text-sm"
-        aria-label="Productions, cues and sounds"
-      >
-        {production} <span aria-hidden>/</span> {cue} <span aria-hidden>▾</span>
-      </Dialog.Trigger>
-      <Dialog.Portal>
-        <Dialog.Content
-          className="panel fixed left-4 top-12 z-50 max-h-[85vh] w-[520px] overflow-y-auto p-4"
-          onKeyDown={(event) => event.stopPropagation()}
-          aria-describedby={undefined}
-        >
-          <Dialog.Title className="mb-2 text-base">Productions, cues and sounds</Dialog.Title>
-          {open && <Tree close={() => setOpen(false)} />}
-          <Dialog.Close className="button-plain absolute right-2 top-2" aria-label="Close">
-            ✕
-          </Dialog.Close>
-        </Dialog.Content>
-      </Dialog.Portal>
-    </Dialog.Root>
+    <Panel
+      button={
+        <>
+          {production} <span aria-hidden>/</span> {cue} <span aria-hidden>▾</span>
+        </>
+      }
+      label="Productions, cues and sounds"
+      title="Productions, cues and sounds"
+      open={open}
+      onOpen={setOpen}
+      className="button-plain min-w-0 truncate text-sm"
+      place="left-4 top-12 max-h-[85vh] w-[520px]"
+    >
+      {open && <Tree close={() => setOpen(false)} />}
+    </Panel>
   );
 }

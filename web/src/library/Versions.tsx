@@ -1,8 +1,8 @@
 import { useQuery, useQueryClient } from "@tanstack/react-query";
-import { Dialog } from "radix-ui";
 import { useState } from "react";
 import { api, type Sound, taken, type VersionOut } from "../api/client";
 import { edit, say, useSession } from "../session/store";
+import { Panel } from "../ui/Panel";
 
 function VersionList() {
   const soundId = useSession((s) => s.soundId) ?? 0;
@@ -94,21 +94,14 @@ function VersionList() {
 export function VersionsButton() {
   const [open, setOpen] = useState(false);
   return (
-    <Dialog.Root open={open} onOpenChange={setOpen} modal={false}>
-      <Dialog.Trigger className="button">Versions</Dialog.Trigger>
-      <Dialog.Portal>
-        <Dialog.Content
-          className="panel fixed right-4 top-12 z-50 max-h-[70vh] w-[420px] overflow-y-auto p-4"
-          onKeyDown={(event) => event.stopPropagation()}
-          aria-describedby={undefined}
-        >
-          <Dialog.Title className="mb-2 text-base">Versions</Dialog.Title>
-          {open && <VersionList />}
-          <Dialog.Close className="button-plain absolute right-2 top-2" aria-label="Close">
-            ✕
-          </Dialog.Close>
-        </Dialog.Content>
-      </Dialog.Portal>
-    </Dialog.Root>
+    <Panel
+      button="Versions"
+      title="Versions"
+      open={open}
+      onOpen={setOpen}
+      place="right-4 top-12 max-h-[70vh] w-[420px]"
+    >
+      {open && <VersionList />}
+    </Panel>
   );
 }

@@ -1,7 +1,7 @@
-import { Dialog } from "radix-ui";
 import { useRef, useState } from "react";
 import { api, type Score, taken, upload } from "../api/client";
 import { edit, say, useSession } from "../session/store";
+import { Panel } from "../ui/Panel";
 
 const NAMES = ["C", "C#", "D", "D#", "E", "F", "F#", "G", "G#", "A", "A#", "B"];
 
@@ -129,77 +129,70 @@ export function ScoreButton() {
     }
   };
   return (
-    <Dialog.Root open={open} onOpenChange={setOpen} modal={false}>
-      <Dialog.Trigger className="button max-w-[190px] truncate" title="Change what is played">
-        {summary(score)}
-      </Dialog.Trigger>
-      <Dialog.Portal>
-        <Dialog.Content
-          className="panel fixed right-4 top-[404px] z-50 max-h-[390px] w-[420px] overflow-y-auto p-4"
-          onKeyDown={(event) => event.stopPropagation()}
-          aria-describedby={undefined}
-        >
-          <Dialog.Title className="mb-2 text-base">What the cue plays</Dialog.Title>
-          <form
-            className="mb-3 flex items-end gap-2"
-            onSubmit={(event) => {
-              event.preventDefault();
-              void hold();
-            }}
-          >
-            <label className="flex-1">
-              <span className="label block">Notes or chord symbols</span>
-              <input
-                className="field w-full"
-                value={text}
-                onChange={(event) => setText(event.target.value)}
-              />
-            </label>
-            <label>
-              <span className="label block">Minutes</span>
-              <input
-                className="field w-16 text-right"
-                inputMode="decimal"
-                value={minutes}
-                onChange={(event) => setMinutes(event.target.value)}
-              />
-            </label>
-            <button type="submit" className="button button-ink">
-              Hold
-            </button>
-          </form>
-          {problem && (
-            <p role="alert" className="mb-2 text-warn">
-              {problem}
-            </p>
-          )}
-          <div className="mb-3 flex items-center gap-2">
-            <button type="button" className="button" onClick={() => picker.current?.click()}>
-              Import MIDI file
-            </button>
-            <input
-              ref={picker}
-              type="file"
-              accept=".mid,.midi"
-              className="hidden"
-              aria-label="MIDI file"
-              onChange={(event) => {
-                const file = event.target.files?.[0];
-                if (file) void dropMidi(file);
-                event.target.value = "";
-              }}
-            />
-            <a className="button" href={`/api/cues/${cueId}/score.mid`}>
-              Save as MIDI file
-            </a>
-            <span className="label text-xs">or drop one anywhere</span>
-          </div>
-          <MarkerList />
-          <Dialog.Close className="button-plain absolute right-2 top-2" aria-label="Close">
-            ✕
-          </Dialog.Close>
-        </Dialog.Content>
-      </Dialog.Portal>
-    </Dialog.Root>
+    <Panel
+      button={summary(score)}
+      title="What the cue plays"
+      open={open}
+      onOpen={setOpen}
+      className="button max-w-[190px] truncate"
+      hint="Change what is played"
+      place="right-4 top-[404px] max-h-[390px] w-[420px]"
+    >
+      <form
+        className="mb-3 flex items-end gap-2"
+        onSubmit={(event) => {
+          event.preventDefault();
+          void hold();
+        }}
+      >
+        <label className="flex-1">
+          <span className="label block">Notes or chord symbols</span>
+          <input
+            className="field w-full"
+            value={text}
+            onChange={(event) => setText(event.target.value)}
+          />
+        </label>
+        <label>
+          <span className="label block">Minutes</span>
+          <input
+            className="field w-16 text-right"
+            inputMode="decimal"
+            value={minutes}
+            onChange={(event) => setMinutes(event.target.value)}
+          />
+        </label>
+        <button type="submit" className="button button-ink">
+          Hold
+        </button>
+      </form>
+      {problem && (
+        <p role="alert" className="mb-2 text-warn">
+          {problem}
+        </p>
+      )}
+      <div className="mb-3 flex items-center gap-2">
+        <button type="button" className="button" onClick={() => picker.current?.click()}>
+          Import MIDI file
+        </button>
+        <input
+          ref={picker}
+          type="file"
+          accept=".mid,.midi"
+          className="hidden"
+          aria-label="MIDI file"
+          onChange={(event) => {
+            const file = event.target.files?.[0];
+            if (file) void dropMidi(file);
+            event.target.value = "";
+          }}
+        />
+        <a className="button" href={`/api/cues/${cueId}/score.mid`}>
+          Save as MIDI file
+        </a>
+        <span className="label text-xs">or drop one anywhere</span>
+      </div>
+      <MarkerList />
+    </Panel>
   );
 }
