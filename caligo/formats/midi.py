@@ -7,6 +7,7 @@ from collections import defaultdict
 from typing import Any
 
 import mido
+from pydantic import ValidationError
 
 from caligo.document.score import (
     LONGEST_SCORE,
@@ -82,6 +83,16 @@ def read_midi(data: bytes, name: str = "the file") -> Score:
         If the file is damaged, too long, or holds no notes.
     """
     file = _parse(data, name)
+    try:
+        return _score(file, name)
+    except ValidationError as error:
+        what = error.errors()[0]
+        detail = f"{what['loc'][0]} is {what['input']!r}"
+        raise MidiError(f"{name} is damaged ({detail}); export it again") from None
+
+
+def _score(file: Any, name: str) -> Score:
+    """The score in a file that has been parsed."""
     clock = _Clock(file.ticks_per_beat)
     tempo: list[TempoChange] = []
     metre: list[MetreChange] = []
