@@ -17,11 +17,17 @@ Operations = list[dict[str, Any]]
 
 @dataclass(frozen=True, slots=True)
 class Edited(Generic[Document]):
-    """The outcome of an edit: the valid document, its JSON, and the patch that undoes it."""
+    """The outcome of an edit: the valid document, its JSON, and the JSON before."""
 
     document: Document
     data: dict[str, Any]
-    inverse: Operations
+    before: dict[str, Any]
+
+    @property
+    def inverse(self) -> Operations:
+        """The patch that takes the edit back."""
+        found: Operations = jsonpatch.make_patch(self.data, self.before).patch
+        return found
 
 
 def apply_patch(
@@ -48,6 +54,4 @@ def apply_patch(
     ) as error:
         raise DocumentError([Problem("patch", f"the edit does not fit: {error}")]) from None
     document = read(changed)
-    complete = dump(document)
-    inverse = jsonpatch.make_patch(complete, data).patch
-    return Edited(document, complete, inverse)
+    return Edited(document, dump(document), data)

@@ -32,7 +32,6 @@ class Saved:
 
     revision: int
     document: dict[str, Any]
-    inverse: Operations
 
 
 def _apply(
@@ -51,7 +50,7 @@ def _apply(
     if isinstance(held, Sound):
         held.name = edited.document.name
     held.save()
-    return Saved(held.revision, edited.data, edited.inverse)
+    return Saved(held.revision, edited.data)
 
 
 def edit_sound(sound_id: int, revision: int, operations: Operations) -> Saved:

@@ -79,13 +79,9 @@ def test_a_moved_strip_changes_sound_and_trajectory(page: Page) -> None:
     assert value_of(page, "ground.filter1.cutoff") != "880 Hz"
     moved = page.locator("[data-trajectory='ground.filter1.cutoff']")
     expect(moved).not_to_have_attribute("d", before_path)
-    page.wait_for_timeout(1_500)
-    darker = captured(page)[:, -24_000:]
-
-    def brightness(signal: np.ndarray) -> float:
-        return float(np.std(np.diff(signal)) / np.std(signal))
-
-    assert brightness(darker) < 0.9 * brightness(heard)
+    page.wait_for_timeout(3_000)
+    # A cutoff of a few dozen hertz leaves next to nothing; the reverb's tail fades meanwhile.
+    assert captured(page)[:, -24_000:].std() < 0.6 * heard.std()
     page.get_by_role("button", name="Undo").click()
     expect(page.locator("[data-address='ground.filter1.cutoff'] [data-value]")).to_have_text(
         "880 Hz"
