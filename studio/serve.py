@@ -65,10 +65,9 @@ def main() -> None:
     from studio.asgi import application
     from studio.workers import drawers
 
-    ready = threading.Thread(target=drawers.warm, args=("studio.stage.drawing:warm",))
-    ready.start()
-    warm_listening()
-    ready.join()
+    # Both are done in a second or two, while the page is being opened.
+    for warming in (warm_listening, lambda: drawers.warm("studio.stage.drawing:warm")):
+        threading.Thread(target=warming, daemon=True).start()
     print(f"Caligo is at http://{HOST}:{port}/", flush=True)
     uvicorn.run(
         application,
