@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import argparse
+import gc
 import os
 import socket
 import sys
@@ -56,6 +57,9 @@ def main() -> None:
     parser.add_argument("--port", type=int)
     parser.add_argument("--demo", action="store_true", help="load the demo production")
     given = parser.parse_args()
+    # The matrices here are small: more threads would only wait for each other, and for no one
+    # else. Workers inherit this.
+    os.environ.setdefault("OPENBLAS_NUM_THREADS", "1")
     # Static files come from a synchronous iterator; they are small, so that is no harm.
     warnings.filterwarnings("ignore", message="StreamingHttpResponse must consume")
     sys.setswitchinterval(0.001)  # the audio thread must not wait long for its turn
@@ -65,6 +69,9 @@ def main() -> None:
     from studio.asgi import application
     from studio.workers import drawers
 
+    # What has been imported stays: looking through it for garbage would interrupt listening.
+    gc.collect()
+    gc.freeze()
     # Both are done in a second or two, while the page is being opened.
     for warming in (warm_listening, lambda: drawers.warm("studio.stage.drawing:warm")):
         threading.Thread(target=warming, daemon=True).start()

@@ -64,7 +64,7 @@ class StageConsumer(AsyncWebsocketConsumer):  # type: ignore[misc]
             await self.close(code=NO_SUCH_SOUND)
             return
         stems = (settings.STEMS_DIR, settings.STEMS_LIMIT_BYTES)
-        self._viewing = Viewing(self._send_json, self._send_bytes, stems)
+        self._viewing = Viewing(self._send_text, self._send_bytes, stems)
         self._listener = Listener(
             self._send_json, self._send_bytes, StemStore(*stems), self._viewing.give_way
         )
@@ -104,7 +104,10 @@ class StageConsumer(AsyncWebsocketConsumer):  # type: ignore[misc]
     # Called from other threads
 
     def _send_json(self, message: dict[str, Any]) -> None:
-        self._send_later(text_data=json.dumps(message))
+        self._send_text(json.dumps(message))
+
+    def _send_text(self, text: str) -> None:
+        self._send_later(text_data=text)
 
     def _send_bytes(self, data: bytes) -> None:
         self._send_later(bytes_data=data)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import json
 import math
 from collections.abc import Callable, Iterator
 from pathlib import Path
@@ -93,16 +94,15 @@ def draw(
     stems: tuple[Path, int],
     *,
     interrupted: Callable[[], bool],
-) -> Iterator[dict[str, Any] | bytes]:
+) -> Iterator[str | bytes]:
     """Everything that there is to see of a sound: messages as they go to the browser.
+
+    They are finished here, so that the process that plays only has to pass them on.
 
     `stems` is the folder of finished stems and its limit in bytes.
     """
-    yield {
-        "type": "trajectories",
-        "revision": revision,
-        **trajectories_json(sound, score, POINTS, hold_still),
-    }
+    courses = trajectories_json(sound, score, POINTS, hold_still)
+    yield json.dumps({"type": "trajectories", "revision": revision, **courses})
     for tile in coarse(sound, score, hold_still=hold_still, interrupted=interrupted):
         yield tile_frame(tile, revision)
     if interrupted():
@@ -110,6 +110,6 @@ def draw(
     store = StemStore(*stems)
     for part in fine(sound, score, hold_still=hold_still, store=store, interrupted=interrupted):
         if isinstance(part, Summary):
-            yield summary_json(part, revision)
+            yield json.dumps(summary_json(part, revision))
         else:
             yield tile_frame(part, revision)

@@ -25,7 +25,7 @@ STEP_UP = 2 * SMALL_BLOCK
 """Frames by which the lead grows when the browser runs dry."""
 CALM = 400
 """Blocks (8.5 s) without running dry after which the lead shrinks by one."""
-HUNGRY = 3 * SMALL_BLOCK
+HUNGRY = 4 * SMALL_BLOCK
 """Below so many frames ahead, drawing gives way to listening."""
 PATIENCE = 10.0
 """Seconds without a word from the browser after which listening stops by itself."""

@@ -2,23 +2,23 @@
 
 from __future__ import annotations
 
+import json
 import threading
 from collections.abc import Callable
 from pathlib import Path
-from typing import Any
 
 from caligo.document import Score, Sound
 from studio.workers import Worker, WorkerFailed, drawers
 
-SendJson = Callable[[dict[str, Any]], None]
+SendText = Callable[[str], None]
 SendBytes = Callable[[bytes], None]
 
 
 class Viewing:
     """Draws the newest state asked for; a newer one cancels what it makes stale."""
 
-    def __init__(self, send_json: SendJson, send_bytes: SendBytes, stems: tuple[Path, int]) -> None:
-        self._send_json = send_json
+    def __init__(self, send_text: SendText, send_bytes: SendBytes, stems: tuple[Path, int]) -> None:
+        self._send_text = send_text
         self._send_bytes = send_bytes
         self._stems = stems
         self._wanted: tuple[Sound, Score, int, bool] | None = None
@@ -68,7 +68,7 @@ class Viewing:
             drawers.give_back(self._worker)
 
     def _say(self, text: str) -> None:
-        self._send_json({"type": "problem", "text": text})
+        self._send_text(json.dumps({"type": "problem", "text": text}))
 
     def _draw(
         self, worker: Worker, sound: Sound, score: Score, revision: int, hold_still: bool
@@ -80,4 +80,4 @@ class Viewing:
             elif isinstance(made, bytes):
                 self._send_bytes(made)
             else:
-                self._send_json(made)
+                self._send_text(made)
