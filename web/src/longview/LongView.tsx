@@ -15,6 +15,7 @@ const FREQUENCIES: [number, string][] = [
 ];
 const SPECTRUM = 186;
 const LANE = 26;
+const PAINT_MS = 250;
 const QUIETEST = -48;
 const LOUDEST = -14;
 
@@ -46,11 +47,21 @@ function useCanvas(
     };
     const observer = new ResizeObserver(later);
     if (ref.current) observer.observe(ref.current);
-    const unsubscribe = longView.subscribe(later);
+    // Tiles come many times a second; painting each would take time that listening needs.
+    let timer = 0;
+    const soon = () => {
+      if (timer) return;
+      timer = window.setTimeout(() => {
+        timer = 0;
+        later();
+      }, PAINT_MS);
+    };
+    const unsubscribe = longView.subscribe(soon);
     later();
     return () => {
       observer.disconnect();
       unsubscribe();
+      window.clearTimeout(timer);
     };
   }, [height]);
   return ref;
