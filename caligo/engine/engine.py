@@ -133,8 +133,13 @@ class Engine:
 
     def _advance(self, ticks: int) -> Signal:
         span = Span(self._inside, ticks, self.rate)
-        stems = {name: layer.render(span) for name, layer in self.layers.items()}
-        self._inside += ticks
+        return self._mix(span, self._stems_of(span))
+
+    def _stems_of(self, span: Span) -> dict[str, Signal]:
+        return {name: layer.render(span) for name, layer in self.layers.items()}
+
+    def _mix(self, span: Span, stems: dict[str, Signal]) -> Signal:
+        self._inside += span.ticks
         return self.mixer.process(span, stems)
 
     def leave_stems(self) -> None:
@@ -170,7 +175,7 @@ class Engine:
         ]
         if self._threads <= 1:
             for span in spans:
-                stems = {name: layer.render(span) for name, layer in self.layers.items()}
+                stems = self._stems_of(span)
                 yield self._mixed(span, stems), stems
             return
         with ThreadPoolExecutor(self._threads) as pool:
@@ -184,10 +189,8 @@ class Engine:
                 yield self._mixed(span, stems), stems
 
     def _mixed(self, span: Span, stems: dict[str, Signal]) -> Signal:
-        out = self.mixer.process(span, stems)
-        self._inside += span.ticks
         self.tick += span.ticks
-        return out
+        return self._mix(span, stems)
 
     def memory(self) -> dict[str, Any]:
         """A copy of all that filters and effects remember."""

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Callable, Iterator
+from collections.abc import Iterator
 from dataclasses import dataclass, field
 
 import numpy as np
@@ -11,7 +11,7 @@ from numpy.typing import NDArray
 
 from caligo.document.score import Score
 from caligo.document.sound import Sound
-from caligo.engine.engine import DEFAULT_RATE, LARGE_BLOCK, Engine
+from caligo.engine.engine import DEFAULT_RATE, LARGE_BLOCK, Engine, Interrupted
 from caligo.engine.stems import StemStore
 from caligo.measure.loudness import MOMENTARY, LoudnessMeter, lufs
 from caligo.measure.spectrogram import ROWS, Levels, SpectrogramStream, column
@@ -27,8 +27,6 @@ COARSE_COLUMNS = 30
 COARSE_ROLL = 0.05
 """Seconds of pre-roll for a coarse column: enough for filters, while reverb is left out."""
 COARSE_WINDOW = 4_096
-
-Interrupted = Callable[[], bool]
 
 
 @dataclass(frozen=True, slots=True)

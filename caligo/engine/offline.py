@@ -13,13 +13,12 @@ from numpy.typing import NDArray
 
 from caligo.document.score import Score
 from caligo.document.sound import Sound
-from caligo.engine.engine import DEFAULT_RATE, LARGE_BLOCK, Engine
+from caligo.engine.engine import DEFAULT_RATE, LARGE_BLOCK, Engine, Interrupted
 from caligo.engine.stems import StemStore
 from caligo.formats.audio import AudioWriter
 from caligo.movement.block import TICK
 
 Progress = Callable[[float], None]
-Interrupted = Callable[[], bool]
 
 
 class RenderCancelled(Exception):

@@ -53,11 +53,6 @@ class Listener:
         self._calm = 0
         self._more = threading.Condition()
 
-    @property
-    def running(self) -> bool:
-        """Whether anything is being played."""
-        return self._listening is not None
-
     def start(
         self,
         sound: Sound,
