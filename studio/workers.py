@@ -21,6 +21,10 @@ NICENESS = 10
 """How much workers stand back for the process that plays."""
 LONGEST_PAUSE = 0.25
 """Seconds for which a worker waits at most at a time while it is asked to pause."""
+FREE, SHARING, WAITING = 0, 1, 2
+"""How much a worker may take: all it can, half of the time, or nothing."""
+LONGEST_STRETCH = 0.1
+"""Seconds of work that are followed by as long a rest, at most, while sharing."""
 
 Interrupted = Callable[[], bool]
 Task = Callable[..., Iterator[Any]]
@@ -38,7 +42,7 @@ def _named(path: str) -> Task:
     return task
 
 
-def _serve(connection: Connection, wanted: Any, paused: Any, first: str) -> None:
+def _serve(connection: Connection, wanted: Any, yielding: Any, first: str) -> None:
     """The worker's life: import what the first task needs, then run tasks until told to end."""
     with contextlib.suppress(OSError):
         os.nice(NICENESS)
@@ -49,11 +53,17 @@ def _serve(connection: Connection, wanted: Any, paused: Any, first: str) -> None
         except (EOFError, OSError):
             return
 
+        worked_from = time.perf_counter()
+
         def interrupted(number: int = number) -> bool:
+            nonlocal worked_from
+            if yielding.value == SHARING:
+                time.sleep(min(LONGEST_STRETCH, time.perf_counter() - worked_from))
             waited = 0.0
-            while paused.value and wanted.value == number and waited < LONGEST_PAUSE:
+            while yielding.value == WAITING and wanted.value == number and waited < LONGEST_PAUSE:
                 time.sleep(0.004)
                 waited += 0.004
+            worked_from = time.perf_counter()
             return bool(wanted.value != number)
 
         try:
@@ -72,10 +82,10 @@ class Worker:
     def __init__(self, first: str) -> None:
         self._connection, theirs = _processes.Pipe()
         self._wanted = _processes.Value("q", 0, lock=False)
-        self._paused = _processes.Value("b", 0, lock=False)
+        self._yielding = _processes.Value("b", 0, lock=False)
         self._lock = threading.Lock()
         self._process = _processes.Process(
-            target=_serve, args=(theirs, self._wanted, self._paused, first), daemon=True
+            target=_serve, args=(theirs, self._wanted, self._yielding, first), daemon=True
         )
         self._process.start()
         theirs.close()
@@ -90,9 +100,9 @@ class Worker:
         with self._lock:
             self._wanted.value += 1
 
-    def pause(self, paused: bool) -> None:
-        """Ask the running task to wait a little, or to go on."""
-        self._paused.value = int(paused)
+    def give_way(self, amount: int) -> None:
+        """Let the running task take all it can (`FREE`), half of the time, or nothing."""
+        self._yielding.value = amount
 
     def run(self, task: str, *arguments: Any) -> Iterator[Any]:
         """Run a task named ``module:function`` and give its results as they come.
@@ -162,7 +172,7 @@ class Pool:
     def give_back(self, worker: Worker) -> None:
         """The worker is no longer used; beyond a few it is ended."""
         worker.stop()
-        worker.pause(False)
+        worker.give_way(FREE)
         with self._lock:
             if worker.alive and len(self._idle) < self._keep:
                 self._idle.append(worker)

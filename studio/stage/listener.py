@@ -13,12 +13,13 @@ from caligo.engine.engine import SMALL_BLOCK
 from caligo.engine.live import Listening, Loop
 from caligo.engine.stems import StemStore
 from studio.stage.frames import AUDIO, frame
+from studio.workers import FREE, SHARING, WAITING
 
 SendJson = Callable[[dict[str, Any]], None]
 SendBytes = Callable[[bytes], None]
 
-LEAD = 5 * SMALL_BLOCK
-"""Frames kept ahead of what has been heard: 107 ms, which an edit waits at most."""
+LEAD = 6 * SMALL_BLOCK
+"""Frames kept ahead of what has been heard: 128 ms, which an edit waits at most."""
 MOST_LEAD = 14 * SMALL_BLOCK
 """Frames kept ahead on a machine that has run dry again and again: 300 ms."""
 STEP_UP = 2 * SMALL_BLOCK
@@ -39,7 +40,7 @@ class Listener:
         send_json: SendJson,
         send_bytes: SendBytes,
         store: StemStore,
-        give_way: Callable[[bool], None],
+        give_way: Callable[[int], None],
     ) -> None:
         self._give_way = give_way
         self._send_json = send_json
@@ -64,7 +65,7 @@ class Listener:
     ) -> None:
         """Listen from a moment on; what was playing stops."""
         self.stop()
-        self._give_way(True)
+        self._give_way(WAITING)
         with self._more:
             self._stream += 1
             stream = self._stream
@@ -82,7 +83,7 @@ class Listener:
             self._listening = None
             self._stream += 1
             self._more.notify_all()
-        self._give_way(False)
+        self._give_way(FREE)
 
     def heard(self, stream: int, frames: int) -> None:
         """The browser has played so many frames of a stream."""
@@ -144,7 +145,7 @@ class Listener:
                 if ended:
                     self._listening = None
             if ended:
-                self._give_way(False)
+                self._give_way(FREE)
                 self._send_json({"type": "stopped", "stream": stream})
 
     def _send_block(self, stream: int, listening: Listening) -> bool:
@@ -163,5 +164,5 @@ class Listener:
         self._send_bytes(frame(AUDIO, {"stream": stream, "at": round(at, 6)}, samples))
         with self._more:
             self._sent += block.shape[1]
-            self._give_way(self._sent - self._heard < HUNGRY)
+            self._give_way(WAITING if self._sent - self._heard < HUNGRY else SHARING)
         return True

@@ -8,7 +8,7 @@ from collections.abc import Callable
 from pathlib import Path
 
 from caligo.document import Score, Sound
-from studio.workers import Worker, WorkerFailed, drawers
+from studio.workers import FREE, Worker, WorkerFailed, drawers
 
 SendText = Callable[[str], None]
 SendBytes = Callable[[bytes], None]
@@ -25,6 +25,7 @@ class Viewing:
         self._worker: Worker | None = None
         self._wake = threading.Condition()
         self._closed = False
+        self._giving = FREE
         threading.Thread(target=self._work, name="long view", daemon=True).start()
 
     def show(self, sound: Sound, score: Score, revision: int, hold_still: bool) -> None:
@@ -35,10 +36,11 @@ class Viewing:
                 self._worker.stop()
             self._wake.notify()
 
-    def give_way(self, paused: bool) -> None:
-        """Let drawing wait while listening needs the processor."""
+    def give_way(self, amount: int) -> None:
+        """Let drawing stand back while listening needs the processor, see `Worker.give_way`."""
+        self._giving = amount
         if self._worker:
-            self._worker.pause(paused)
+            self._worker.give_way(amount)
 
     def close(self) -> None:
         """Stop for good."""
@@ -57,6 +59,7 @@ class Viewing:
                 wanted = self._wanted
                 self._wanted = None
                 self._worker = self._worker or drawers.borrow()
+                self._worker.give_way(self._giving)
             try:
                 self._draw(self._worker, *wanted)
             except WorkerFailed:

@@ -15,10 +15,12 @@ import pytest
 from asgiref.sync import sync_to_async
 from asgiref.testing import ApplicationCommunicator
 
+from caligo.engine.engine import SMALL_BLOCK
 from studio.asgi import application
 from studio.library.editing import edit_score, edit_sound
 from studio.library.models import Sound
 from studio.stage.frames import AUDIO, TILE
+from studio.stage.listener import LEAD
 
 pytestmark = pytest.mark.django_db(transaction=True)
 
@@ -157,7 +159,7 @@ async def test_samples_wait_for_the_browser(sound: Sound) -> None:
             except TimeoutError:
                 break
             count += received.get("bytes") is not None
-        assert count == 5
+        assert count == LEAD // SMALL_BLOCK
 
 
 async def test_keys_are_heard_and_panic_silences(sound: Sound) -> None:
@@ -169,7 +171,7 @@ async def test_keys_are_heard_and_panic_silences(sound: Sound) -> None:
         await s.tell(type="press", key=60, velocity=110)
         assert (await s.audio(60)).std() > 1e-4
         await s.tell(type="panic")
-        await s.audio(8)
+        await s.audio(LEAD // SMALL_BLOCK + 4)
         assert not (await s.audio(4)).any()
 
 

@@ -4,35 +4,46 @@ import { useEffect, useRef } from "react";
 import { player } from "../stage/audio";
 
 type Tick = (seconds: number) => void;
+
+/** How often the playhead is looked at, and how far it goes before anybody is told. */
+const LOOK_MS = 50;
+const PIXELS = 1200;
+const TENTH = 0.1;
+/** Strips and modulators are told only after so many moves. */
+export const SELDOM = 4;
+
 const ticks = new Map<Tick, number>();
 let length = 1;
 let last = -1;
 let count = 0;
 let running = false;
 
-function frame() {
-  const at = player.position();
-  count++;
-  if (at !== last) {
-    for (const [tick, every] of ticks) if (count % every === 0) tick(at);
-    if (count % SELDOM === 0) last = at;
-  }
-  requestAnimationFrame(frame);
+/** The smallest move that can be seen: a pixel of the long view, or a tenth on the clock. */
+export function smallestMove(scoreLength: number): number {
+  return Math.min(TENTH, scoreLength / PIXELS);
 }
 
-/** Strips and modulators are told of the playhead only every so many frames. */
-export const SELDOM = 4;
+function look() {
+  const at = player.position();
+  const way = Math.abs(at - last);
+  if (way < 0.9 * smallestMove(length)) return;
+  last = at;
+  count++;
+  const jumped = way > 1;
+  for (const [tick, every] of ticks) if (jumped || count % every === 0) tick(at);
+}
 
 export function followPlayhead(scoreLength: number) {
   length = scoreLength;
   last = -1;
   if (!running) {
     running = true;
-    requestAnimationFrame(frame);
+    // Not with every frame: painting the whole window takes time that listening needs.
+    setInterval(look, LOOK_MS);
   }
 }
 
-/** Hear of the playhead's moves, each or every so many frames; returns how to stop. */
+/** Hear of the playhead's moves, each or every so many of them; returns how to stop. */
 export function onPlayhead(tick: Tick, every = 1): () => void {
   ticks.set(tick, every);
   tick(player.position());
