@@ -1,6 +1,6 @@
 """The one description of every module and parameter that a document may hold."""
 
-from caligo.catalogue.module import Module
+from caligo.catalogue.module import Items, Module
 from caligo.catalogue.parameter import Choice, Kind, Moves, Parameter, Scale
 from caligo.catalogue.registry import (
     UnknownModule,
@@ -13,6 +13,7 @@ from caligo.catalogue.registry import (
 
 __all__ = [
     "Choice",
+    "Items",
     "Kind",
     "Module",
     "Moves",

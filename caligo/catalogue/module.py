@@ -9,14 +9,33 @@ from caligo.catalogue.parameter import Parameter
 
 
 @dataclass(frozen=True, slots=True)
+class Items:
+    """How many items of a kind a source may hold, such as operators or zones."""
+
+    kind: str
+    fewest: int
+    most: int
+
+
+@dataclass(frozen=True, slots=True)
 class Module:
-    """What a kind of module is called, what it is for, and its parameters in screen order."""
+    """What a kind of module is called, what it is for, and its parameters in screen order.
+
+    Parameters
+    ----------
+    items
+        For a source: the kinds of items that it is made of; each is a module of family ``item``.
+    picture
+        For a source: what its picture shows (see `caligo.engine.pictures`), or nothing.
+    """
 
     family: str
     kind: str
     name: str
     help: str
     parameters: tuple[Parameter, ...]
+    items: tuple[Items, ...] = ()
+    picture: str = ""
 
     def parameter(self, key: str) -> Parameter | None:
         """The parameter called `key`, or None."""
@@ -30,4 +49,6 @@ class Module:
             "name": self.name,
             "help": self.help,
             "parameters": [p.as_json() for p in self.parameters],
+            "items": [{"kind": i.kind, "fewest": i.fewest, "most": i.most} for i in self.items],
+            "picture": self.picture,
         }

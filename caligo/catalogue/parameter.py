@@ -16,6 +16,8 @@ class Kind(StrEnum):
     CHOICE = "choice"
     SWITCH = "switch"
     TIME = "time"
+    NUMBERS = "numbers"
+    REFERENCE = "reference"
 
 
 class Scale(StrEnum):
@@ -32,6 +34,11 @@ class Moves(StrEnum):
     NO = "no"
     PER_NOTE = "per note"
     SHARED = "shared"
+
+
+def numbers(text: str) -> list[float]:
+    """A list of numbers as a default writes it: separated by spaces."""
+    return [float(word) for word in text.split()]
 
 
 @dataclass(frozen=True, slots=True)
@@ -55,10 +62,18 @@ class Parameter:
     low, high
         The allowed range, both ends included; for a time, in seconds.
     default
-        A number, a choice's value, a bool, or for a time a number of seconds.
+        A number, a choice's value, a bool, for a time a number of seconds, for a list of
+        numbers a text.
     when
         ``(key, values)``: the parameter has an effect only while the choice or switch ``key``
         of the same module has one of ``values``. The screen hides it otherwise.
+    most
+        For a list of numbers: how many it may hold.
+    of
+        For a reference: what it names, ``recording``, ``table``, ``layer``, or a kind of item
+        of the same source; an empty text refers to nothing.
+    needed
+        For a reference: whether the part makes no sense without what it names, and goes with it.
     """
 
     key: str
@@ -73,11 +88,20 @@ class Parameter:
     moves: Moves = Moves.NO
     choices: tuple[Choice, ...] = ()
     when: tuple[str, tuple[str, ...]] | None = None
+    most: int = 64
+    of: str = ""
+    needed: bool = False
 
     def __post_init__(self) -> None:
         if self.kind is Kind.CHOICE:
             if self.default not in {choice.value for choice in self.choices}:
                 raise ValueError(f"{self.key}: the default {self.default!r} is not a choice")
+        elif self.kind is Kind.REFERENCE:
+            if not self.of or self.default != "":
+                raise ValueError(f"{self.key}: a reference says what it names, and begins empty")
+        elif self.kind is Kind.NUMBERS:
+            if not all(self.low <= v <= self.high for v in numbers(str(self.default))):
+                raise ValueError(f"{self.key}: the default {self.default!r} is out of range")
         elif self.kind is not Kind.SWITCH and not self.low <= float(self.default) <= self.high:
             raise ValueError(f"{self.key}: the default {self.default!r} is out of range")
         if self.scale is Scale.LOGARITHMIC and self.low <= 0 and self.kind is not Kind.TIME:
@@ -104,12 +128,15 @@ class Parameter:
             "unit": self.unit,
             "low": self.low,
             "high": self.high,
-            "default": self.default,
+            "default": numbers(str(self.default)) if self.kind is Kind.NUMBERS else self.default,
             "kind": self.kind.value,
             "scale": self.scale.value,
             "moves": self.moves.value,
             "depth_unit": self.depth_unit,
             "depth_limit": self.depth_limit if self.moves is not Moves.NO else 0,
             "choices": [{"value": c.value, "name": c.name} for c in self.choices],
+            "most": self.most if self.kind is Kind.NUMBERS else 0,
+            "of": self.of,
+            "needed": self.needed,
             "when": None if self.when is None else {"key": self.when[0], "is": list(self.when[1])},
         }

@@ -19,6 +19,7 @@ FAMILY_PACKAGES = {
     "part": "caligo.catalogue.parts",
     "modulator": "caligo.movement",
     "source": "caligo.sources",
+    "item": "caligo.sources",
     "filter": "caligo.filters",
     "effect": "caligo.effects",
 }

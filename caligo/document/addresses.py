@@ -25,7 +25,10 @@ def parts(sound: Sound) -> Iterator[tuple[str, str, Part]]:
     for i, layer in enumerate(sound.layers):
         at = f"/layers/{i}"
         yield layer.id, at, layer
-        yield f"{layer.id}.{layer.source.id}", f"{at}/source", layer.source
+        source = f"{layer.id}.{layer.source.id}"
+        yield source, f"{at}/source", layer.source
+        for k, item in enumerate(layer.source.items):
+            yield f"{source}.{item.id}", f"{at}/source/items/{k}", item
         for k, filter_ in enumerate(layer.filters):
             yield f"{layer.id}.{filter_.id}", f"{at}/filters/{k}", filter_
         yield f"{layer.id}.{layer.envelope.id}", f"{at}/envelope", layer.envelope

@@ -7,11 +7,12 @@ from typing import Any, TypeVar
 
 from pydantic import BaseModel, ValidationError
 
-from caligo.catalogue import Kind, Moves, Parameter, UnknownModule, module
+from caligo.catalogue import Kind, Module, Moves, Parameter, UnknownModule, module
+from caligo.catalogue.parameter import numbers
 from caligo.document.addresses import find_parameter, parts
 from caligo.document.problems import DocumentError, Problem
 from caligo.document.score import Score
-from caligo.document.sound import Part, Sound, Value
+from caligo.document.sound import ItemPart, Part, Sound, SourcePart, Value
 from caligo.document.times import Time, time_limit
 
 Model = TypeVar("Model", bound=BaseModel)
@@ -64,6 +65,10 @@ def _allowed(parameter: Parameter) -> str:
         return ", ".join(c.value for c in parameter.choices)
     if parameter.kind is Kind.SWITCH:
         return "true or false"
+    if parameter.kind is Kind.REFERENCE:
+        return f"the id of a {parameter.of}, or nothing"
+    if parameter.kind is Kind.NUMBERS:
+        return f"up to {parameter.most} numbers from {parameter.low:g} to {parameter.high:g}"
     return f"{parameter.low:g} to {parameter.high:g} {parameter.unit}".strip()
 
 
@@ -93,6 +98,12 @@ def check_value(parameter: Parameter, value: Value, address: str) -> Problem | N
             value.model_dump(),
             f"{low:g} to {high:g} {value.unit}",
         )
+    if parameter.kind is Kind.REFERENCE:
+        return None if isinstance(value, str) and len(value) <= 80 else wrong
+    if parameter.kind is Kind.NUMBERS:
+        if not isinstance(value, list) or len(value) > parameter.most:
+            return wrong
+        return None if all(parameter.low <= v <= parameter.high for v in value) else wrong
     if isinstance(value, bool) or not isinstance(value, int | float):
         return wrong
     if parameter.kind is Kind.INTEGER and value != int(value):
@@ -106,6 +117,8 @@ def default_value(parameter: Parameter) -> Value:
         return Time(value=float(parameter.default))
     if parameter.kind is Kind.INTEGER:
         return int(parameter.default)
+    if parameter.kind is Kind.NUMBERS:
+        return numbers(str(parameter.default))
     return parameter.default
 
 
@@ -135,6 +148,35 @@ def _complete(part: Part, path: str) -> list[Problem]:
         values[parameter.key] = value
     if not problems:
         part.params = values
+    if isinstance(part, SourcePart):
+        problems += _complete_items(part, spec, path)
+    return problems
+
+
+def _complete_items(source: SourcePart, spec: Module, path: str) -> list[Problem]:
+    """Add the items that a source cannot be without; say which do not belong to it."""
+    problems = []
+    for rule in spec.items:
+        taken = {item.id for item in source.items}
+        free = (f"{rule.kind}{n}" for n in range(1, 1000) if f"{rule.kind}{n}" not in taken)
+        for _ in range(rule.fewest - len(source.of_kind(rule.kind))):
+            source.items.append(ItemPart(id=next(free), kind=rule.kind))
+        count = len(source.of_kind(rule.kind))
+        if count > rule.most:
+            problems.append(
+                Problem(f"{path}.items", f"too many of {rule.kind}", count, f"at most {rule.most}")
+            )
+    known = {rule.kind for rule in spec.items}
+    problems += [
+        Problem(
+            f"{path}.{item.id}.kind",
+            f"{spec.name} is not made of these",
+            item.kind,
+            ", ".join(sorted(known)) or "no items",
+        )
+        for item in source.items
+        if item.kind not in known
+    ]
     return problems
 
 
@@ -158,6 +200,66 @@ def _check_ids(sound: Sound) -> list[Problem]:
     return problems
 
 
+def _check_named(sound: Sound) -> list[Problem]:
+    """References from parameters to layers, and to items of the same source."""
+    problems: list[Problem] = []
+    layers = {layer.id for layer in sound.layers}
+    items: dict[str, dict[str, str]] = {
+        f"{layer.id}.{layer.source.id}": {item.id: item.kind for item in layer.source.items}
+        for layer in sound.layers
+    }
+    for path, _, part in parts(sound):
+        for parameter in module(part.family, part.kind).parameters:
+            if parameter.kind is not Kind.REFERENCE or parameter.of in ("recording", "table"):
+                continue
+            name = part.text(parameter.key)
+            if parameter.of == "layer":
+                known = layers
+            else:
+                around = items.get(path.rpartition(".")[0], {})
+                known = {i for i, kind in around.items() if kind == parameter.of}
+            if name and name not in known:
+                problems.append(
+                    Problem(
+                        f"{path}.{parameter.key}",
+                        f"there is no such {parameter.of}",
+                        name,
+                        ", ".join(sorted(known)) or "none exists",
+                    )
+                )
+    return problems
+
+
+def _check_circles(sound: Sound) -> list[Problem]:
+    """No layer may modulate itself, not even by way of others."""
+    by = {
+        layer.id: {
+            layer.text(f"{way}_layer")
+            for way in ("ring", "phase")
+            if layer.text(f"{way}_by") == "layer"
+        }
+        for layer in sound.layers
+    }
+    problems = []
+    for layer in sound.layers:
+        reached: set[str] = set()
+        waiting = set(by[layer.id])
+        while waiting:
+            name = waiting.pop()
+            if name not in reached:
+                reached.add(name)
+                waiting |= by.get(name, set())
+        if layer.id in reached:
+            problems.append(
+                Problem(
+                    layer.id,
+                    "this layer would modulate itself, by way of others; choose another layer",
+                    layer.id,
+                )
+            )
+    return problems
+
+
 def _check_references(sound: Sound) -> list[Problem]:
     problems: list[Problem] = []
     buses = {bus.id for bus in sound.buses}
@@ -172,6 +274,8 @@ def _check_references(sound: Sound) -> list[Problem]:
                         ", ".join(sorted(buses)) or "no bus exists",
                     )
                 )
+    problems += _check_named(sound)
+    problems += _check_circles(sound)
     modulators = {m.id for m in sound.modulators}
     for route in sound.routes:
         at = f"routes.{route.id}"

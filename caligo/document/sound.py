@@ -9,7 +9,7 @@ from pydantic import BaseModel, ConfigDict, Field
 from caligo.document.score import Ident
 from caligo.document.times import Time
 
-Value = bool | int | float | str | Time
+Value = bool | int | float | str | Time | list[float]
 Seed = Annotated[int, Field(ge=0, le=2**53 - 1)]
 Name = Annotated[str, Field(min_length=1, max_length=80)]
 
@@ -41,6 +41,16 @@ class Part(DocumentModel):
         assert isinstance(value, str)
         return value
 
+    def switch(self, key: str) -> bool:
+        """The value of a switch."""
+        return bool(self.params[key])
+
+    def numbers(self, key: str) -> list[float]:
+        """The value of a parameter that is a list of numbers."""
+        value = self.params[key]
+        assert isinstance(value, list)
+        return [float(v) for v in value]
+
     def time(self, key: str) -> Time:
         """The value of a time parameter."""
         value = self.params[key]
@@ -53,11 +63,22 @@ class Part(DocumentModel):
         return dumped
 
 
+class ItemPart(Part):
+    """One of the things that a source is made of, such as an operator or a zone."""
+
+    family = "item"
+
+
 class SourcePart(Part):
     """What a layer sounds with."""
 
     family = "source"
     id: Ident = "source"
+    items: list[ItemPart] = Field(default_factory=list, max_length=96)
+
+    def of_kind(self, kind: str) -> list[ItemPart]:
+        """The source's items of one kind, in order."""
+        return [item for item in self.items if item.kind == kind]
 
 
 class FilterPart(Part):

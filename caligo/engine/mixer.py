@@ -13,7 +13,8 @@ from caligo.catalogue import implementation
 from caligo.document.sound import Sound
 from caligo.effects.effect import Effect
 from caligo.engine.ceiling import Ceiling
-from caligo.engine.layer import gain, recall_effects
+from caligo.engine.layer import recall_effects
+from caligo.engine.levels import gain
 from caligo.engine.voicing import Voicing
 from caligo.movement.block import TICK, Span
 from caligo.movement.notes import Floats

@@ -20,6 +20,7 @@ from numpy.typing import NDArray
 from caligo import ENGINE_VERSION
 from caligo.document.score import Score
 from caligo.document.sound import Layer, Sound
+from caligo.engine.between import all_modulators
 from caligo.engine.layer import LayerRenderer
 from caligo.engine.voicing import Voicing
 from caligo.movement.block import TICK, Span
@@ -30,20 +31,27 @@ PIECE_TICKS = 8_192
 """Ticks in a piece: 10.9 s at 48 kHz."""
 
 
-def stem_key(sound: Sound, layer: Layer, score: Score, rate: int, hold_still: bool) -> str:
-    """The hash of everything that a layer's stem depends on, and of nothing else."""
+def _played(layer: Layer) -> dict[str, Any]:
+    """What of a layer its stem depends on."""
     own = layer.model_dump(mode="json")
     for field in ("name", "mute", "solo", "sends"):
         del own[field]
     for key in ("level", "pan"):
         del own["params"][key]
-    prefix = f"{layer.id}."
+    return own
+
+
+def stem_key(sound: Sound, layer: Layer, score: Score, rate: int, hold_still: bool) -> str:
+    """The hash of everything that a layer's stem depends on, and of nothing else."""
+    own = _played(layer)
+    others = all_modulators(sound, layer)
+    prefixes = tuple(f"{x.id}." for x in (layer, *others))
     later = {f"{layer.id}.level", f"{layer.id}.pan"}
     later |= {f"{layer.id}.{send.id}.level" for send in layer.sends}
     routes = [
         route
         for route in sound.routes
-        if route.target.startswith(prefix) and route.target not in later and not route.muted
+        if route.target.startswith(prefixes) and route.target not in later and not route.muted
     ]
     moving = {r.source for r in routes} | {r.scaled_by for r in routes}
     played = score.model_dump(mode="json", by_alias=True)
@@ -55,6 +63,7 @@ def stem_key(sound: Sound, layer: Layer, score: Score, rate: int, hold_still: bo
         "still": hold_still,
         "sound": [sound.seed, sound.params_as_json(), sound.scale and sound.scale.model_dump()],
         "layer": own,
+        "modulated by": [_played(other) for other in others],
         "routes": [] if hold_still else [r.model_dump(mode="json") for r in routes],
         "modulators": [
             m.model_dump(mode="json", exclude={"name"}) for m in sound.modulators if m.id in moving

@@ -5,15 +5,19 @@ from __future__ import annotations
 from collections.abc import Sequence
 
 import numpy as np
+from numba import njit
 from numpy.typing import NDArray
 
 from caligo.document.score import Note
 from caligo.document.sound import Layer, Sound
 from caligo.document.tempo import TempoMap
-from caligo.movement.block import Span
+from caligo.movement.chance import combine, signed, wander
 from caligo.movement.notes import Floats, Notes
 from caligo.movement.routes import Courses, Frame
 from caligo.movement.voices import Tuning, Voice, as_notes, pitch_course, plan_voices
+
+DRIFT_PERIOD = 9.0
+"""Seconds in which a drifting voice goes from one random pitch to the next."""
 
 
 class Voicing:
@@ -29,19 +33,33 @@ class Voicing:
         found: NDArray[np.int64] = np.searchsorted(self.all.start, times, side="right") - 1
         return found
 
-    def frame(self, times: Floats, notes: Notes) -> Frame:
-        """The frame in which parameters are evaluated at `times` for `notes`."""
-        return Frame(times, notes, self.newest(times), self.all)
+    def frame(self, times: Floats, notes: Notes, shared: Courses | None = None) -> Frame:
+        """The frame in which parameters are evaluated at `times` for `notes`.
 
-    def history(
-        self, voice: Voice, transpose: int, span: Span, shared: Courses
-    ) -> tuple[Frame, Floats]:
-        """One voice's frame and pitch over an earlier span; `shared` serves all voices."""
-        times = span.times
-        return (
-            Frame(times, as_notes([voice]), self.newest(times), self.all, shared),
-            pitch_course([voice], transpose, self.tuning, times),
-        )
+        `shared` holds what does not differ by note, for frames of the same moments.
+        """
+        return Frame(times, notes, self.newest(times), self.all, shared)
+
+    def pitch(self, voices: Sequence[Voice], transpose: int, drift: float, times: Floats) -> Floats:
+        """Pitch in octaves over 1 Hz ``[voices, times]``; `drift` in cents, each voice its own."""
+        out = pitch_course(voices, transpose, self.tuning, times)
+        if drift > 0.0:
+            for row, voice in enumerate(voices):
+                add_drift(out[row], times, drift / 1200.0, np.uint64(voice.seed))
+        return out
+
+
+@njit(cache=True, nogil=True)
+def add_drift(pitch: np.ndarray, times: np.ndarray, octaves: float, seed: np.uint64) -> None:
+    """Let a pitch ``[times]`` wander, as that of an oscillator without a crystal does.
+
+    A third of the way is a fixed error of the voice, the rest wanders slowly around it.
+    """
+    error = signed(combine(seed, 7), 0) / 3.0
+    for k in range(len(times)):
+        slow = wander(combine(seed, 8), times[k] / DRIFT_PERIOD)
+        quick = wander(combine(seed, 9), times[k] / (0.23 * DRIFT_PERIOD))
+        pitch[k] += octaves * (error + 0.5 * slow + (1.0 / 6.0) * quick)
 
 
 def _fade(value: float, low: float, high: float, width: float) -> float:

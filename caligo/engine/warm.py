@@ -17,6 +17,17 @@ from caligo.engine.trajectories import trajectories
 from caligo.measure.report import Reporter
 
 
+MODULATED = {
+    "drift": 5,
+    "ring_by": "sine",
+    "ring_amount": 50,
+    "phase_by": "layer",
+    "phase_layer": "layer0",
+    "phase_depth": 30,
+}
+"""A layer that is modulated in both ways."""
+
+
 def everything() -> Sound:
     """A sound that holds every module of the catalogue once, with something moving in it."""
     modules = catalogue()
@@ -25,19 +36,20 @@ def everything() -> Sound:
         return [{"id": f"{family}_{m.kind}", "kind": m.kind} for m in modules if m.family == family]
 
     effects, filters = named("effect"), named("filter")
-    layers = []
-    kinds = [(s["kind"], joined) for s in named("source") for joined in ("series", "parallel")]
-    for i, (kind, arrangement) in enumerate(kinds[:8]):
-        layers.append(
-            {
-                "id": f"layer{i}",
-                "name": f"Layer {i}",
-                "source": {"id": "source", "kind": kind},
-                "filters": filters[:2],
-                "params": {"arrangement": arrangement},
-                "sends": [{"id": "send", "bus": "nave"}],
-            }
-        )
+    layers = [
+        {
+            "id": f"layer{i}",
+            "name": f"Layer {i}",
+            "source": {"id": "source", "kind": source["kind"]},
+            "filters": filters[:2],
+            "params": {
+                "arrangement": ("series", "parallel")[i % 2],
+                **(MODULATED if i == 1 else {}),
+            },
+            "sends": [{"id": "send", "bus": "nave"}],
+        }
+        for i, source in enumerate((named("source") * 2)[: max(2, len(named("source")))])
+    ]
     return read_sound(
         {
             "name": "Everything",

@@ -11,6 +11,7 @@ from caligo.document.sound import (
     EffectPart,
     EnvelopePart,
     FilterPart,
+    ItemPart,
     Layer,
     Master,
     Modulator,
@@ -21,6 +22,7 @@ from caligo.document.sound import (
 
 FAMILY_MODELS = {
     "source": SourcePart,
+    "item": ItemPart,
     "filter": FilterPart,
     "effect": EffectPart,
     "modulator": Modulator,
@@ -42,6 +44,11 @@ def parameter_schema(parameter: Parameter) -> dict[str, Any]:
         return about | {"enum": [c.value for c in parameter.choices]}
     if parameter.kind is Kind.SWITCH:
         return about | {"type": "boolean"}
+    if parameter.kind is Kind.REFERENCE:
+        return about | {"type": "string", "maxLength": 80}
+    if parameter.kind is Kind.NUMBERS:
+        number = {"type": "number", "minimum": parameter.low, "maximum": parameter.high}
+        return about | {"type": "array", "items": number, "maxItems": parameter.most}
     if parameter.kind is Kind.TIME:
         return about | {"$ref": "#/$defs/Time"}
     kind = "integer" if parameter.kind is Kind.INTEGER else "number"

@@ -4,8 +4,10 @@ from __future__ import annotations
 
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
+from typing import Protocol
 
 import numpy as np
+from numpy.typing import NDArray
 
 from caligo.movement.notes import Floats
 from caligo.movement.routes import Frame
@@ -35,6 +37,13 @@ class Span:
         return ticks * (TICK / self.rate)
 
 
+class History(Protocol):
+    """See `Block.history`."""
+
+    def __call__(self, row: int, first: int, ticks: int, stride: int = 1) -> tuple[Frame, Floats]:
+        """The frame and pitch of a voice at every `stride`-th of `ticks` ticks, and the end."""
+
+
 @dataclass(frozen=True, slots=True)
 class Block:
     """What a source is asked to render.
@@ -46,12 +55,18 @@ class Block:
     pitch
         Octaves over 1 Hz at every tick ``[voices, ticks + 1]``.
     history
-        ``history(row, first, ticks)``: the frame and pitch of one voice over an earlier span,
-        for what has to be added up since the voice began.
+        ``history(row, first, ticks, stride)``: the frame and pitch of one voice at every
+        `stride`-th tick of another span, for what has to be added up since the voice began.
+    steady
+        ``steady(row)``: whether a voice keeps the pitch it begins with.
+    past
+        Where a source may write what goes past the layer's filters ``[voices, 2, samples]``.
     """
 
     span: Span
     voices: Sequence[Voice]
     frame: Frame
     pitch: Floats
-    history: Callable[[int, int, int], tuple[Frame, Floats]]
+    history: History
+    steady: Callable[[int], bool]
+    past: NDArray[np.float32] | None = None

@@ -19,7 +19,14 @@ class Source:
     """A layer's material. Subclasses render voices as a function of time.
 
     A source keeps nothing that its output depends on; it may keep what it could compute again.
+
+    Attributes
+    ----------
+    goes_past
+        Whether some of it may go past the layer's filters, to `Block.past`.
     """
+
+    goes_past: bool = False
 
     def __init__(self, part: Part, path: str, movement: Movement, rate: int, seed: int) -> None:
         self.part = part
@@ -38,6 +45,10 @@ class Source:
         After an edit while listening, phases go on from where they were, as an instrument's
         would, instead of being added up anew from each note's start.
         """
+
+    def fading(self) -> float:
+        """Seconds of pre-roll that the source needs; most are functions of time and need none."""
+        return 0.0
 
     def render(self, block: Block, out: NDArray[np.float32]) -> None:
         """Write the block's voices to `out` ``[voices, 2, samples]``, which is zero."""

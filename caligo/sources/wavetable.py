@@ -9,15 +9,16 @@ import numpy as np
 from numba import njit
 from numpy.typing import NDArray
 
-from caligo.catalogue import Choice, Kind, Module, Moves, Parameter, Scale, register
+from caligo.catalogue import Choice, Kind, Module, Moves, Parameter, register
 from caligo.movement.block import TICK, Block
 from caligo.movement.chance import derive, unit
+from caligo.movement.notes import Floats
 from caligo.movement.routes import Frame, Track
+from caligo.sources.common import unison, unison_parameters, voice_parameters
 from caligo.sources.source import Source
 from caligo.sources.tables import EVOLVING, LENGTH, RECIPES, built_in
+from caligo.sources.turns import Added, Turns, first_tick
 
-HISTORY = 8192
-"""Ticks of an earlier course that are added up at a time."""
 INDEX_SHIFT = np.uint32(32 - (LENGTH - 1).bit_length())
 """A phase of 32 bits holds the place in the cycle above this bit, and a fraction below."""
 FRACTION = np.uint32((1 << int(INDEX_SHIFT)) - 1)
@@ -38,32 +39,17 @@ def _level_for(limits: np.ndarray, step: float) -> int:
 
 
 @njit(cache=True, nogil=True)
-def add_turns(turns: float, step: np.ndarray, track: np.ndarray) -> float:
-    """Add up a voice's cycles, tick by tick, in the one order that all renders share.
-
-    Parameters
-    ----------
-    turns
-        Cycles passed at the first tick; those at the last are returned.
-    step
-        Cycles per sample at every tick ``[ticks + 1]``.
-    track
-        Receives the cycles at every tick but the last ``[ticks]``; may be empty.
-    """
-    for k in range(len(step) - 1):
-        if len(track) > 0:
-            track[k] = turns
-        turns += 0.5 * TICK * (step[k] + step[k + 1])
-    return turns
-
-
-@njit(cache=True, nogil=True)
 def spread_turns(
-    turns: np.ndarray, detune: float, offsets: np.ndarray, starts: np.ndarray, track: np.ndarray
+    turns: np.ndarray,
+    detune: float,
+    offsets: np.ndarray,
+    intervals: np.ndarray,
+    starts: np.ndarray,
+    track: np.ndarray,
 ) -> None:
     """Phases ``[oscillators, ticks]`` of detuned oscillators from a voice's cycles ``[ticks]``."""
     for o in range(len(offsets)):
-        ratio = np.exp2(detune * offsets[o] / 1200.0)
+        ratio = np.exp2((detune * offsets[o] + intervals[o]) / 1200.0)
         for k in range(len(turns)):
             p = starts[o] + turns[k] * ratio
             track[o, k] = p - math.floor(p)
@@ -75,20 +61,22 @@ def add_phases(
     step: np.ndarray,
     detune: np.ndarray,
     offsets: np.ndarray,
+    intervals: np.ndarray,
     track: np.ndarray,
 ) -> None:
     """Add up each oscillator's phase where the detune moves; like `add_turns`.
 
     `phase` ``[oscillators]`` is carried on; `detune` is in cents at every tick ``[ticks + 1]``,
-    `offsets` the share of it that each oscillator takes, `track` ``[oscillators, ticks]``.
+    `offsets` the share of it that each oscillator takes, `intervals` their own distance from the
+    voice in cents, `track` ``[oscillators, ticks]``.
     """
     for o in range(len(phase)):
         p = phase[o]
-        here = step[0] * np.exp2(detune[0] * offsets[o] / 1200.0)
+        here = step[0] * np.exp2((detune[0] * offsets[o] + intervals[o]) / 1200.0)
         for k in range(len(step) - 1):
             if track.shape[1] > 0:
                 track[o, k] = p
-            there = step[k + 1] * np.exp2(detune[k + 1] * offsets[o] / 1200.0)
+            there = step[k + 1] * np.exp2((detune[k + 1] * offsets[o] + intervals[o]) / 1200.0)
             p += 0.5 * TICK * (here + there)
             p -= math.floor(p)
             here = there
@@ -187,6 +175,7 @@ def render_voice(
     step: np.ndarray,
     detune: np.ndarray,
     offsets: np.ndarray,
+    intervals: np.ndarray,
     position: np.ndarray,
     left: np.ndarray,
     right: np.ndarray,
@@ -212,11 +201,11 @@ def render_voice(
     places = np.empty(TICK, np.uint32)
     scratch = np.empty(6 * TICK, np.float32)
     for o in range(phases.shape[0]):
-        ratio = np.exp2(detune[0] * offsets[o] / 1200.0)
+        ratio = np.exp2((detune[0] * offsets[o] + intervals[o]) / 1200.0)
         for k in range(phases.shape[1]):
             from_step = step[k] * ratio
             if detune[k + 1] != detune[k]:
-                ratio = np.exp2(detune[k + 1] * offsets[o] / 1200.0)
+                ratio = np.exp2((detune[k + 1] * offsets[o] + intervals[o]) / 1200.0)
             to_step = step[k + 1] * ratio
             level = _level_for(limits, max(from_step, to_step))
             gains[0] = left[o, k]
@@ -284,60 +273,8 @@ def render_voice(
                 moves=Moves.PER_NOTE,
                 when=("table", EVOLVING),
             ),
-            Parameter(
-                "fine",
-                "Fine",
-                "Tunes the source by cents.",
-                unit="ct",
-                low=-1200.0,
-                high=1200.0,
-                moves=Moves.PER_NOTE,
-            ),
-            Parameter(
-                "level",
-                "Source level",
-                "Loudness of each note at the source.",
-                unit="dB",
-                low=-80.0,
-                high=12.0,
-                scale=Scale.DECIBEL,
-                moves=Moves.PER_NOTE,
-            ),
-            Parameter(
-                "unison",
-                "Unison",
-                "Oscillators for each note.",
-                low=1,
-                high=24,
-                default=1,
-                kind=Kind.INTEGER,
-            ),
-            Parameter(
-                "detune",
-                "Detune",
-                "How far the outer oscillators lie either side.",
-                unit="ct",
-                high=100.0,
-                default=10.0,
-                moves=Moves.PER_NOTE,
-            ),
-            Parameter(
-                "spread",
-                "Spread",
-                "How far the oscillators spread in stereo.",
-                unit="%",
-                high=100.0,
-                default=70.0,
-                moves=Moves.PER_NOTE,
-            ),
-            Parameter(
-                "scatter",
-                "Phase scatter",
-                "How differently the oscillators begin.",
-                unit="%",
-                high=100.0,
-                default=100.0,
-            ),
+            *voice_parameters(),
+            *unison_parameters(),
         ),
     )
 )
@@ -351,9 +288,9 @@ class Wavetable(Source):
             key: self.movement.track(f"{self.path}.{key}")
             for key in ("position", "fine", "level", "detune", "spread")
         }
-        count = int(self.part.number("unison"))
-        self._offsets = np.linspace(-1.0, 1.0, count) if count > 1 else np.zeros(1)
-        self._added: dict[str, tuple[int, NDArray[np.float64]]] = {}
+        self._offsets, self._intervals = unison(self.part)
+        self._turns = Turns(self._tracks["fine"], self.rate)
+        self._phases_added = Added()
 
     def _starts(self, seed: int) -> NDArray[np.float64]:
         """The phases with which a voice's oscillators begin ``[oscillators]``."""
@@ -361,81 +298,45 @@ class Wavetable(Source):
         own = np.uint64(derive(self.seed, seed))
         return np.array([scatter * unit(own, o) for o in range(len(self._offsets))])
 
-    def _steps(self, frame: Frame, pitch: NDArray[np.float64]) -> NDArray[np.float64]:
-        """Cycles per sample at every tick."""
-        fine = self._tracks["fine"].values(frame)
-        steps: NDArray[np.float64] = np.exp2(pitch + fine / 1200.0) / self.rate
-        return np.minimum(steps, 0.45)
-
-    def _phases(
-        self, block: Block, row: int, step: NDArray[np.float64], detune: NDArray[np.float64]
-    ) -> NDArray[np.float64]:
-        """The phase of every oscillator at the start of every tick of the block."""
-        voice, span = block.voices[row], block.span
-        began = math.floor(voice.start * self.rate / TICK)
+    def _phases(self, block: Block, row: int, step: Floats, detune: Floats) -> Floats:
+        """The phase of every oscillator at the start of every tick ``[oscillators, ticks]``."""
+        span, starts = block.span, self._starts(block.voices[row].seed)
+        wait = min(max(0, first_tick(block, row) - span.first), span.ticks)
         track = np.zeros((len(self._offsets), span.ticks))
-        starts = self._starts(voice.seed)
-        wait = max(0, began - span.first)
         track[:, :wait] = starts[:, None]
         own = track[:, wait:]
         if self._tracks["detune"].moved:
-            phase = self._carried(block, row, began, starts).copy()
-            add_phases(phase, step[wait:], detune[wait:], self._offsets, own)
-            self._added[voice.name] = (span.first + span.ticks, phase)
-            return track
-        turns = np.empty(span.ticks - wait)
-        if voice.steady and not self._tracks["fine"].moved:
-            turns[:] = (
-                TICK * step[0] * (np.arange(span.first + wait, span.first + span.ticks) - began)
-            )
+            phase = self._phases_added.up_to(block, row, starts, self._advance)
+            add_phases(phase, step[wait:], detune[wait:], self._offsets, self._intervals, own)
+            self._phases_added.keep(block, row, phase)
         else:
-            carried = self._carried(block, row, began, np.zeros(1))
-            end = add_turns(carried[0], step[wait:], turns)
-            self._added[voice.name] = (span.first + span.ticks, np.array([end]))
-        spread_turns(turns, detune[0], self._offsets, starts, own)
+            turns = self._turns.over(block, row, step)[wait:-1]
+            spread_turns(turns, detune[0], self._offsets, self._intervals, starts, own)
         return track
 
-    def _carried(
-        self, block: Block, row: int, began: int, nothing: NDArray[np.float64]
-    ) -> NDArray[np.float64]:
-        """What a moving pitch has added up to by the block's start, from `nothing` at the note's.
-
-        Kept from the block before where there was one, else added up again from the note on.
-        """
-        voice, first = block.voices[row], block.span.first
-        at, added = self._added.get(voice.name, (began, nothing))
-        if at > max(first, began) or len(added) != len(nothing):
-            at, added = began, nothing
-        added = added.copy()
-        while at < first:
-            ticks = min(HISTORY, first - at)
-            frame, pitch = block.history(row, at, ticks)
-            step = self._steps(frame, pitch)[0]
-            if self._tracks["detune"].moved:
-                add_phases(
-                    added,
-                    step,
-                    self._tracks["detune"].values(frame)[0],
-                    self._offsets,
-                    np.empty((len(added), 0)),
-                )
-            else:
-                added[0] = add_turns(added[0], step, np.empty(0))
-            at += ticks
-        return added
+    def _advance(self, added: NDArray[np.float64], frame: Frame, pitch: Floats) -> None:
+        add_phases(
+            added,
+            self._turns.steps(frame, pitch)[0],
+            self._tracks["detune"].values(frame)[0],
+            self._offsets,
+            self._intervals,
+            np.empty((len(added), 0)),
+        )
 
     def kept(self) -> dict[str, Any]:
         """See `Source.kept`: what moving pitches have added up to."""
-        return {name: (at, added.copy()) for name, (at, added) in self._added.items()}
+        return {"turns": self._turns.added.copy(), "phases": self._phases_added.copy()}
 
     def carry_on(self, kept: dict[str, Any]) -> None:
         """See `Source.carry_on`."""
-        self._added = {name: (at, added.copy()) for name, (at, added) in kept.items()}
+        self._turns.added.take(kept["turns"])
+        self._phases_added.take(kept["phases"])
 
     def render(self, block: Block, out: NDArray[np.float32]) -> None:
         """See `Source.render`."""
         frame = block.frame
-        steps = self._steps(frame, block.pitch)
+        steps = self._turns.steps(frame, block.pitch)
         detune = self._tracks["detune"].values(frame)
         frames = self._table.cycles.shape[1]
         position = self._tracks["position"].values(frame) * ((frames - 1) / 100.0)
@@ -452,11 +353,9 @@ class Wavetable(Source):
                 steps[row],
                 detune[row],
                 self._offsets,
+                self._intervals,
                 position[row],
                 left,
                 right,
                 out[row],
             )
-        if len(self._added) > 4 * len(block.voices) + 64:
-            alive = {v.name for v in block.voices}
-            self._added = {k: v for k, v in self._added.items() if k in alive}

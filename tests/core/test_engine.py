@@ -10,9 +10,7 @@ import pytest
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
-from caligo.catalogue import Kind, Parameter, Scale, catalogue
 from caligo.document import Note, Score, read_sound
-from caligo.document.times import time_limit
 from caligo.engine.engine import Engine
 from caligo.engine.offline import render_array
 from caligo.engine.stems import PIECE_TICKS, StemStore, stem_key
@@ -26,6 +24,7 @@ from tests.core.builders import (
     plain_sound,
     two_notes,
 )
+from tests.core.documents import any_document
 
 
 def several_layers() -> Any:
@@ -261,85 +260,6 @@ def test_a_sound_with_every_module_is_heard() -> None:
     signal = render_array(everything(), one_note(57, 2.0))
     assert np.isfinite(signal).all()
     assert np.std(signal) > 1e-3
-
-
-def values_of(parameter: Parameter) -> st.SearchStrategy[Any]:
-    if parameter.kind is Kind.CHOICE:
-        return st.sampled_from([c.value for c in parameter.choices])
-    if parameter.kind is Kind.SWITCH:
-        return st.booleans()
-    if parameter.kind is Kind.TIME:
-        return st.sampled_from(["s", "beats", "hold"]).flatmap(
-            lambda unit: st.floats(
-                max(parameter.low, 0.001) if parameter.low else 0.0,
-                time_limit(unit, parameter.high),
-            ).map(lambda value: {"value": value, "unit": unit})
-        )
-    if parameter.kind is Kind.INTEGER:
-        return st.integers(int(parameter.low), int(parameter.high))
-    edges = st.sampled_from([parameter.low, parameter.high])
-    return st.one_of(edges, st.floats(parameter.low, parameter.high))
-
-
-def params_of(family: str, kind: str) -> st.SearchStrategy[dict[str, Any]]:
-    module = next(m for m in catalogue() if (m.family, m.kind) == (family, kind))
-    return st.fixed_dictionaries({p.key: values_of(p) for p in module.parameters})
-
-
-def module_of(family: str, id: str) -> st.SearchStrategy[dict[str, Any]]:
-    kinds = [m.kind for m in catalogue() if m.family == family]
-    return st.sampled_from(kinds).flatmap(
-        lambda kind: params_of(family, kind).map(
-            lambda params: {"id": id, "kind": kind, "params": params}
-        )
-    )
-
-
-MOVABLE = [
-    (f"ground.{owner}{p.key}" if owner is not None else p.key, p)
-    for owner, family, kind in (("", "part", "layer"), ("source.", "source", "wavetable"))
-    for m in catalogue()
-    if (m.family, m.kind) == (family, kind)
-    for p in m.parameters
-    if p.moves != "no"
-]
-
-
-@st.composite
-def any_document(draw: Any) -> dict[str, Any]:
-    """A document of random modules at random, often extreme, values."""
-    kept_audible = {"key_low": 0, "key_high": 127, "velocity_low": 0, "velocity_high": 127}
-    count = draw(st.integers(0, 2))
-    routes = []
-    for i in range(draw(st.integers(0, 4))):
-        path, parameter = draw(st.sampled_from(MOVABLE))
-        assert parameter.scale in Scale
-        routes.append({
-            "id": f"r{i}", "from": "m", "to": path,
-            "depth": draw(st.floats(-parameter.depth_limit, parameter.depth_limit)),
-            "curve": draw(st.floats(-100, 100)),
-            "polarity": draw(st.sampled_from(["bipolar", "unipolar"])),
-        })  # fmt: skip
-    source = draw(params_of("source", "wavetable"))
-    source["unison"] = min(source["unison"], 6)
-    return {
-        "name": "Any",
-        "params": draw(params_of("part", "sound")),
-        "layers": [{
-            "id": "ground",
-            "name": "Ground",
-            "params": draw(params_of("part", "layer")) | kept_audible,
-            "source": {"kind": "wavetable", "params": source},
-            "filters": [draw(module_of("filter", f"f{i}")) for i in range(count)],
-            "envelope": {"params": draw(params_of("part", "amplitude"))},
-            "sends": [{"id": "s", "bus": "b", "params": {"level": draw(st.floats(-80, 12))}}],
-        }],
-        "buses": [{"id": "b", "name": "B", "effects": [draw(module_of("effect", "e"))]}],
-        "master": {"params": draw(params_of("part", "master"))},
-        "modulators": [draw(module_of("modulator", "m")) | {
-            "name": "M", "scope": draw(st.sampled_from(["note", "sound"]))}],
-        "routes": routes,
-    }  # fmt: skip
 
 
 @settings(max_examples=60, deadline=None, suppress_health_check=list(HealthCheck))

@@ -9,6 +9,45 @@ def _range(key: str, name: str, help: str, default: float) -> Parameter:
     return Parameter(key, name, help, low=0, high=127, default=default, kind=Kind.INTEGER)
 
 
+def _modulated(way: str, amount: Parameter) -> tuple[Parameter, ...]:
+    """What modulates the layer in one of two ways, and how much."""
+    name = {"ring": "Ring modulation", "phase": "Phase modulation"}[way]
+    return (
+        Parameter(
+            f"{way}_by",
+            f"{name} by",
+            "What multiplies the layer." if way == "ring" else "What shifts the layer's phase.",
+            default="none",
+            kind=Kind.CHOICE,
+            choices=(
+                Choice("none", "Nothing"),
+                Choice("sine", "A sine"),
+                Choice("layer", "Another layer"),
+            ),
+        ),
+        Parameter(
+            f"{way}_layer",
+            "By layer",
+            "The layer whose voices do it; a muted one does nothing.",
+            default="",
+            kind=Kind.REFERENCE,
+            of="layer",
+            when=(f"{way}_by", ("layer",)),
+        ),
+        Parameter(
+            f"{way}_ratio",
+            "Ratio",
+            "Frequency of the sine, as a multiple of the note's.",
+            low=0.01,
+            high=64.0,
+            default=1.5,
+            scale=Scale.LOGARITHMIC,
+            when=(f"{way}_by", ("sine",)),
+        ),
+        amount,
+    )
+
+
 @register(
     Module(
         family="part",
@@ -75,6 +114,37 @@ def _range(key: str, name: str, help: str, default: float) -> Parameter:
                 default=50.0,
                 moves=Moves.PER_NOTE,
                 when=("arrangement", ("parallel",)),
+            ),
+            Parameter(
+                "drift",
+                "Drift",
+                "How far each voice's pitch wanders, slowly and on its own.",
+                unit="ct",
+                high=50.0,
+            ),
+            *_modulated(
+                "ring",
+                Parameter(
+                    "ring_amount",
+                    "Ring amount",
+                    "How much of the layer is multiplied by the other wave.",
+                    unit="%",
+                    high=100.0,
+                    moves=Moves.PER_NOTE,
+                    when=("ring_by", ("sine", "layer")),
+                ),
+            ),
+            *_modulated(
+                "phase",
+                Parameter(
+                    "phase_depth",
+                    "Phase depth",
+                    "How far the other wave shifts the layer's phase.",
+                    unit="°",
+                    high=720.0,
+                    moves=Moves.PER_NOTE,
+                    when=("phase_by", ("sine", "layer")),
+                ),
             ),
             _range("key_low", "Lowest key", "Notes below are not played by this layer.", 0),
             _range("key_high", "Highest key", "Notes above are not played by this layer.", 127),

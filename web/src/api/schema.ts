@@ -553,7 +553,7 @@ export interface components {
             kind: "bus";
             /** Params */
             params?: {
-                [key: string]: boolean | number | string | components["schemas"]["Time"];
+                [key: string]: boolean | number | string | components["schemas"]["Time"] | number[];
             };
             /** Name */
             name: string;
@@ -571,7 +571,7 @@ export interface components {
             kind: string;
             /** Params */
             params?: {
-                [key: string]: boolean | number | string | components["schemas"]["Time"];
+                [key: string]: boolean | number | string | components["schemas"]["Time"] | number[];
             };
             /**
              * Bypass
@@ -597,7 +597,7 @@ export interface components {
             kind: "amplitude";
             /** Params */
             params?: {
-                [key: string]: boolean | number | string | components["schemas"]["Time"];
+                [key: string]: boolean | number | string | components["schemas"]["Time"] | number[];
             };
         };
         /**
@@ -611,13 +611,27 @@ export interface components {
             kind: string;
             /** Params */
             params?: {
-                [key: string]: boolean | number | string | components["schemas"]["Time"];
+                [key: string]: boolean | number | string | components["schemas"]["Time"] | number[];
             };
             /**
              * Bypass
              * @default false
              */
             bypass: boolean;
+        };
+        /**
+         * ItemPart
+         * @description One of the things that a source is made of, such as an operator or a zone.
+         */
+        ItemPart: {
+            /** Id */
+            id: string;
+            /** Kind */
+            kind: string;
+            /** Params */
+            params?: {
+                [key: string]: boolean | number | string | components["schemas"]["Time"] | number[];
+            };
         };
         /**
          * Lane
@@ -656,7 +670,7 @@ export interface components {
             kind: "layer";
             /** Params */
             params?: {
-                [key: string]: boolean | number | string | components["schemas"]["Time"];
+                [key: string]: boolean | number | string | components["schemas"]["Time"] | number[];
             };
             /** Name */
             name: string;
@@ -709,7 +723,7 @@ export interface components {
             kind: "master";
             /** Params */
             params?: {
-                [key: string]: boolean | number | string | components["schemas"]["Time"];
+                [key: string]: boolean | number | string | components["schemas"]["Time"] | number[];
             };
             /** Effects */
             effects?: components["schemas"]["EffectPart"][];
@@ -747,7 +761,7 @@ export interface components {
             kind: string;
             /** Params */
             params?: {
-                [key: string]: boolean | number | string | components["schemas"]["Time"];
+                [key: string]: boolean | number | string | components["schemas"]["Time"] | number[];
             };
             /** Name */
             name: string;
@@ -883,7 +897,7 @@ export interface components {
             kind: "send";
             /** Params */
             params?: {
-                [key: string]: boolean | number | string | components["schemas"]["Time"];
+                [key: string]: boolean | number | string | components["schemas"]["Time"] | number[];
             };
             /** Bus */
             bus: string;
@@ -906,7 +920,7 @@ export interface components {
             kind: "sound";
             /** Params */
             params?: {
-                [key: string]: boolean | number | string | components["schemas"]["Time"];
+                [key: string]: boolean | number | string | components["schemas"]["Time"] | number[];
             };
             /**
              * Schema
@@ -953,8 +967,10 @@ export interface components {
             kind: string;
             /** Params */
             params?: {
-                [key: string]: boolean | number | string | components["schemas"]["Time"];
+                [key: string]: boolean | number | string | components["schemas"]["Time"] | number[];
             };
+            /** Items */
+            items?: components["schemas"]["ItemPart"][];
         };
         /**
          * TempoChange

@@ -7,14 +7,27 @@ export interface Parameter {
   unit: string;
   low: number;
   high: number;
-  default: number | string | boolean;
-  kind: "number" | "integer" | "choice" | "switch" | "time";
+  default: number | string | boolean | number[];
+  kind: "number" | "integer" | "choice" | "switch" | "time" | "numbers" | "reference";
   scale: "linear" | "logarithmic" | "decibel";
   moves: "no" | "per note" | "shared";
   depth_unit: string;
   depth_limit: number;
   choices: { value: string; name: string }[];
   when: { key: string; is: string[] } | null;
+  /** How many numbers a list may hold. */
+  most: number;
+  /** What a reference names: a recording, a table, a layer, or a kind of item. */
+  of: string;
+  /** Whether what refers to something makes no sense without it. */
+  needed: boolean;
+}
+
+/** How many items of a kind a source may hold. */
+export interface Items {
+  kind: string;
+  fewest: number;
+  most: number;
 }
 
 export interface Module {
@@ -23,6 +36,8 @@ export interface Module {
   name: string;
   help: string;
   parameters: Parameter[];
+  items: Items[];
+  picture: string;
 }
 
 export class Catalogue {
@@ -47,6 +62,23 @@ export class Catalogue {
 export function defaultValue(parameter: Parameter): Value {
   if (parameter.kind === "time") return { value: Number(parameter.default), unit: "s" };
   return parameter.default;
+}
+
+/** A new source of a kind, with the items that it cannot be without. */
+export function newSource(catalogue: Catalogue, kind: string): Layer["source"] {
+  const module = catalogue.module("source", kind);
+  return {
+    id: "source",
+    kind,
+    params: defaultParams(module),
+    items: module.items.flatMap((rule) =>
+      Array.from({ length: rule.fewest }, (_, i) => ({
+        id: `${rule.kind}${i + 1}`,
+        kind: rule.kind,
+        params: defaultParams(catalogue.module("item", rule.kind)),
+      })),
+    ),
+  };
 }
 
 export function defaultParams(module: Module): Record<string, Value> {
@@ -92,6 +124,7 @@ export function layerParts(layer: Layer, index: number): PartPlace[] {
   return [
     place(layer, "part", "", at, layer.name, ""),
     place(layer.source, "source", layer.id, `${at}/source`, layer.name, "Source"),
+    ...itemParts(layer, index),
     ...layer.filters.map((filter, i) =>
       place(filter, "filter", layer.id, `${at}/filters/${i}`, layer.name, `Filter ${i + 1}`),
     ),
@@ -103,6 +136,24 @@ export function layerParts(layer: Layer, index: number): PartPlace[] {
       place(send, "part", layer.id, `${at}/sends/${i}`, layer.name, "Send"),
     ),
   ];
+}
+
+/** The things that a layer's source is made of, such as operators or zones. */
+export function itemParts(layer: Layer, index: number): PartPlace[] {
+  const counts = new Map<string, number>();
+  return layer.source.items.map((item, i) => {
+    const number = (counts.get(item.kind) ?? 0) + 1;
+    counts.set(item.kind, number);
+    const title = `${item.kind.replaceAll("_", " ")} ${number}`;
+    return place(
+      item,
+      "item",
+      `${layer.id}.${layer.source.id}`,
+      `/layers/${index}/source/items/${i}`,
+      layer.name,
+      title[0]?.toUpperCase() + title.slice(1),
+    );
+  });
 }
 
 export function busParts(bus: Bus, index: number): PartPlace[] {

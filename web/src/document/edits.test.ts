@@ -1,16 +1,19 @@
 import { describe, expect, it } from "vitest";
-import type { Sound } from "../api/client";
+import type { Route, Sound } from "../api/client";
 import { applies, Catalogue, type Module, type Parameter, targets } from "./catalogue";
 import {
   addBus,
+  addItem,
   addLayer,
   addModule,
   addRoute,
+  changeSource,
   duplicateLayer,
   freeId,
   moveLayer,
   newModulator,
   removeBus,
+  removeItem,
   removeLayer,
   removeModulator,
   removePart,
@@ -32,6 +35,9 @@ const parameter = (key: string, more: Partial<Parameter> = {}): Parameter => ({
   depth_limit: 100,
   choices: [],
   when: null,
+  most: 0,
+  of: "",
+  needed: false,
   ...more,
 });
 const module = (family: string, kind: string, ...parameters: Parameter[]): Module => ({
@@ -40,6 +46,8 @@ const module = (family: string, kind: string, ...parameters: Parameter[]): Modul
   name: kind,
   help: "",
   parameters,
+  items: [],
+  picture: "",
 });
 
 const catalogue = new Catalogue([
@@ -56,6 +64,16 @@ const catalogue = new Catalogue([
   module("part", "bus"),
   module("part", "master"),
   module("source", "wavetable", parameter("position"), parameter("table", { moves: "no" })),
+  {
+    ...module("source", "pair", parameter("position"), parameter("index")),
+    items: [{ kind: "part", fewest: 2, most: 4 }],
+  },
+  module("item", "part", parameter("level")),
+  module(
+    "item",
+    "tie",
+    parameter("from", { kind: "reference", of: "part", default: "", moves: "no", needed: true }),
+  ),
   module("filter", "lowpass", parameter("cutoff", { depth_unit: "oct", depth_limit: 10 })),
   module("effect", "reverb", parameter("mix")),
   module("modulator", "lfo", parameter("period", { kind: "time", default: 20 })),
@@ -69,7 +87,7 @@ function example(): Sound {
     params: { arrangement: "series" },
     mute: false,
     solo: false,
-    source: { id: "source", kind: "wavetable", params: {} },
+    source: { id: "source", kind: "wavetable", params: { position: 70 }, items: [] },
     filters: [{ id: "filter1", kind: "lowpass", params: {}, bypass: false }],
     envelope: { id: "envelope", kind: "amplitude", params: {} },
     inserts: [],
@@ -125,6 +143,43 @@ describe("edits", () => {
     const left = edited(removeLayer(example(), 1));
     expect(left.layers.map((l) => l.id)).toEqual(["layer1"]);
     expect(left.routes.map((r) => r.id)).toEqual(["r1", "r4"]);
+  });
+
+  it("leave alone what a removed layer modulated", () => {
+    const sound = example();
+    Object.assign(sound.layers[0]?.params ?? {}, { ring_by: "layer", ring_layer: "layer2" });
+    const left = applyOperations(sound, removeLayer(sound, 1)).document;
+    expect(left.layers[0]?.params).toMatchObject({ ring_by: "none", ring_layer: "" });
+  });
+
+  it("change a source, keeping what both kinds have", () => {
+    const sound = example();
+    sound.routes = [
+      { ...(sound.routes[0] as Route), id: "kept", to: "layer1.source.position" },
+      { ...(sound.routes[0] as Route), id: "lost", to: "layer1.source.table" },
+    ];
+    const operations = changeSource(sound, catalogue, 0, "pair");
+    const left = applyOperations(sound, operations).document;
+    expect(left.layers[0]?.source).toMatchObject({ kind: "pair", params: { position: 70 } });
+    expect(left.layers[0]?.source.items.map((i) => i.id)).toEqual(["part1", "part2"]);
+    expect(left.routes.map((r) => r.id)).toEqual(["kept"]);
+  });
+
+  it("remove items with what needs them", () => {
+    let sound = edited(changeSource(example(), catalogue, 0, "pair"));
+    const add = (kind: string, values = {}) => {
+      const layer = sound.layers[0];
+      if (layer) {
+        sound = applyOperations(sound, addItem(catalogue, layer, 0, kind, values)).document;
+      }
+    };
+    add("part");
+    add("tie", { from: "part2" });
+    add("tie", { from: "part3" });
+    const ids = () => sound.layers[0]?.source.items.map((i) => i.id);
+    expect(ids()).toEqual(["part1", "part2", "part3", "tie1", "tie2"]);
+    sound = applyOperations(sound, removeItem(sound, catalogue, 0, "part2")).document;
+    expect(ids()).toEqual(["part1", "part3", "tie2"]);
   });
 
   it("duplicate layers along with their movement, under ids of their own", () => {

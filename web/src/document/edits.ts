@@ -1,7 +1,7 @@
 /** The edits that the screen offers, as JSON Patch operations. */
 
 import type { Layer, Modulator, Route, Sound } from "../api/client";
-import { type Catalogue, defaultParams, type Target } from "./catalogue";
+import { type Catalogue, defaultParams, newSource, type Target } from "./catalogue";
 import type { Operation } from "./patch";
 
 const PLACES = ["Floor", "Wall", "Vault", "Slit", "Stair", "Mast", "Ridge", "Field"];
@@ -29,7 +29,7 @@ export function newLayer(sound: Sound, catalogue: Catalogue, kind: string): Laye
     params: module("part", "layer"),
     mute: false,
     solo: false,
-    source: { id: "source", kind, params: module("source", kind) },
+    source: newSource(catalogue, kind),
     filters: [
       { id: "filter1", kind: "lowpass", params: module("filter", "lowpass"), bypass: false },
     ],
@@ -52,11 +52,20 @@ function routesWithout(sound: Sound, gone: (route: Route) => boolean): Operation
     .map(({ index }) => ({ op: "remove", path: `/routes/${index}` }));
 }
 
-/** Remove a layer, with the routes that led to it. */
+/** Remove a layer, with the routes that led to it; layers that it modulated are left alone. */
 export function removeLayer(sound: Sound, index: number): Operation[] {
   const layer = sound.layers[index];
   if (!layer) return [];
+  const unmodulated = sound.layers.flatMap((other, i) =>
+    (["ring", "phase"] as const)
+      .filter((way) => other.params[`${way}_layer`] === layer.id)
+      .flatMap((way): Operation[] => [
+        { op: "replace", path: `/layers/${i}/params/${way}_layer`, value: "" },
+        { op: "replace", path: `/layers/${i}/params/${way}_by`, value: "none" },
+      ]),
+  );
   return [
+    ...unmodulated,
     ...routesWithout(sound, (route) => route.to.startsWith(`${layer.id}.`)),
     { op: "remove", path: `/layers/${index}` },
   ];
@@ -103,6 +112,96 @@ export function moveLayer(sound: Sound, index: number, by: number): Operation[] 
   return [
     { op: "remove", path: `/layers/${index}` },
     { op: "add", path: `/layers/${to}`, value: layer },
+  ];
+}
+
+/** Give a layer another kind of source; routes go with the parameters that both have. */
+export function changeSource(
+  sound: Sound,
+  catalogue: Catalogue,
+  index: number,
+  kind: string,
+): Operation[] {
+  const layer = sound.layers[index];
+  if (!layer) return [];
+  const source = newSource(catalogue, kind);
+  const module = catalogue.module("source", kind);
+  const shared = Object.fromEntries(
+    Object.entries(layer.source.params).filter(([key]) => {
+      const before = catalogue.module("source", layer.source.kind);
+      const [was, is] = [before, module].map((m) => m.parameters.find((p) => p.key === key));
+      return was && is && JSON.stringify(was) === JSON.stringify(is);
+    }),
+  );
+  const path = `${layer.id}.${layer.source.id}.`;
+  const movable = new Set(module.parameters.filter((p) => p.moves !== "no").map((p) => p.key));
+  return [
+    ...routesWithout(
+      sound,
+      (route) => route.to.startsWith(path) && !movable.has(route.to.slice(path.length)),
+    ),
+    {
+      op: "replace",
+      path: `/layers/${index}/source`,
+      value: { ...source, id: layer.source.id, params: { ...source.params, ...shared } },
+    },
+  ];
+}
+
+/** Add one of the things that a layer's source is made of. */
+export function addItem(
+  catalogue: Catalogue,
+  layer: Layer,
+  index: number,
+  kind: string,
+  values: Layer["source"]["params"] = {},
+): Operation[] {
+  const id = freeId(
+    kind,
+    layer.source.items.map((item) => item.id),
+  );
+  const params = { ...defaultParams(catalogue.module("item", kind)), ...values };
+  return [{ op: "add", path: `/layers/${index}/source/items/-`, value: { id, kind, params } }];
+}
+
+/** Remove an item, with the routes to it and the items that cannot be without it. */
+export function removeItem(
+  sound: Sound,
+  catalogue: Catalogue,
+  index: number,
+  id: string,
+): Operation[] {
+  const layer = sound.layers[index];
+  if (!layer) return [];
+  const at = `/layers/${index}/source/items`;
+  const named = (item: Layer["source"]["items"][number]) =>
+    catalogue
+      .module("item", item.kind)
+      .parameters.filter((p) => p.kind === "reference" && item.params[p.key] === id);
+  const goes = (item: Layer["source"]["items"][number]) =>
+    item.id === id || named(item).some((p) => p.needed);
+  const gone = new Set(layer.source.items.filter(goes).map((item) => item.id));
+  const path = `${layer.id}.${layer.source.id}.`;
+  return [
+    ...routesWithout(
+      sound,
+      (route) =>
+        route.to.startsWith(path) && gone.has(route.to.slice(path.length).split(".")[0] ?? ""),
+    ),
+    ...layer.source.items.flatMap((item, i): Operation[] =>
+      goes(item)
+        ? []
+        : named(item).map((p) => ({
+            op: "replace",
+            path: `${at}/${i}/params/${p.key}`,
+            value: "",
+          })),
+    ),
+    ...layer.source.items
+      .map((item, i) => ({ item, i }))
+      .filter(({ item }) => goes(item))
+      .reverse()
+      .map(({ i }): Operation => ({ op: "remove", path: `${at}/${i}` })),
   ];
 }
 

@@ -6,6 +6,7 @@ import {
   kept,
   moved,
   parsed,
+  parsedNumbers,
   share,
   shown,
   shownDepth,
@@ -28,6 +29,9 @@ const base: Parameter = {
   depth_unit: "",
   depth_limit: 0,
   choices: [],
+  most: 4,
+  of: "",
+  needed: false,
   when: null,
 };
 const cutoff: Parameter = { ...base, unit: "Hz", low: 20, high: 20_000, scale: "logarithmic" };
@@ -134,5 +138,20 @@ describe("moving a value", () => {
     expect(stepped(unison, 7, -1, 0.2)).toBe(6);
     expect(Number(stepped(cutoff, 880, 1, 1))).toBeGreaterThan(880);
     expect(Number(stepped(cutoff, 880, 1, 0.2))).toBeLessThan(Number(stepped(cutoff, 880, 1, 1)));
+  });
+});
+
+describe("lists of numbers", () => {
+  it("are shown with a true minus and read as they are typed", () => {
+    expect(shown({ ...base, kind: "numbers" }, [0, 7, 12])).toBe("0  7  12");
+    expect(parsedNumbers(base, "0 7, 12")).toEqual([0, 7, 12]);
+    expect(parsedNumbers({ ...base, low: -36 }, "−12  0")).toEqual([-12, 0]);
+    expect(parsedNumbers(base, "")).toEqual([]);
+  });
+
+  it("keep in range, and refuse words and too many", () => {
+    expect(parsedNumbers(base, "500")).toEqual([100]);
+    expect(parsedNumbers(base, "0 fifth")).toBeNull();
+    expect(parsedNumbers(base, "1 2 3 4 5")).toBeNull();
   });
 });

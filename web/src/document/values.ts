@@ -4,7 +4,7 @@ import type { Parameter } from "./catalogue";
 const MINUS = "−";
 
 export function isTime(value: Value): value is Time {
-  return typeof value === "object";
+  return typeof value === "object" && !Array.isArray(value);
 }
 
 /** A number as it is shown: a true minus, three significant digits or so, no needless zeros. */
@@ -53,6 +53,7 @@ export function shown(parameter: Parameter, value: Value): string {
     return parameter.choices.find((choice) => choice.value === value)?.name ?? String(value);
   }
   if (parameter.kind === "switch") return value ? "On" : "Off";
+  if (Array.isArray(value)) return value.map((number) => shownNumber(number)).join("  ");
   if (isTime(value)) return shownTime(value);
   return withUnit(Number(value), parameter.unit);
 }
@@ -70,6 +71,17 @@ export function shownDepth(depth: number, unit: string, bipolar: boolean): strin
   const amount =
     bipolar && depth < 0 ? `${MINUS}${shownNumber(-depth)}` : shownNumber(Math.abs(depth));
   return bipolar && depth < 0 ? `± ${amount} ${unit}`.trim() : `${sign} ${amount} ${unit}`.trim();
+}
+
+/** Numbers somebody typed, kept in the parameter's range; null if one makes no sense. */
+export function parsedNumbers(parameter: Parameter, text: string): number[] | null {
+  const words = text
+    .replaceAll(MINUS, "-")
+    .split(/[\s,;]+/)
+    .filter((word) => word !== "");
+  const found = words.map(Number);
+  if (found.some(Number.isNaN) || found.length > parameter.most) return null;
+  return found.map((number) => Math.min(parameter.high, Math.max(parameter.low, number)));
 }
 
 const NUMBER = /^([+-]?\d*\.?\d+)\s*(.*)$/;

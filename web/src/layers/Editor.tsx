@@ -1,13 +1,14 @@
-import type { Layer, Sound } from "../api/client";
+import type { Layer } from "../api/client";
 import { busParts, layerParts, masterParts, type PartPlace } from "../document/catalogue";
 import { addModule, addSend, removePart } from "../document/edits";
-import type { Operation } from "../document/patch";
 import { edit, useSession } from "../session/store";
 import { envelopeShape } from "../strips/envelope-shape";
 import { PartStrips } from "../strips/PartStrips";
 import { Section } from "../strips/Section";
 import { useCatalogue } from "../ui/catalogue-context";
 import { Menu } from "../ui/Menu";
+import { change } from "./change";
+import { SourceEditor } from "./SourceEditor";
 
 const RANGES = [
   "key_low",
@@ -18,10 +19,16 @@ const RANGES = [
   "velocity_fade",
 ];
 
-function change(label: string, make: (sound: Sound) => Operation[]) {
-  const { sound } = useSession.getState();
-  if (sound) edit("sound", make(sound), label);
-}
+const BETWEEN = [
+  "ring_by",
+  "ring_layer",
+  "ring_ratio",
+  "ring_amount",
+  "phase_by",
+  "phase_layer",
+  "phase_ratio",
+  "phase_depth",
+];
 
 /** What can be done with one filter, effect or send: bypass, order, removal. */
 function PartActions({
@@ -118,9 +125,9 @@ function LayerEditor({ layer, index }: { layer: Layer; index: number }) {
   const unsent = buses.filter((bus) => !layer.sends.some((send) => send.bus === bus.id));
   return (
     <>
-      <Section title="Source" about={catalogue.module("source", layer.source.kind).help}>
-        <PartStrips place={source} />
-        <PartStrips place={own} only={["octave", "transpose"]} />
+      <SourceEditor layer={layer} index={index} source={source} own={own} />
+      <Section title="Between layers" about="ring and phase modulation, by a sine or another layer">
+        <PartStrips place={own} only={BETWEEN} />
       </Section>
       <Section
         title="Filters"

@@ -1,5 +1,7 @@
 import { applies, type Parameter, type PartPlace } from "../document/catalogue";
 import { useCatalogue } from "../ui/catalogue-context";
+import { NumbersStrip } from "./NumbersStrip";
+import { ReferenceStrip } from "./ReferenceStrip";
 import { ChoiceStrip, Strip } from "./Strip";
 
 /** The strips of a part's parameters, those that do something at the moment. */
@@ -18,11 +20,18 @@ export function PartStrips({
   return module.parameters
     .filter((p) => (!only || only.includes(p.key)) && !except?.includes(p.key))
     .filter((p) => applies(p, place.params))
-    .map((parameter) =>
-      parameter.kind === "choice" || parameter.kind === "switch" ? (
-        <ChoiceStrip key={parameter.key} place={place} parameter={parameter} />
-      ) : (
-        <Strip key={parameter.key} place={place} parameter={parameter} name={rename?.(parameter)} />
-      ),
-    );
+    .map((parameter) => {
+      const props = { place, parameter };
+      switch (parameter.kind) {
+        case "choice":
+        case "switch":
+          return <ChoiceStrip key={parameter.key} {...props} />;
+        case "numbers":
+          return <NumbersStrip key={parameter.key} {...props} />;
+        case "reference":
+          return <ReferenceStrip key={parameter.key} {...props} />;
+        default:
+          return <Strip key={parameter.key} {...props} name={rename?.(parameter)} />;
+      }
+    });
 }

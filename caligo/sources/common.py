@@ -1,0 +1,132 @@
+"""Parameters that sources share: tuning and level of a voice, and unison."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from caligo.catalogue import Choice, Kind, Moves, Parameter, Scale
+from caligo.document.sound import Part
+from caligo.movement.notes import Floats
+
+PATTERNS: dict[str, tuple[str, tuple[float, ...]]] = {
+    "same": ("All on the note", (0.0,)),
+    "octaves": ("Octaves up and down", (0.0, 12.0, -12.0)),
+    "octave_up": ("Octaves up", (0.0, 12.0)),
+    "octave_down": ("Octaves down", (0.0, -12.0)),
+    "fifths": ("Fifths", (0.0, 7.0)),
+    "fifths_octaves": ("Fifths and octaves", (0.0, 7.0, 12.0, -12.0)),
+}
+"""Interval patterns of unison by key: name, and semitones that the voices take in turn."""
+OWN = "own"
+
+
+def voice_parameters() -> tuple[Parameter, ...]:
+    """Fine tuning and level of each note."""
+    return (
+        Parameter(
+            "fine",
+            "Fine",
+            "Tunes the source by cents.",
+            unit="ct",
+            low=-1200.0,
+            high=1200.0,
+            moves=Moves.PER_NOTE,
+        ),
+        level_parameter(),
+    )
+
+
+def level_parameter() -> Parameter:
+    """Level of each note."""
+    return Parameter(
+        "level",
+        "Source level",
+        "Loudness of each note at the source.",
+        unit="dB",
+        low=-80.0,
+        high=12.0,
+        scale=Scale.DECIBEL,
+        moves=Moves.PER_NOTE,
+    )
+
+
+def unison_parameters() -> tuple[Parameter, ...]:
+    """How many sound for each note, how they are tuned and where they are heard."""
+    choices = [Choice(key, name) for key, (name, _) in PATTERNS.items()]
+    return (
+        Parameter(
+            "unison",
+            "Unison",
+            "Oscillators for each note.",
+            low=1,
+            high=24,
+            default=1,
+            kind=Kind.INTEGER,
+        ),
+        Parameter(
+            "pattern",
+            "Intervals",
+            "The intervals that the oscillators take in turn.",
+            default="same",
+            kind=Kind.CHOICE,
+            choices=(*choices, Choice(OWN, "Own list")),
+        ),
+        Parameter(
+            "intervals",
+            "Own intervals",
+            "Semitones above the note, one after the other.",
+            unit="st",
+            low=-36.0,
+            high=36.0,
+            default="0 7 12",
+            kind=Kind.NUMBERS,
+            most=24,
+            when=("pattern", (OWN,)),
+        ),
+        Parameter(
+            "detune",
+            "Detune",
+            "How far the outer oscillators lie either side.",
+            unit="ct",
+            high=100.0,
+            default=10.0,
+            moves=Moves.PER_NOTE,
+        ),
+        Parameter(
+            "spread",
+            "Spread",
+            "How far the oscillators spread in stereo.",
+            unit="%",
+            high=100.0,
+            default=70.0,
+            moves=Moves.PER_NOTE,
+        ),
+        Parameter(
+            "scatter",
+            "Phase scatter",
+            "How differently the oscillators begin.",
+            unit="%",
+            high=100.0,
+            default=100.0,
+        ),
+    )
+
+
+def unison(part: Part) -> tuple[Floats, Floats]:
+    """A source's oscillators: shares of detune and spread -1 to 1, and intervals in cents.
+
+    Both are ``[oscillators]``. The shares run from left to right within each interval, so that
+    every interval is heard on both sides.
+    """
+    count = int(part.number("unison"))
+    name = part.text("pattern")
+    steps = part.numbers("intervals") if name == OWN else list(PATTERNS[name][1])
+    intervals = np.array([100.0 * (steps or [0.0])[i % len(steps or [0])] for i in range(count)])
+    offsets = np.zeros(count)
+    for interval in set(intervals.tolist()):
+        among = np.flatnonzero(intervals == interval)
+        if len(among) > 1:
+            offsets[among] = np.linspace(-1.0, 1.0, len(among))
+        elif count > 1:
+            offsets[among] = -1.0 + 2.0 * among[0] / (count - 1)
+    return offsets, intervals

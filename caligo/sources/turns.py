@@ -1,0 +1,139 @@
+"""Cycles passed since a voice began: what every pitched source reads its waves by."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Callable
+from typing import Any
+
+import numpy as np
+from numba import njit
+from numpy.typing import NDArray
+
+from caligo.movement.block import TICK, Block
+from caligo.movement.notes import Floats
+from caligo.movement.routes import Frame, Track
+
+HISTORY = 8192
+"""Ticks of an earlier course that are added up at a time."""
+HIGHEST = 0.45
+"""Cycles per sample at most: a little below half the sample rate."""
+
+Advance = Callable[[NDArray[np.float64], Frame, Floats], None]
+"""Adds the course of one voice over a frame, with its pitch, to what was added up before."""
+
+
+@njit(cache=True, nogil=True)
+def add_turns(turns: float, step: np.ndarray, track: np.ndarray) -> float:
+    """Add up a voice's cycles, tick by tick, in the one order that all renders share.
+
+    Parameters
+    ----------
+    turns
+        Cycles passed at the first tick; those at the last are returned.
+    step
+        Cycles per sample at every tick ``[ticks + 1]``.
+    track
+        Receives the cycles at every tick but the last ``[ticks]``; may be empty.
+    """
+    for k in range(len(step) - 1):
+        if len(track) > 0:
+            track[k] = turns
+        turns += 0.5 * TICK * (step[k] + step[k + 1])
+    return turns
+
+
+def first_tick(block: Block, row: int) -> int:
+    """The control tick at which a voice of the block begins."""
+    return math.floor(block.voices[row].start * block.span.rate / TICK)
+
+
+class Added:
+    """What moving parameters have added up to since each voice began, by the voice's name.
+
+    It could be added up again from the score at any time; keeping it saves that work.
+    """
+
+    def __init__(self) -> None:
+        self._by_voice: dict[str, tuple[int, NDArray[np.float64]]] = {}
+
+    def up_to(
+        self, block: Block, row: int, nothing: NDArray[np.float64], advance: Advance
+    ) -> NDArray[np.float64]:
+        """What has been added up by the block's start, from `nothing` at the voice's.
+
+        Kept from the block before where there was one, else added up again from the note on.
+        """
+        voice, first, began = block.voices[row], block.span.first, first_tick(block, row)
+        at, added = self._by_voice.get(voice.name, (began, nothing))
+        if at > max(first, began) or len(added) != len(nothing):
+            at, added = began, nothing
+        added = added.copy()
+        while at < first:
+            ticks = min(HISTORY, first - at)
+            advance(added, *block.history(row, at, ticks))
+            at += ticks
+        return added
+
+    def keep(self, block: Block, row: int, added: NDArray[np.float64]) -> None:
+        """Remember what has been added up by the block's end; forget voices long gone."""
+        self._by_voice[block.voices[row].name] = (block.span.first + block.span.ticks, added)
+        if len(self._by_voice) > 4 * len(block.voices) + 64:
+            alive = {v.name for v in block.voices}
+            self._by_voice = {k: v for k, v in self._by_voice.items() if k in alive}
+
+    def copy(self) -> dict[str, Any]:
+        """All that is kept, for another source of the same layer."""
+        return {name: (at, added.copy()) for name, (at, added) in self._by_voice.items()}
+
+    def take(self, kept: dict[str, Any]) -> None:
+        """Go on from what another has kept."""
+        self._by_voice = {name: (at, added.copy()) for name, (at, added) in kept.items()}
+
+
+class Turns:
+    """The cycles of voices whose pitch may move.
+
+    Parameters
+    ----------
+    fine
+        The course of the source's fine tuning in cents, if it has one.
+    """
+
+    def __init__(self, fine: Track | None, rate: int) -> None:
+        self._fine = fine
+        self._rate = rate
+        self.added = Added()
+
+    def steps(self, frame: Frame, pitch: Floats) -> Floats:
+        """Cycles per sample at every tick ``[voices, ticks + 1]``; pitch in octaves over 1 Hz."""
+        if self._fine is not None:
+            pitch = pitch + self._fine.values(frame) / 1200.0
+        steps: Floats = np.exp2(pitch) / self._rate
+        return np.minimum(steps, HIGHEST)
+
+    def steady(self, block: Block, row: int) -> bool:
+        """Whether a voice keeps one pitch from its start to its end."""
+        return block.steady(row) and not (self._fine and self._fine.moved)
+
+    def over(self, block: Block, row: int, step: Floats) -> Floats:
+        """Cycles passed since the voice began, at every tick and the end ``[ticks + 1]``.
+
+        `step` is the voice's row of `steps`. Before the voice begins nothing has passed.
+        """
+        span, began = block.span, first_tick(block, row)
+        ticks = np.arange(span.first, span.first + span.ticks + 1)
+        if self.steady(block, row):
+            found: Floats = TICK * step[0] * np.maximum(ticks - began, 0)
+            return found
+
+        def advance(added: NDArray[np.float64], frame: Frame, pitch: Floats) -> None:
+            added[0] = add_turns(added[0], self.steps(frame, pitch)[0], np.empty(0))
+
+        wait = max(0, began - span.first)
+        turns = np.zeros(span.ticks + 1)
+        if wait < span.ticks:
+            carried = self.added.up_to(block, row, np.zeros(1), advance)[0]
+            turns[-1] = add_turns(carried, step[wait:], turns[wait:-1])
+            self.added.keep(block, row, turns[-1:].copy())
+        return turns

@@ -1,0 +1,116 @@
+"""Hypothesis strategies for sound documents: every module the catalogue has, at any value."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from hypothesis import strategies as st
+
+from caligo.catalogue import Kind, Module, Parameter, catalogue
+from caligo.document.times import time_limit
+
+AUDIBLE = {
+    "key_low": 0,
+    "key_high": 127,
+    "velocity_low": 0,
+    "velocity_high": 127,
+    "ring_layer": "",
+    "phase_layer": "",
+}
+
+
+def values_of(parameter: Parameter) -> st.SearchStrategy[Any]:
+    """Any allowed value of a parameter, the ends of its range more often."""
+    if parameter.kind is Kind.CHOICE:
+        return st.sampled_from([c.value for c in parameter.choices])
+    if parameter.kind is Kind.SWITCH:
+        return st.booleans()
+    if parameter.kind is Kind.REFERENCE:
+        return st.just("")
+    if parameter.kind is Kind.TIME:
+        return st.sampled_from(["s", "beats", "hold"]).flatmap(
+            lambda unit: st.floats(
+                max(parameter.low, 0.001) if parameter.low else 0.0,
+                time_limit(unit, parameter.high),
+            ).map(lambda value: {"value": value, "unit": unit})
+        )
+    if parameter.kind is Kind.INTEGER:
+        return st.integers(int(parameter.low), int(parameter.high))
+    edges = st.sampled_from([parameter.low, parameter.high])
+    number = st.one_of(edges, st.floats(parameter.low, parameter.high))
+    return st.lists(number, max_size=4) if parameter.kind is Kind.NUMBERS else number
+
+
+def params_of(module: Module) -> st.SearchStrategy[dict[str, Any]]:
+    """Any values for all parameters of a module."""
+    return st.fixed_dictionaries({p.key: values_of(p) for p in module.parameters})
+
+
+def module_of(family: str, id: str, kind: str | None = None) -> st.SearchStrategy[dict[str, Any]]:
+    """A part of a document that holds any module of a family, or the one of this kind."""
+    modules = [m for m in catalogue() if m.family == family and kind in (None, m.kind)]
+    return st.sampled_from(modules).flatmap(
+        lambda module: params_of(module).map(
+            lambda params: {"id": id, "kind": module.kind, "params": params}
+        )
+    )
+
+
+def movable(owner: str, family: str, kind: str) -> list[tuple[str, Parameter]]:
+    """The addresses of a module's parameters that routes may lead to."""
+    (module,) = [m for m in catalogue() if (m.family, m.kind) == (family, kind)]
+    return [(f"{owner}.{p.key}", p) for p in module.parameters if p.moves != "no"]
+
+
+@st.composite
+def any_source(draw: Any) -> dict[str, Any]:
+    """Any source, with up to three more of the items that it is made of."""
+    source: dict[str, Any] = draw(module_of("source", "source"))
+    if "unison" in source["params"]:
+        source["params"]["unison"] = min(source["params"]["unison"], 6)
+    (module,) = [m for m in catalogue() if (m.family, m.kind) == ("source", source["kind"])]
+    source["items"] = [
+        draw(module_of("item", f"{rule.kind}{n + 1}", rule.kind))
+        for rule in module.items
+        for n in range(rule.fewest + draw(st.integers(0, min(3, rule.most - rule.fewest))))
+    ]
+    return source
+
+
+@st.composite
+def any_document(draw: Any) -> dict[str, Any]:
+    """A document of random modules at random, often extreme, values."""
+    (layer,) = [m for m in catalogue() if (m.family, m.kind) == ("part", "layer")]
+    parts = {m.kind: m for m in catalogue() if m.family == "part"}
+    source = draw(any_source())
+    targets = movable("ground", "part", "layer")
+    targets += movable("ground.source", "source", source["kind"])
+    for item in source["items"]:
+        targets += movable(f"ground.source.{item['id']}", "item", item["kind"])
+    routes = []
+    for i in range(draw(st.integers(0, 4))):
+        address, parameter = draw(st.sampled_from(targets))
+        routes.append({
+            "id": f"r{i}", "from": "m", "to": address,
+            "depth": draw(st.floats(-parameter.depth_limit, parameter.depth_limit)),
+            "curve": draw(st.floats(-100, 100)),
+            "polarity": draw(st.sampled_from(["bipolar", "unipolar"])),
+        })  # fmt: skip
+    return {
+        "name": "Any",
+        "params": draw(params_of(parts["sound"])),
+        "layers": [{
+            "id": "ground",
+            "name": "Ground",
+            "params": draw(params_of(layer)) | AUDIBLE,
+            "source": source,
+            "filters": [draw(module_of("filter", f"f{i}")) for i in range(draw(st.integers(0, 2)))],
+            "envelope": {"params": draw(params_of(parts["amplitude"]))},
+            "sends": [{"id": "s", "bus": "b", "params": {"level": draw(st.floats(-80, 12))}}],
+        }],
+        "buses": [{"id": "b", "name": "B", "effects": [draw(module_of("effect", "e"))]}],
+        "master": {"params": draw(params_of(parts["master"]))},
+        "modulators": [draw(module_of("modulator", "m")) | {
+            "name": "M", "scope": draw(st.sampled_from(["note", "sound"]))}],
+        "routes": routes,
+    }  # fmt: skip

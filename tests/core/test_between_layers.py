@@ -1,0 +1,157 @@
+"""Ring and phase modulation between layers, drift, and unison's intervals."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import numpy as np
+import pytest
+from scipy.special import jv
+
+from caligo.document import DocumentError, Score, read_sound
+from caligo.engine.engine import Engine
+from caligo.engine.offline import render_array
+from caligo.engine.stems import stem_key
+from caligo.movement.block import Span
+from tests.core.builders import RATE, decibels, one_note, plain_layer, plain_sound, spectrum
+
+
+def layer(id: str, params: dict[str, Any] | None = None, **source: Any) -> dict[str, Any]:
+    """A plain layer of another id."""
+    made = plain_layer(**{"table": "sine", **source})
+    return {**made, "id": id, "name": id, "params": params or {}}
+
+
+def modulated(by: str, amount: dict[str, Any], **more: Any) -> Any:
+    """A sine that is modulated by a sine."""
+    return plain_sound(layer("ground", {f"{by}_by": "sine", **amount}), **more)
+
+
+def levels(sound: Any, score: Score | None = None) -> tuple[Any, float]:
+    """Amplitudes by bin of the second after the first half, and Hz per bin."""
+    signal = render_array(sound, score or one_note(69, 2.0))[0, RATE // 2 : RATE // 2 + RATE]
+    return spectrum(signal), RATE / len(signal)
+
+
+def near(bins: Any, hertz: float) -> float:
+    """The highest amplitude within 2 Hz."""
+    return float(bins[round(hertz) - 2 : round(hertz) + 3].max())
+
+
+def test_ring_modulation_leaves_sum_and_difference_alone() -> None:
+    """sin a · sin b = (cos(a − b) − cos(a + b)) / 2, from the textbooks."""
+    bins, _ = levels(modulated("ring", {"ring_ratio": 0.25, "ring_amount": 100}))
+    plain, _ = levels(plain_sound(layer("ground")))
+    for side in (330.0, 550.0):
+        assert near(bins, side) == pytest.approx(near(plain, 440.0) / 2, rel=0.01)
+    assert decibels(near(bins, 440.0) / near(bins, 330.0)) < -60
+
+
+def test_phase_modulation_has_bessel_side_bands() -> None:
+    """Side bands at f ± k·fm with amplitudes J_k of the index (Chowning 1973)."""
+    index = np.radians(90.0)
+    bins, _ = levels(modulated("phase", {"phase_ratio": 0.25, "phase_depth": 90}))
+    plain, _ = levels(plain_sound(layer("ground")))
+    whole = near(plain, 440.0)
+    for k in range(-3, 4):
+        expected = abs(jv(k, index))
+        assert near(bins, 440.0 + 110.0 * k) / whole == pytest.approx(expected, abs=0.012)
+
+
+def test_another_layer_modulates_as_a_sine_does() -> None:
+    """A modulator layer at 0 dB an octave below does what a sine at ratio 0.5 does."""
+    by_sine = modulated("ring", {"ring_ratio": 0.5, "ring_amount": 100})
+    lower = layer("other", {"level": -80, "octave": -1})
+    by_layer = plain_sound(
+        None,
+        layers=[
+            layer("ground", {"ring_by": "layer", "ring_layer": "other", "ring_amount": 100}),
+            lower,
+        ],
+    )
+    a, _ = levels(by_sine)
+    b, _ = levels(by_layer)
+    for side in (220.0, 660.0):
+        assert decibels(near(a, side) / near(b, side)) == pytest.approx(0.0, abs=0.1)
+
+
+@pytest.mark.parametrize("way", ["ring", "phase"])
+def test_a_muted_layer_leaks_nothing_where_it_modulates(way: str) -> None:
+    amount = {"ring": {"ring_amount": 100}, "phase": {"phase_depth": 300}}[way]
+    ground = layer("ground", {f"{way}_by": "layer", f"{way}_layer": "other", **amount})
+    other = {**layer("other", {"octave": 1}), "mute": True}
+    alone = plain_sound(None, layers=[layer("ground")])
+    both = plain_sound(None, layers=[ground, other])
+    score = one_note(57, 1.0)
+    np.testing.assert_array_equal(render_array(both, score), render_array(alone, score))
+
+
+def test_a_muted_layer_costs_no_rendering() -> None:
+    muted = {**layer("other"), "mute": True}
+    engine = Engine(plain_sound(None, layers=[layer("ground"), muted]), one_note())
+    assert set(engine.layers) == {"ground"}
+
+
+def test_a_layer_may_not_modulate_itself_by_way_of_others() -> None:
+    a = layer("a", {"ring_by": "layer", "ring_layer": "b"})
+    b = layer("b", {"phase_by": "layer", "phase_layer": "a"})
+    with pytest.raises(DocumentError, match="would modulate itself"):
+        read_sound({"name": "X", "layers": [a, b]})
+    with pytest.raises(DocumentError, match="no such layer"):
+        read_sound({"name": "X", "layers": [layer("a", {"ring_layer": "nobody"})]})
+
+
+def test_a_stem_depends_on_the_layers_that_modulate_it() -> None:
+    ground = layer("ground", {"ring_by": "layer", "ring_layer": "other", "ring_amount": 50})
+    one = plain_sound(None, layers=[ground, layer("other")])
+    two = plain_sound(None, layers=[ground, layer("other", fine=30)])
+    score = one_note()
+    keys = {stem_key(s, s.layers[0], score, RATE, False) for s in (one, two)}
+    assert len(keys) == 2
+
+
+def test_modulated_layers_start_anywhere() -> None:
+    """Principle 2: the slice from 0.7 s equals the whole render's, within −90 dB."""
+    ground = layer(
+        "ground", {"phase_by": "layer", "phase_layer": "other", "phase_depth": 200, "drift": 12}
+    )
+    sound = plain_sound(None, layers=[ground, layer("other", {"octave": -1}, fine=3)])
+    whole = render_array(sound, one_note(50, 2.0))
+    later = render_array(sound, one_note(50, 2.0), start=0.8)
+    first = whole.shape[1] - later.shape[1]
+    assert decibels(np.abs(whole[:, first:] - later).max() / np.abs(whole).max()) < -90
+
+
+def test_drift_moves_each_voice_on_its_own_and_never_farther_than_it_says() -> None:
+    sound = plain_sound(layer("ground", {"drift": 20}))
+    notes = one_note(60, 60.0).notes
+    score = Score(length=60, notes=[*notes, notes[0].model_copy(update={"id": "n2", "pitch": 67})])
+    voices = Engine(sound, score).layers["ground"].voices
+    block = voices.block(Span(0, 45_000, RATE), [0, 1])
+    cents = 1200 * (block.pitch - np.log2(440.0 * 2 ** (np.array([[60], [67]]) / 12 - 69 / 12)))
+    assert np.abs(cents).max() <= 20.0
+    assert (np.ptp(cents, axis=1) > 6.0).all()
+    assert abs(np.corrcoef(cents)[0, 1]) < 0.7
+
+
+def test_unison_takes_its_intervals_in_turn() -> None:
+    own = {"unison": 3, "detune": 0, "spread": 0, "pattern": "own", "intervals": [0, 7, 12]}
+    bins, _ = levels(plain_sound(layer("ground", None, **own)), one_note(57, 2.0))
+    for semitones in (0, 7, 12):
+        assert decibels(near(bins, 220 * 2 ** (semitones / 12)) / bins.max()) > -3
+    assert decibels(near(bins, 220 * 2 ** (5 / 12)) / bins.max()) < -60
+
+
+def test_unison_beats_at_the_rate_of_its_detune() -> None:
+    """Two oscillators 10 cents either side beat at f·(2^(10/1200) − 2^(−10/1200)).
+
+    Common practice; at 440 Hz that is 5.08 Hz.
+    """
+    sound = plain_sound(layer("ground", None, unison=2, detune=10, spread=0))
+    signal = render_array(sound, one_note(69, 8.0))[0, : 7 * RATE].astype(float)
+    power = signal**2
+    smooth = np.convolve(power, np.ones(480) / 480, "same")[::48]
+    beats = np.abs(np.fft.rfft((smooth - smooth.mean()) * np.hanning(len(smooth))))
+    rate = np.fft.rfftfreq(len(smooth), 48 / RATE)
+    expected = 440 * (2 ** (10 / 1200) - 2 ** (-10 / 1200))
+    assert rate[beats.argmax()] == pytest.approx(expected, abs=0.15)

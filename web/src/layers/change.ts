@@ -1,0 +1,9 @@
+import type { Sound } from "../api/client";
+import type { Operation } from "../document/patch";
+import { edit, useSession } from "../session/store";
+
+/** Edit the sound as it is now. */
+export function change(label: string, make: (sound: Sound) => Operation[]) {
+  const { sound } = useSession.getState();
+  if (sound) edit("sound", make(sound), label);
+}
