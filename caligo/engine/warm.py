@@ -16,8 +16,8 @@ from caligo.engine.offline import RenderRange, render_array, render_to_file
 from caligo.engine.trajectories import trajectories
 from caligo.measure.report import Reporter
 
-
-MODULATED = {
+MODULATED: dict[str, Any] = {
+    "arrangement": "parallel",
     "drift": 5,
     "ring_by": "sine",
     "ring_amount": 50,
@@ -42,10 +42,7 @@ def everything() -> Sound:
             "name": f"Layer {i}",
             "source": {"id": "source", "kind": source["kind"]},
             "filters": filters[:2],
-            "params": {
-                "arrangement": ("series", "parallel")[i % 2],
-                **(MODULATED if i == 1 else {}),
-            },
+            "params": MODULATED if i == 1 else {},
             "sends": [{"id": "send", "bus": "nave"}],
         }
         for i, source in enumerate((named("source") * 2)[: max(2, len(named("source")))])

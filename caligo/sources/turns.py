@@ -58,13 +58,21 @@ class Added:
         self._by_voice: dict[str, tuple[int, NDArray[np.float64]]] = {}
 
     def up_to(
-        self, block: Block, row: int, nothing: NDArray[np.float64], advance: Advance
+        self,
+        block: Block,
+        row: int,
+        nothing: NDArray[np.float64],
+        advance: Advance,
+        cell: int = 1,
     ) -> NDArray[np.float64]:
         """What has been added up by the block's start, from `nothing` at the voice's.
 
         Kept from the block before where there was one, else added up again from the note on.
+        What is added up in cells of several ticks begins at the last border of a cell.
         """
-        voice, first, began = block.voices[row], block.span.first, first_tick(block, row)
+        voice = block.voices[row]
+        first = block.span.first // cell * cell
+        began = first_tick(block, row) // cell * cell
         at, added = self._by_voice.get(voice.name, (began, nothing))
         if at > max(first, began) or len(added) != len(nothing):
             at, added = began, nothing
@@ -75,9 +83,13 @@ class Added:
             at += ticks
         return added
 
-    def keep(self, block: Block, row: int, added: NDArray[np.float64]) -> None:
-        """Remember what has been added up by the block's end; forget voices long gone."""
-        self._by_voice[block.voices[row].name] = (block.span.first + block.span.ticks, added)
+    def keep(self, block: Block, row: int, added: NDArray[np.float64], cell: int = 1) -> None:
+        """Remember what has been added up by the block's end; forget voices long gone.
+
+        With cells, by the last border of a cell that is not after the end.
+        """
+        end = (block.span.first + block.span.ticks) // cell * cell
+        self._by_voice[block.voices[row].name] = (end, added)
         if len(self._by_voice) > 4 * len(block.voices) + 64:
             alive = {v.name for v in block.voices}
             self._by_voice = {k: v for k, v in self._by_voice.items() if k in alive}

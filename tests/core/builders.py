@@ -29,6 +29,12 @@ def plain_layer(**source: Any) -> dict[str, Any]:
     }
 
 
+def layer_of(kind: str, items: list[dict[str, Any]] | None = None, **params: Any) -> dict[str, Any]:
+    """A plain layer with a source of another kind."""
+    made = plain_layer()
+    return {**made, "source": {"kind": kind, "params": params, "items": items or []}}
+
+
 def plain_sound(layer: dict[str, Any] | None = None, **more: Any) -> Sound:
     """A sound of one layer."""
     return read_sound({"name": "Test", "layers": [layer or plain_layer()], **more})

@@ -1,0 +1,345 @@
+"""The harmonic source: up to 256 partials in a voice, shaped by rules."""
+
+from __future__ import annotations
+
+import math
+from typing import Any
+
+import numpy as np
+from numba import njit
+from numpy.typing import NDArray
+
+from caligo.catalogue import Choice, Kind, Module, Moves, Parameter, Scale, register
+from caligo.document.times import Time
+from caligo.movement.block import TICK, Block
+from caligo.movement.chance import derive
+from caligo.movement.notes import Floats, cycles
+from caligo.movement.routes import Frame
+from caligo.sources import partials
+from caligo.sources.common import voice_parameters
+from caligo.sources.partials import MOST, PLACES, RULES, numbers_of, two_rules
+from caligo.sources.sines import CELL, add_sines, advance_phases, travelled
+from caligo.sources.source import VOICE_RMS, Source
+from caligo.sources.turns import Added, Turns, first_tick
+
+MOVED = {
+    "count": partials.COUNT,
+    "morph": partials.MORPH,
+    "tilt": partials.TILT,
+    "band": partials.BAND,
+    "band_centre": partials.BAND_CENTRE,
+    "band_width": partials.BAND_WIDTH,
+    "stretch": partials.STRETCH,
+    "stiffness": partials.STIFFNESS,
+    "scatter": partials.SCATTER,
+    "bundle_spread": partials.BUNDLE_SPREAD,
+    "ripple": partials.RIPPLE,
+    "ripple_length": partials.RIPPLE_LENGTH,
+    "width": partials.WIDTH,
+}
+"""Parameters that may be moved, and their place in a row of values."""
+
+
+@njit(cache=True, nogil=True)
+def shape_all(
+    values: np.ndarray,
+    numbers: np.ndarray,
+    ranks: np.ndarray,
+    bundle: int,
+    place: int,
+    endless: bool,
+    rate: int,
+    seed: np.uint64,
+    voice_seed: np.uint64,
+    ratio: np.ndarray,
+    level: np.ndarray,
+    pan: np.ndarray,
+) -> None:
+    """`partials.shape` at several moments; what did not change is not computed again.
+
+    `values` is ``[moments, VALUES]``, the others' first axis is ``[moments]``.
+    """
+    for m in range(values.shape[0]):
+        same = m > 0
+        if same:
+            for v in range(values.shape[1]):
+                if values[m, v] != values[m - 1, v]:
+                    same = False
+                    break
+        if same:
+            ratio[m] = ratio[m - 1]
+            level[m] = level[m - 1]
+            pan[m] = pan[m - 1]
+        else:
+            partials.shape(
+                values[m],
+                numbers,
+                ranks,
+                bundle,
+                place,
+                endless,
+                rate,
+                seed,
+                voice_seed,
+                ratio[m],
+                level[m],
+                pan[m],
+            )
+
+
+@njit(cache=True, nogil=True)
+def to_gains(
+    level: np.ndarray, pan: np.ndarray, loud: np.ndarray, left: np.ndarray, right: np.ndarray
+) -> None:
+    """Gains of left and right ``[moments, partials]`` from levels, places and a loudness."""
+    for m in range(level.shape[0]):
+        for p in range(level.shape[1]):
+            if level[m, p] == 0.0:
+                left[m, p] = 0.0
+                right[m, p] = 0.0
+                continue
+            angle = (1.0 + pan[m, p]) * (math.pi / 4.0)
+            size = loud[m] * level[m, p] * math.sqrt(2.0)
+            left[m, p] = size * math.cos(angle)
+            right[m, p] = size * math.sin(angle)
+
+
+@njit(cache=True, nogil=True)
+def part_at_wraps(ratio: np.ndarray, level: np.ndarray) -> None:
+    """Where an endless glide wraps a partial, silence it on both sides of the jump."""
+    for m in range(ratio.shape[0] - 1):
+        for p in range(ratio.shape[1]):
+            jump = ratio[m + 1, p] / ratio[m, p]
+            if jump > 8.0 or jump < 0.125:
+                level[m, p] = 0.0
+                level[m + 1, p] = 0.0
+
+
+def _parameters() -> tuple[Parameter, ...]:
+    def moved(key: str, name: str, help: str, unit: str, **more: Any) -> Parameter:
+        return Parameter(key, name, help, unit=unit, moves=Moves.PER_NOTE, **more)
+
+    def logarithmic(key: str, name: str, help: str, unit: str, **more: Any) -> Parameter:
+        return moved(key, name, help, unit, scale=Scale.LOGARITHMIC, **more)
+
+    def choice(
+        key: str, name: str, help: str, default: str, choices: tuple[Choice, ...]
+    ) -> Parameter:
+        return Parameter(key, name, help, default=default, kind=Kind.CHOICE, choices=choices)
+
+    def period(key: str, name: str, help: str, default: float, **more: Any) -> Parameter:
+        return Parameter(
+            key, name, help, unit="s", low=0.5, high=3600.0, default=default,
+            scale=Scale.LOGARITHMIC, kind=Kind.TIME, **more,
+        )  # fmt: skip
+
+    return (
+        choice("rule", "Partials", "Which partials sound.", "all", RULES),
+        choice("other_rule", "Morph to", "The partials that a morph leads to.", "odd", RULES),
+        moved("morph", "Morph", "From the one rule's partials to the other's.", "%", high=100.0),
+        moved("count", "How many", "Partials from the lowest up; they open one by one.", "",
+              high=float(MOST), default=32.0),
+        Parameter("every", "Every", "The n of every n-th: partials 1, 1 + n, 1 + 2n.",
+                  low=2, high=16, default=3, kind=Kind.INTEGER),
+        Parameter("list", "Own list", "Multiples of the note's pitch; they need not be whole.",
+                  low=0.25, high=256.0, default="1 2 3 5 8 13", kind=Kind.NUMBERS, most=64),
+        *voice_parameters(),
+        moved("tilt", "Tilt", "How the partials' levels fall or rise.", "dB/oct",
+              low=-24.0, high=6.0, default=-6.0),
+        moved("band", "Band", "How far partials away from the band are silenced.", "%",
+              high=100.0),
+        logarithmic("band_centre", "Band centre", "Where the band is.", "Hz",
+                    low=20.0, high=16000.0, default=800.0),
+        logarithmic("band_width", "Band width", "How wide the band is.", "oct",
+                    low=0.1, high=6.0, default=1.5),
+        moved("stretch", "Stretch", "Widens, or narrows, every octave of partials.", "ct/oct",
+              low=-200.0, high=200.0),
+        logarithmic("stiffness", "Stiffness",
+                    "Inharmonicity B of a stiff string, in millionths.", "ppm",
+                    low=0.1, high=20000.0, default=0.1),
+        moved("scatter", "Scatter", "How far partials lie off their places, each its own way.",
+              "ct", high=100.0),
+        Parameter("bundle", "Bundle", "Sines for each partial, side by side.",
+                  low=1, high=8, default=1, kind=Kind.INTEGER),
+        moved("bundle_spread", "Bundle spread", "How far a bundle's outer sines lie either side.",
+              "ct", high=100.0, default=6.0),
+        moved("ripple", "Ripple", "Depth of a wave of level along the partials.", "dB",
+              high=48.0),
+        logarithmic("ripple_length", "Ripple length", "Partials from crest to crest.", "",
+                    low=1.5, high=64.0, default=7.0),
+        period("ripple_period", "Ripple period", "Time in which a crest moves on by a length.",
+               30.0),
+        choice("ripple_way", "Ripple way", "Which way the ripple travels.", "up",
+               (Choice("up", "Up"), Choice("down", "Down"))),
+        Parameter("endless", "Endless glide",
+                  "Partials rise, or fall, for ever: they fade out at one end of the range and "
+                  "come back at the other.", unit="oct/min", low=-60.0, high=60.0),
+        choice("place", "Placed", "How the partials are placed in stereo.", "alternate", PLACES),
+        moved("width", "Width", "How far apart they are placed.", "%", high=100.0, default=60.0),
+        period("turn_period", "Turn period", "Time in which a turning partial comes round.", 40.0,
+               when=("place", ("turning",))),
+        Parameter("phases", "Phase scatter", "How differently the partials begin.", unit="%",
+                  high=100.0, default=100.0),
+    )  # fmt: skip
+
+
+@register(
+    Module(
+        family="source",
+        kind="harmonic",
+        name="Harmonic",
+        help="Up to 256 partials that rules choose, shape and move as one thing.",
+        parameters=_parameters(),
+        picture="partials",
+    )
+)
+class Harmonic(Source):
+    """Renders partials by rules."""
+
+    def __init__(self, *args: object) -> None:
+        super().__init__(*args)  # type: ignore[arg-type]
+        part = self.part
+        self._tracks = {key: self.movement.track(f"{self.path}.{key}") for key in MOVED}
+        self._level = self.movement.track(f"{self.path}.level")
+        self._turns = Turns(self.movement.track(f"{self.path}.fine"), self.rate)
+        self._bundle = int(part.number("bundle"))
+        most = MOST // self._bundle
+        every, own = int(part.number("every")), part.numbers("list")
+        first, second = (
+            numbers_of(part.text(key), every, own, most) for key in ("rule", "other_rule")
+        )
+        morphs = self._tracks["morph"].moved or self._tracks["morph"].base > 0.0
+        self._numbers, self._ranks = two_rules(first, second if morphs else first, most)
+        self._place = [p.value for p in PLACES].index(part.text("place"))
+        self._endless = part.number("endless")
+        self._added = Added()
+
+    def _values(self, frame: Frame, hertz: Floats) -> Floats:
+        """Everything that shapes the partials, at every moment ``[moments, VALUES]``."""
+        values = np.zeros((len(frame.times), partials.VALUES))
+        for key, place in MOVED.items():
+            values[:, place] = self._tracks[key].values(frame)[0]
+        tempo = self.movement.setting.tempo
+
+        def turned(key: str) -> Floats:
+            period = self.part.params[key]
+            assert isinstance(period, Time)
+            pace = self.movement.setting.pace
+            found: Floats = cycles(period, pace, frame.times, frame.notes, tempo)[0]
+            return found
+
+        if self._tracks["ripple"].moved or self._tracks["ripple"].base > 0.0:
+            way = 1.0 if self.part.text("ripple_way") == "up" else -1.0
+            values[:, partials.RIPPLE_AT] = way * turned("ripple_period")
+        if self.part.text("place") == "turning":
+            values[:, partials.TURN_AT] = turned("turn_period")
+        since = np.maximum(0.0, frame.times - frame.notes.start[0])
+        values[:, partials.ENDLESS_AT] = since * (self._endless / 60.0)
+        values[:, partials.HERTZ] = hertz
+        return values
+
+    def shaped(
+        self, frame: Frame, hertz: Floats, seed: int
+    ) -> tuple[Floats, NDArray[np.float32], NDArray[np.float32]]:
+        """Ratios, levels and places of the partials of one note ``[moments, partials]``."""
+        moments, most = len(frame.times), len(self._numbers) * self._bundle
+        ratio = np.ones((moments, most))
+        level, pan = (np.zeros((moments, most), np.float32) for _ in range(2))
+        shape_all(
+            self._values(frame, hertz),
+            self._numbers,
+            self._ranks,
+            self._bundle,
+            self._place,
+            self._endless != 0.0,
+            self.rate,
+            np.uint64(self.seed),
+            np.uint64(derive(self.seed, seed)),
+            ratio,
+            level,
+            pan,
+        )
+        if self._endless != 0.0:
+            part_at_wraps(ratio, level)
+        return ratio, level, pan
+
+    def _still(self) -> bool:
+        """Whether the partials keep their ratios to the note."""
+        moving = ("stretch", "stiffness", "scatter", "bundle_spread")
+        return self._endless == 0.0 and not any(self._tracks[key].moved for key in moving)
+
+    def _begin(self, seed: int) -> NDArray[np.float64]:
+        phase = np.zeros(len(self._numbers) * self._bundle)
+        partials.start_phases(
+            self.part.number("phases") / 100.0, np.uint64(derive(self.seed, seed)), phase
+        )
+        return phase
+
+    def _cells(
+        self, frame: Frame, pitch: Floats, seed: int
+    ) -> tuple[Any, NDArray[np.float32], NDArray[np.float32], Floats, Floats]:
+        """Ratios, levels, places and travels of cells, from a frame of all their ticks."""
+        steps = self._turns.steps(frame, pitch)[0]
+        borders = Frame(frame.times[::CELL], frame.notes, frame.newest[::CELL], frame.started)
+        ratio, level, pan = self.shaped(borders, steps[::CELL] * self.rate, seed)
+        whole, leaning = (np.empty((len(ratio) - 1, CELL + 1)) for _ in range(2))
+        travelled(steps, whole, leaning)
+        return ratio, level, pan, whole, leaning
+
+    def _phases(
+        self, block: Block, row: int, first: int, ratio: Floats, whole: Floats, leaning: Floats
+    ) -> NDArray[np.float64]:
+        """Phases at the start of each cell from `first` on ``[cells, partials]``."""
+        seed = block.voices[row].seed
+        begin = self._begin(seed)
+        cells = len(whole)
+        if self._still() and self._turns.steady(block, row):
+            begun = first_tick(block, row) // CELL
+            passed = whole[0, CELL] * (np.arange(first, first + cells) - begun)
+            turned: Floats = begin[None, :] + ratio[:-1] * passed[:, None]
+            return turned - np.floor(turned)
+
+        def advance(phase: NDArray[np.float64], frame: Frame, pitch: Floats) -> None:
+            ratio, _, _, whole, leaning = self._cells(frame, pitch, seed)
+            advance_phases(phase, ratio, whole, leaning, np.empty((0, 0)))
+
+        phase = self._added.up_to(block, row, begin, advance, CELL)
+        found = np.empty((cells, len(begin)))
+        advance_phases(phase, ratio, whole, leaning, found)
+        complete = (block.span.first + block.span.ticks) // CELL - first
+        self._added.keep(block, row, phase if complete == cells else found[complete], CELL)
+        return found
+
+    def kept(self) -> dict[str, Any]:
+        """See `Source.kept`."""
+        return {"phases": self._added.copy()}
+
+    def carry_on(self, kept: dict[str, Any]) -> None:
+        """See `Source.carry_on`."""
+        self._added.take(kept["phases"])
+
+    def render(self, block: Block, out: NDArray[np.float32]) -> None:
+        """See `Source.render`."""
+        span = block.span
+        end = span.first + span.ticks
+        for row, voice in enumerate(block.voices):
+            first = max(span.first // CELL, first_tick(block, row) // CELL)
+            last = -(-end // CELL)
+            if first >= last:
+                continue
+            frame, pitch = block.history(row, first * CELL, (last - first) * CELL)
+            ratio, level, pan, whole, leaning = self._cells(frame, pitch, voice.seed)
+            loud = VOICE_RMS * 10.0 ** (self._level.values(frame)[0, ::CELL] / 20.0)
+            left, right = (np.zeros_like(level) for _ in range(2))
+            to_gains(level, pan, loud, left, right)
+            skip = max(0, first * CELL - span.first)
+            add_sines(
+                self._phases(block, row, first, ratio, whole, leaning),
+                ratio,
+                whole,
+                leaning,
+                left,
+                right,
+                max(0, span.first - first * CELL),
+                out[row][:, skip * TICK :],
+            )

@@ -1,0 +1,257 @@
+"""The noise source: a tilted hiss and a dust of impulses, the same every time it is asked for.
+
+White noise is a hash of (seed, sample), dust a hash of (seed, tick), so both are functions of
+time. The tilt is applied to overlapping short spectra on an absolute grid of frames, which can
+be computed from any moment.
+"""
+
+from __future__ import annotations
+
+import math
+
+import numpy as np
+from numba import njit
+from numpy.typing import NDArray
+from scipy import fft
+
+from caligo.catalogue import Module, Moves, Parameter, Scale, register
+from caligo.movement.block import TICK, Block
+from caligo.movement.chance import combine, derive, signed, unit
+from caligo.movement.notes import Floats
+from caligo.sources.common import level_parameter
+from caligo.sources.source import VOICE_RMS, Source
+
+SIZE = 2048
+"""Samples in a frame; lower tilts than 23 Hz at 48 kHz are not resolved."""
+HOP = 512
+LOWEST = 20.0
+"""Hertz below which the tilt stays level, so that brown noise does not wander off."""
+OCTAVE = 20.0 * math.log10(2.0)
+LOUDEST = 0.7
+"""The strongest impulse: rare ones would otherwise have to be louder than full level."""
+
+# Hann windows (von Hann) at a quarter's hop add up to 2; their roots shape both sides.
+WINDOW = np.sqrt(0.5 - 0.5 * np.cos(2.0 * np.pi * np.arange(SIZE) / SIZE)).astype(np.float32)
+
+
+@njit(cache=True, nogil=True)
+def poisson(chance: float, mean: float) -> int:
+    """How many events a draw in [0, 1) stands for: the inverse of Poisson's distribution."""
+    term = math.exp(-mean)
+    total = term
+    count = 0
+    while chance >= total and count < 64:
+        count += 1
+        term *= mean / count
+        total += term
+    return count
+
+
+@njit(cache=True, nogil=True)
+def add_hiss(
+    first: int, seed: np.uint64, hiss: np.ndarray, apart: np.ndarray, out: np.ndarray
+) -> None:
+    """White noise of level 1, from the absolute sample `first` on, added to ``[2, samples]``.
+
+    `hiss` is its gain and `apart` how far left and right are apart, 0 to 1, at every tick
+    ``[ticks]``.
+    """
+    middle, side = combine(seed, 1), combine(seed, 2)
+    root = math.sqrt(3.0)  # a uniform number in [-1, 1) has a variance of a third
+    for k in range(len(hiss)):
+        if hiss[k] == 0.0:
+            continue
+        c = hiss[k] * root * math.cos(apart[k] * math.pi / 4.0)
+        s = hiss[k] * root * math.sin(apart[k] * math.pi / 4.0)
+        for n in range(k * TICK, (k + 1) * TICK):
+            a = signed(middle, first + n) * c
+            b = signed(side, first + n) * s
+            out[0, n] += a + b
+            out[1, n] += a - b
+
+
+@njit(cache=True, nogil=True)
+def add_dust(
+    first: int,
+    seed: np.uint64,
+    dust: np.ndarray,
+    chance: np.ndarray,
+    apart: np.ndarray,
+    softest: float,
+    out: np.ndarray,
+) -> None:
+    """Impulses from the absolute tick `first` on, added to ``[2, samples]``.
+
+    Parameters
+    ----------
+    dust
+        The strongest impulse at every tick ``[ticks]``.
+    chance
+        Impulses to expect in each tick ``[ticks]``.
+    softest
+        Octaves (factors of 2) by which the softest impulse lies below the strongest.
+    """
+    many, place, strength, pan = (
+        combine(seed, 3),
+        combine(seed, 4),
+        combine(seed, 5),
+        combine(seed, 6),
+    )
+    for k in range(len(dust)):
+        if dust[k] == 0.0:
+            continue
+        cell = first + k
+        for i in range(poisson(unit(many, cell), chance[k])):
+            own = 64 * cell + i
+            n = k * TICK + int(unit(place, own) * TICK)
+            size = dust[k] * np.exp2(-softest * unit(strength, own))
+            if signed(strength, own + (1 << 40)) < 0:
+                size = -size
+            angle = (1.0 + apart[k] * signed(pan, own)) * math.pi / 4.0
+            out[0, n] += size * math.sqrt(2.0) * math.cos(angle)
+            out[1, n] += size * math.sqrt(2.0) * math.sin(angle)
+
+
+def slope(tilt: Floats, rate: int) -> NDArray[np.complex64]:
+    """Responses of a tilt in dB per octave ``[frames]``, at equal power ``[frames, bins]``.
+
+    A power of frequency with its least phase, (j f) ^ (tilt / 6.02): an impulse stays sharp at
+    its beginning.
+    """
+    hertz = np.maximum(np.fft.rfftfreq(SIZE, 1.0 / rate), LOWEST)
+    exponent = (tilt / OCTAVE)[:, None]
+    size = (hertz / 1000.0) ** exponent
+    size[:, 0] = 0.0
+    power = np.sqrt(2.0 * np.sum(size**2, axis=1, keepdims=True) / SIZE)
+    found: NDArray[np.complex64] = (size / power * np.exp(0.5j * np.pi * exponent)).astype(
+        np.complex64
+    )
+    found[:, 0] = 0.0
+    return found
+
+
+@register(
+    Module(
+        family="source",
+        kind="noise",
+        name="Noise",
+        help="Hiss from brown to blue, and a dust of impulses; sharp filters make it weather.",
+        parameters=(
+            Parameter(
+                "tilt",
+                "Tilt",
+                "Slope of the spectrum: −6 brown, −3 pink, 0 white, +3 blue.",
+                unit="dB/oct",
+                low=-9.0,
+                high=6.0,
+                default=-3.0,
+                moves=Moves.PER_NOTE,
+            ),
+            level_parameter(),
+            Parameter(
+                "width",
+                "Width",
+                "How far left and right differ.",
+                unit="%",
+                high=100.0,
+                default=100.0,
+                moves=Moves.PER_NOTE,
+            ),
+            Parameter(
+                "dust",
+                "Dust",
+                "From steady hiss to single impulses.",
+                unit="%",
+                high=100.0,
+                moves=Moves.PER_NOTE,
+            ),
+            Parameter(
+                "dust_rate",
+                "Dust rate",
+                "Impulses in a second, at random.",
+                unit="Hz",
+                low=0.05,
+                high=4000.0,
+                default=8.0,
+                scale=Scale.LOGARITHMIC,
+                moves=Moves.PER_NOTE,
+            ),
+            Parameter(
+                "dust_range",
+                "Dust range",
+                "How much softer the softest impulse is.",
+                unit="dB",
+                high=48.0,
+                default=18.0,
+            ),
+        ),
+        picture="spectrum",
+    )
+)
+class Noise(Source):
+    """Renders tilted noise and dust."""
+
+    def __init__(self, *args: object) -> None:
+        super().__init__(*args)  # type: ignore[arg-type]
+        self._tracks = {
+            key: self.movement.track(f"{self.path}.{key}")
+            for key in ("tilt", "level", "width", "dust", "dust_rate")
+        }
+        self._softest = self.part.number("dust_range") / OCTAVE
+
+    def render(self, block: Block, out: NDArray[np.float32]) -> None:
+        """See `Source.render`."""
+        span = block.span
+        # The frames that reach into the span, by their number on the absolute grid.
+        first = (span.first * TICK - SIZE) // HOP + 1
+        last = -(-(span.first + span.ticks) * TICK // HOP)
+        start = first * HOP // TICK
+        ticks = ((last - first - 1) * HOP + SIZE) // TICK
+        at = slice(span.first * TICK - first * HOP, None)
+        for row, voice in enumerate(block.voices):
+            frame, _ = block.history(row, start, ticks)
+            courses = {key: t.values(frame)[0] for key, t in self._tracks.items()}
+            excited = self._excited(derive(self.seed, voice.seed), start, courses)
+            shaped = self._shaped(excited, courses["tilt"], last - first)
+            out[row] += shaped[:, at][:, : span.samples]
+
+    def _excited(self, seed: int, start: int, courses: dict[str, Floats]) -> NDArray[np.float32]:
+        """Hiss and dust before the tilt ``[2, samples]``, from the tick `start` on."""
+        here = {key: course[:-1] for key, course in courses.items()}
+        level = VOICE_RMS * 10.0 ** (here["level"] / 20.0)
+        apart = here["width"] / 100.0
+        share = here["dust"] * (math.pi / 200.0)
+        # The mean square of strengths spread evenly over the range, in octaves.
+        reach = 2.0 * self._softest * math.log(2.0)
+        mean_square = 1.0 if reach < 1e-9 else (1.0 - math.exp(-reach)) / reach
+        even = np.sqrt(self.rate / (here["dust_rate"] * mean_square))
+        strongest = np.minimum(even, LOUDEST / VOICE_RMS) * level * np.sin(share)
+        out = np.zeros((2, len(level) * TICK), np.float32)
+        own = np.uint64(seed)
+        add_hiss(start * TICK, own, level * np.cos(share), apart, out)
+        add_dust(
+            start,
+            own,
+            strongest,
+            here["dust_rate"] * (TICK / self.rate),
+            apart,
+            self._softest,
+            out,
+        )
+        return out
+
+    def _shaped(
+        self, excited: NDArray[np.float32], tilt: Floats, frames: int
+    ) -> NDArray[np.float32]:
+        """The tilt of each frame laid over `excited` ``[2, samples]``."""
+        where = np.arange(frames) * HOP
+        windows = np.lib.stride_tricks.sliding_window_view(excited, SIZE, axis=1)[:, where]
+        spectra = fft.rfft(windows * WINDOW, axis=2)
+        at_middle = tilt[(where + SIZE // 2) // TICK]
+        same = np.all(at_middle == at_middle[0])
+        spectra *= slope(at_middle[:1] if same else at_middle, self.rate)
+        parts = fft.irfft(spectra, SIZE, axis=2).astype(np.float32) * (WINDOW * np.float32(0.5))
+        out = np.zeros_like(excited)
+        for k, begin in enumerate(where):
+            out[:, begin : begin + SIZE] += parts[:, k]
+        return out

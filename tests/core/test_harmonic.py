@@ -1,0 +1,187 @@
+"""The harmonic source: rules, stiffness, movement without clicks, the endless glide."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import numpy as np
+import pytest
+
+from caligo.document.pitch import frequency
+from caligo.engine.engine import Engine
+from caligo.engine.offline import render_array
+from caligo.movement.block import Span
+from caligo.sources.partials import numbers_of, two_rules
+from caligo.sources.source import VOICE_RMS
+from tests.core.builders import RATE, decibels, layer_of, one_note, plain_sound, spectrum
+
+F0 = frequency(45)
+LENGTH = 2**17
+
+
+def harmonic(moves: dict[str, float] | None = None, period: float = 4.0, **params: Any) -> Any:
+    """A sound of one harmonic layer; `moves` are depths of one slow LFO."""
+    return plain_sound(
+        layer_of("harmonic", **{"place": "centre", "tilt": 0, "phases": 100, **params}),
+        modulators=[
+            {"id": "m", "name": "M", "kind": "lfo", "params": {"period": {"value": period}}}
+        ],
+        routes=[
+            {"id": f"r{key}", "from": "m", "to": f"ground.source.{key}", "depth": depth}
+            for key, depth in (moves or {}).items()
+        ],
+    )
+
+
+def peaks(sound: Any, key: int = 45) -> list[float]:
+    """Frequencies of the peaks within 40 dB of the strongest, by a parabola through three bins."""
+    signal = render_array(sound, one_note(key, 4.0))[0, 24_000 : 24_000 + LENGTH]
+    levels = decibels(spectrum(signal))
+    at = np.flatnonzero(
+        (levels[1:-1] > levels[:-2])
+        & (levels[1:-1] >= levels[2:])
+        & (levels[1:-1] > levels.max() - 40)
+    )
+    a, b, c = levels[at], levels[at + 1], levels[at + 2]
+    return list((at + 1 + 0.5 * (a - c) / (a - 2 * b + c)) * RATE / LENGTH)
+
+
+def lobe(found: Any, hertz: float) -> float:
+    """The level around a frequency, wherever in its bin the peak lies."""
+    return float(np.sqrt(np.sum(found[round(hertz * LENGTH / RATE) + np.arange(-6, 7)] ** 2)))
+
+
+@pytest.mark.parametrize(
+    ("rule", "expected"),
+    [
+        ("all", [1, 2, 3, 4, 5, 6]),
+        ("odd", [1, 3, 5, 7, 9, 11]),
+        ("even", [1, 2, 4, 6, 8, 10]),
+        ("octaves", [1, 2, 4, 8, 16, 32]),
+        ("primes", [1, 2, 3, 5, 7, 11]),
+        ("every", [1, 5, 9, 13, 17, 21]),
+        ("list", [1, 1.5, 2.25, 7]),
+    ],
+)
+def test_rules_choose_the_partials_that_are_heard(rule: str, expected: list[float]) -> None:
+    found = peaks(harmonic(rule=rule, count=6, every=4, list=[7, 1, 1.5, 2.25]))
+    assert np.array(found) / F0 == pytest.approx(expected, rel=1e-4)
+
+
+def test_stiff_strings_have_their_partials() -> None:
+    """f_n = n f0 sqrt(1 + B n²), the first kept on the note (Fletcher and Rossing, ch. 2)."""
+    n, b = np.arange(1, 13), 2000e-6
+    expected = n * F0 * np.sqrt((1 + b * n**2) / (1 + b))
+    assert peaks(harmonic(count=12, stiffness=2000)) == pytest.approx(list(expected), rel=1e-4)
+
+
+def test_stretched_octaves_are_as_wide_as_it_says() -> None:
+    found = peaks(harmonic(rule="octaves", count=4, stretch=30))
+    assert 1200 * np.diff(np.log2(found)) == pytest.approx([1230] * 3, abs=0.2)
+
+
+def test_tilt_is_in_decibels_per_octave() -> None:
+    signal = render_array(harmonic(rule="octaves", count=5, tilt=-9), one_note(45, 4.0))
+    found = spectrum(signal[0, 24_000 : 24_000 + LENGTH])
+    levels = [decibels(lobe(found, F0 * 2**k)) for k in range(5)]
+    assert np.diff(levels) == pytest.approx([-9] * 4, abs=0.05)
+
+
+def test_bundles_lie_either_side_of_each_partial() -> None:
+    found = peaks(harmonic(rule="list", list=[4], bundle=2, bundle_spread=20))
+    assert len(found) == 2
+    assert 1200 * np.log2(found[1] / found[0]) == pytest.approx(40, abs=10.1)
+
+
+def test_the_level_is_that_of_every_source() -> None:
+    for params in ({}, {"tilt": -12}, {"bundle": 4, "count": 60}, {"count": 1}):
+        signal = render_array(harmonic(**params), one_note(45, 4.0))[0]
+        assert signal.std() == pytest.approx(VOICE_RMS, rel=0.02)
+
+
+@pytest.mark.parametrize(
+    "moves",
+    [{"count": 20}, {"morph": 50, "tilt": 6}, {"band_centre": 2}, {"stretch": 80, "scatter": 50}],
+)
+def test_nothing_clicks_when_partials_come_and_go(moves: dict[str, float]) -> None:
+    """No step above −60 dB of the surroundings where the band stays below 5 kHz.
+
+    A click is energy far above the highest partial; the sound itself has none there.
+    """
+    sound = harmonic(moves, 0.9, count=24, band=50, morph=50)
+    signal = render_array(sound, one_note(45, 3.0))[0].astype(float)
+    frames = np.lib.stride_tricks.sliding_window_view(signal, 1024)[:: 1024 // 4]
+    found = np.abs(np.fft.rfft(frames * np.blackman(1024), axis=1))[:, 1024 // 4 :]
+    whole = np.abs(np.fft.rfft(frames * np.blackman(1024), axis=1)).max(axis=1, keepdims=True)
+    middle = slice(20, -20)
+    assert decibels((found / whole)[middle].max()) < -60
+
+
+def test_a_count_opens_partials_one_by_one() -> None:
+    """At 4.5 partials, the fifth is at half its level."""
+    signal = render_array(harmonic(count=4.5), one_note(45, 4.0))[0, 24_000 : 24_000 + LENGTH]
+    found = spectrum(signal)
+    at = [lobe(found, n * F0) for n in (4, 5, 6)]
+    assert at[1] / at[0] == pytest.approx(0.5, abs=0.01)
+    assert at[2] / at[0] < 1e-4
+
+
+def test_the_endless_glide_rises_without_getting_anywhere() -> None:
+    """After one octave the octave-spaced partials are where they were (Shepard 1964)."""
+    sound = harmonic(rule="octaves", count=9, endless=30)  # an octave in two seconds
+    signal = render_array(sound, one_note(45, 8.0))[0]
+
+    def centroid(at: float) -> float:
+        found = spectrum(signal[int(at * RATE) : int(at * RATE) + 8192]) ** 2
+        hertz = np.fft.rfftfreq(8192, 1 / RATE)
+        return float(np.log2(np.sum(hertz * found) / found.sum()))
+
+    assert centroid(5.0) == pytest.approx(centroid(1.0), abs=0.1)
+    assert signal[RATE : 2 * RATE].std() == pytest.approx(
+        signal[5 * RATE : 6 * RATE].std(), rel=0.1
+    )
+
+
+@pytest.mark.parametrize("place", ["alternate", "fan", "random", "turning"])
+def test_partials_are_placed_in_stereo(place: str) -> None:
+    signal = render_array(harmonic(place=place, width=100), one_note(45, 2.0))
+    assert np.corrcoef(signal)[0, 1] < 0.9
+    narrow = render_array(harmonic(place=place, width=0), one_note(45, 2.0))
+    np.testing.assert_allclose(narrow[0], narrow[1], atol=1e-6)
+
+
+def test_partials_begin_anywhere_and_in_any_blocks() -> None:
+    sound = harmonic({"stretch": 20, "count": 9, "fine": 30}, 1.1, ripple=12, endless=7)
+    whole = render_array(sound, one_note(50, 3.0))
+    np.testing.assert_array_equal(whole, render_array(sound, one_note(50, 3.0), block=192))
+    later = render_array(sound, one_note(50, 3.0), start=1.3)
+    np.testing.assert_allclose(later, whole[:, -later.shape[1] :], atol=1e-5)
+
+
+def test_partials_near_half_the_sample_rate_fade_out() -> None:
+    """At C7 with 32 partials, nothing folds back: all that is heard is a multiple of C7."""
+    found = peaks(harmonic(count=32), key=96)
+    ratios = np.array(found) / frequency(96)
+    assert np.abs(ratios - np.round(ratios)).max() < 1e-3
+    assert max(found) < 0.47 * RATE
+
+
+def test_a_shape_that_stands_still_is_told_as_it_is() -> None:
+    source = Engine(harmonic(count=3), one_note()).layers["ground"].voices.source
+    frame, pitch = (
+        Engine(harmonic(count=3), one_note())
+        .layers["ground"]
+        .voices.block(Span(0, 16, RATE), [0])
+        .history(0, 0, 16)
+    )
+    ratio, level, _ = source.shaped(frame, 2.0 ** pitch[0], 5)
+    assert ratio[0] == pytest.approx(np.arange(1, 257))
+    assert np.count_nonzero(level[0]) == 3
+
+
+def test_rules_are_joined_for_a_morph() -> None:
+    odd, even = numbers_of("odd", 2, [], 4), numbers_of("even", 2, [], 4)
+    numbers, ranks = two_rules(odd, even, 256)
+    assert numbers.tolist() == [1, 2, 3, 4, 5, 6, 7]
+    assert ranks[:, 0].tolist() == [0, 0]
+    assert ranks[:, 1].tolist() == [np.inf, 1]
