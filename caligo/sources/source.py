@@ -7,7 +7,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from caligo.document.sound import Part
+from caligo.document.sound import SourcePart
 from caligo.movement.block import Block
 from caligo.movement.routes import Movement
 
@@ -28,7 +28,9 @@ class Source:
 
     goes_past: bool = False
 
-    def __init__(self, part: Part, path: str, movement: Movement, rate: int, seed: int) -> None:
+    def __init__(
+        self, part: SourcePart, path: str, movement: Movement, rate: int, seed: int
+    ) -> None:
         self.part = part
         self.path = path
         self.movement = movement

@@ -64,14 +64,16 @@ class Added:
         nothing: NDArray[np.float64],
         advance: Advance,
         cell: int = 1,
+        before: int = 0,
     ) -> NDArray[np.float64]:
         """What has been added up by the block's start, from `nothing` at the voice's.
 
         Kept from the block before where there was one, else added up again from the note on.
-        What is added up in cells of several ticks begins at the last border of a cell.
+        What is added up in cells of several ticks begins at the last border of a cell; `before`
+        asks for a moment some ticks before the block.
         """
         voice = block.voices[row]
-        first = block.span.first // cell * cell
+        first = (block.span.first - before) // cell * cell
         began = first_tick(block, row) // cell * cell
         at, added = self._by_voice.get(voice.name, (began, nothing))
         if at > max(first, began) or len(added) != len(nothing):
@@ -83,12 +85,15 @@ class Added:
             at += ticks
         return added
 
-    def keep(self, block: Block, row: int, added: NDArray[np.float64], cell: int = 1) -> None:
+    def keep(
+        self, block: Block, row: int, added: NDArray[np.float64], cell: int = 1, before: int = 0
+    ) -> None:
         """Remember what has been added up by the block's end; forget voices long gone.
 
-        With cells, by the last border of a cell that is not after the end.
+        With cells, by the last border of a cell that is not after the end; `before` as in
+        `up_to`.
         """
-        end = (block.span.first + block.span.ticks) // cell * cell
+        end = (block.span.first + block.span.ticks - before) // cell * cell
         self._by_voice[block.voices[row].name] = (end, added)
         if len(self._by_voice) > 4 * len(block.voices) + 64:
             alive = {v.name for v in block.voices}
