@@ -18,11 +18,13 @@ import numpy as np
 from numpy.typing import NDArray
 
 from caligo import ENGINE_VERSION
+from caligo.catalogue import module
 from caligo.document.score import Score
 from caligo.document.sound import Layer, Sound
 from caligo.engine.between import all_modulators
 from caligo.engine.layer import LayerRenderer
 from caligo.engine.voicing import Voicing
+from caligo.material.shelf import current
 from caligo.movement.block import TICK, Span
 
 Signal = NDArray[np.float32]
@@ -31,9 +33,21 @@ PIECE_TICKS = 8_192
 """Ticks in a piece: 10.9 s at 48 kHz."""
 
 
+def _material(layer: Layer) -> list[str]:
+    """What a layer draws on, by what changes when it sounds different."""
+    found = []
+    for part in (layer.source, *layer.source.items):
+        for parameter in module(part.family, part.kind).parameters:
+            if parameter.of in ("recording", "table"):
+                name = part.text(parameter.key)
+                found.append(current().signature(name) if name else "")
+    return found
+
+
 def _played(layer: Layer) -> dict[str, Any]:
     """What of a layer its stem depends on."""
     own = layer.model_dump(mode="json")
+    own["material"] = _material(layer)
     for field in ("name", "mute", "solo", "sends"):
         del own[field]
     for key in ("level", "pan"):

@@ -10,10 +10,12 @@ from __future__ import annotations
 from collections.abc import Callable
 from dataclasses import dataclass
 from functools import lru_cache
+from threading import Lock
 
 import numpy as np
 from numpy.typing import NDArray
 
+from caligo.material.shelf import current
 from caligo.sources.source import VOICE_RMS
 
 LENGTH = 4096
@@ -135,19 +137,50 @@ EVOLVING = tuple(key for key, (_, frames, _) in RECIPES.items() if frames > 1)
 """The tables through which position moves."""
 
 
+_lock = Lock()
+_cut: dict[str, Table] = {}
+
+
 @lru_cache(maxsize=16)
 def built_in(key: str) -> Table:
     """The built-in table of this key, band-limited and at equal level."""
     _, frames, recipe = RECIPES[key]
     n = np.arange(1, MOST_PARTIALS + 1, dtype=float)
-    spectra = np.zeros((frames, LENGTH // 2 + 1), dtype=complex)
+    coefficients = np.zeros((frames, MOST_PARTIALS), dtype=complex)
     for frame in range(frames):
         amplitudes, phases = recipe(n, frame / max(frames - 1, 1))
-        rms = np.sqrt(0.5 * np.sum(amplitudes**2))
-        # A sine of amplitude a and phase q is the bin a/2 · exp(j(q - pi/2)) times LENGTH.
-        spectra[frame, 1 : MOST_PARTIALS + 1] = (
-            (VOICE_RMS / rms) * amplitudes * 0.5 * LENGTH * np.exp(1j * (phases - np.pi / 2))
-        )
+        # A sine of amplitude a and phase q is the real part of a · exp(j(x + q - pi/2)).
+        coefficients[frame] = amplitudes * np.exp(1j * (phases - np.pi / 2))
+    return from_spectra(coefficients)
+
+
+def cut_from(key: str) -> Table:
+    """The cut table of this key; a sine while there is none of it."""
+    with _lock:
+        if key in _cut:
+            return _cut[key]
+    spectra = current().spectra(key) if key else None
+    if spectra is None:
+        return built_in("sine")
+    made = from_spectra(spectra)
+    with _lock:
+        _cut[key] = made
+        while len(_cut) > 16:
+            _cut.pop(next(iter(_cut)))
+    return made
+
+
+def from_spectra(coefficients: NDArray[np.complex128]) -> Table:
+    """A table, band-limited and at equal level, from Fourier coefficients ``[frames, partials]``.
+
+    The cycle x(t) is the real part of the sum of c_n · exp(2 pi j n t).
+    """
+    frames, partials = len(coefficients), min(coefficients.shape[1], MOST_PARTIALS)
+    spectra = np.zeros((frames, LENGTH // 2 + 1), dtype=complex)
+    for frame in range(frames):
+        own = coefficients[frame, :partials]
+        rms = max(float(np.sqrt(0.5 * np.sum(np.abs(own) ** 2))), 1e-12)
+        spectra[frame, 1 : partials + 1] = (VOICE_RMS / rms) * 0.5 * LENGTH * own
     cycles = np.empty((len(LIMITS), frames, LENGTH + 1), dtype=np.float32)
     for level, limit in enumerate(LIMITS):
         kept = spectra.copy()

@@ -10,14 +10,18 @@ from numba import njit
 from numpy.typing import NDArray
 
 from caligo.catalogue import Choice, Kind, Module, Moves, Parameter, register
+from caligo.document.sound import Part
 from caligo.movement.block import TICK, Block
 from caligo.movement.chance import derive, unit
 from caligo.movement.notes import Floats
 from caligo.movement.routes import Frame, Track
 from caligo.sources.common import unison, unison_parameters, voice_parameters
 from caligo.sources.source import Source
-from caligo.sources.tables import EVOLVING, LENGTH, RECIPES, built_in
+from caligo.sources.tables import EVOLVING, LENGTH, RECIPES, Table, built_in, cut_from
 from caligo.sources.turns import Added, Turns, first_tick
+from caligo.sources.warps import CELL, WARPS, warped
+
+CUT = "cut"
 
 INDEX_SHIFT = np.uint32(32 - (LENGTH - 1).bit_length())
 """A phase of 32 bits holds the place in the cycle above this bit, and a fraction below."""
@@ -261,7 +265,19 @@ def render_voice(
                 "The row of cycles it plays.",
                 default="saw",
                 kind=Kind.CHOICE,
-                choices=tuple(Choice(k, name) for k, (name, _, _) in RECIPES.items()),
+                choices=(
+                    *(Choice(k, name) for k, (name, _, _) in RECIPES.items()),
+                    Choice(CUT, "Cut from material"),
+                ),
+            ),
+            Parameter(
+                "cut",
+                "Cut table",
+                "A table that was cut from a recording or a picture.",
+                default="",
+                kind=Kind.REFERENCE,
+                of="table",
+                when=("table", (CUT,)),
             ),
             Parameter(
                 "position",
@@ -271,7 +287,25 @@ def render_voice(
                 high=100.0,
                 default=0.0,
                 moves=Moves.PER_NOTE,
-                when=("table", EVOLVING),
+                when=("table", (*EVOLVING, CUT)),
+            ),
+            Parameter(
+                "warp",
+                "Warp",
+                "How the pace through each cycle is bent.",
+                default="none",
+                kind=Kind.CHOICE,
+                choices=WARPS,
+            ),
+            Parameter(
+                "warp_amount",
+                "Warp amount",
+                "How far it is bent; below zero a bend leans the other way.",
+                unit="%",
+                low=-100.0,
+                high=100.0,
+                moves=Moves.PER_NOTE,
+                when=("warp", tuple(w.value for w in WARPS[1:])),
             ),
             *voice_parameters(),
             *unison_parameters(),
@@ -283,14 +317,17 @@ class Wavetable(Source):
 
     def __init__(self, *args: object) -> None:
         super().__init__(*args)  # type: ignore[arg-type]
-        self._table = built_in(self.part.text("table"))
+        self._table = _table_of(self.part)
         self._tracks: dict[str, Track] = {
             key: self.movement.track(f"{self.path}.{key}")
-            for key in ("position", "fine", "level", "detune", "spread")
+            for key in ("position", "warp_amount", "fine", "level", "detune", "spread")
         }
         self._offsets, self._intervals = unison(self.part)
         self._turns = Turns(self._tracks["fine"], self.rate)
         self._phases_added = Added()
+        amount = self._tracks["warp_amount"]
+        bent = amount.moved or amount.base != 0.0
+        self._warp = [w.value for w in WARPS].index(self.part.text("warp")) if bent else 0
 
     def _starts(self, seed: int) -> NDArray[np.float64]:
         """The phases with which a voice's oscillators begin ``[oscillators]``."""
@@ -324,6 +361,28 @@ class Wavetable(Source):
             np.empty((len(added), 0)),
         )
 
+    def _warped(self, block: Block, row: int) -> tuple[Table, Floats]:
+        """The warped cycles of a voice, one for each border of a cell, and the way through them."""
+        span = block.span
+        first, last = span.first // CELL, -(-(span.first + span.ticks) // CELL)
+        frame, pitch = block.history(row, first * CELL, (last - first) * CELL, CELL)
+        frames = self._table.cycles.shape[1]
+        steps = self._turns.steps(frame, pitch)[0]
+        # The highest of the unison's voices, over the cells on either side.
+        octaves = (self._tracks["detune"].values(frame)[0] + self._intervals.max()) / 1200.0
+        fastest = steps * np.exp2(octaves)
+        around = np.pad(fastest, 1, mode="edge")
+        highest = np.maximum(np.maximum(around[:-2], around[2:]), fastest)
+        table = warped(
+            self._table,
+            self._tracks["position"].values(frame)[0] * ((frames - 1) / 100.0),
+            self._warp,
+            self._tracks["warp_amount"].values(frame)[0] / 100.0,
+            highest,
+        )
+        ticks = np.arange(span.first, span.first + span.ticks + 1) / CELL - first
+        return table, ticks
+
     def kept(self) -> dict[str, Any]:
         """See `Source.kept`: what moving pitches have added up to."""
         return {"turns": self._turns.added.copy(), "phases": self._phases_added.copy()}
@@ -346,16 +405,25 @@ class Wavetable(Source):
             angle = (1.0 + self._offsets[:, None] * spread[row][None, :]) * (math.pi / 4.0)
             left = math.sqrt(2.0) * np.cos(angle) * gain[row][None, :]
             right = math.sqrt(2.0) * np.sin(angle) * gain[row][None, :]
+            table, places = self._table, position[row]
+            if self._warp:
+                table, places = self._warped(block, row)
             render_voice(
-                self._table.cycles,
-                self._table.limits,
+                table.cycles,
+                table.limits,
                 self._phases(block, row, steps[row], detune[row]),
                 steps[row],
                 detune[row],
                 self._offsets,
                 self._intervals,
-                position[row],
+                places,
                 left,
                 right,
                 out[row],
             )
+
+
+def _table_of(part: Part) -> Table:
+    """The table that a part names; a sine where it names one that is not there."""
+    kind = part.text("table")
+    return cut_from(part.text("cut")) if kind == CUT else built_in(kind)

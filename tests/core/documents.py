@@ -8,6 +8,7 @@ from hypothesis import strategies as st
 
 from caligo.catalogue import Kind, Module, Parameter, catalogue
 from caligo.document.times import time_limit
+from caligo.material.shelf import current
 
 AUDIBLE = {
     "key_low": 0,
@@ -26,7 +27,8 @@ def values_of(parameter: Parameter) -> st.SearchStrategy[Any]:
     if parameter.kind is Kind.SWITCH:
         return st.booleans()
     if parameter.kind is Kind.REFERENCE:
-        return st.just("")
+        names = [c.key for c in current().cards() if c.kind == parameter.of]
+        return st.sampled_from(["", *names])
     if parameter.kind is Kind.TIME:
         return st.sampled_from(["s", "beats", "hold"]).flatmap(
             lambda unit: st.floats(

@@ -10,14 +10,19 @@ import pytest
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
+from caligo.catalogue import catalogue
 from caligo.document import Note, Score, read_sound
+from caligo.document.held import held_chord
 from caligo.engine.engine import Engine
 from caligo.engine.offline import render_array
 from caligo.engine.stems import PIECE_TICKS, StemStore, stem_key
 from caligo.engine.warm import everything
+from caligo.measure.loudness import LoudnessMeter
+from demo.material import by_name
 from tests.core.builders import (
     RATE,
     decibels,
+    layer_of,
     moving_sound,
     one_note,
     plain_layer,
@@ -275,3 +280,22 @@ def test_any_valid_document_stays_finite_and_below_its_ceiling(
     signal = render_array(sound, Score(length=1.0, notes=notes))
     assert np.isfinite(signal).all()
     assert np.abs(signal).max() <= 10 ** (sound.master.number("ceiling") / 20) + 1e-6
+
+
+def test_switching_the_kind_of_source_keeps_the_loudness() -> None:
+    """At default settings, with a recording where one is needed: within 3 LU of each other."""
+    found = {}
+    for kind in (m.kind for m in catalogue() if m.family == "source"):
+        wire = by_name()["bowed_wire"]
+        items = None
+        params = {}
+        if kind == "sampler":
+            items = [{"id": "zone1", "kind": "zone", "params": {"recording": wire}}]
+        elif kind in ("grains", "spectral"):
+            params = {"recording": wire}
+        sound = plain_sound(layer_of(kind, items, **params), master={"params": {"level": -12}})
+        meter = LoudnessMeter(RATE)
+        meter.add(render_array(sound, held_chord("C3 G3 D4 A4", 12.0)))
+        found[kind] = meter.integrated()
+    assert len(found) == 7
+    assert max(found.values()) - min(found.values()) < 3.0, found

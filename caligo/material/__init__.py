@@ -1,0 +1,1 @@
+"""Recordings and wavetables that sources draw on."""

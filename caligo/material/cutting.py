@@ -1,0 +1,149 @@
+"""Wavetables cut from recordings and pictures.
+
+A cut is a row of spectra ``[frames, partials]``: the Fourier coefficients c_n of a cycle
+x(t) = Re sum c_n exp(2 pi i n t), t from 0 to 1.
+"""
+
+from __future__ import annotations
+
+import math
+from pathlib import Path
+
+import numpy as np
+from numpy.typing import NDArray
+from PIL import Image, UnidentifiedImageError
+
+from caligo.material.pitch import track
+from caligo.material.reading import MaterialError
+
+MOST_PARTIALS = 512
+MOST_FRAMES = 128
+MOST_PIXELS = 40_000_000
+AUDIBLE = 1e-3
+"""Moments softer than this share of the loudest are left out."""
+
+Spectra = NDArray[np.complex128]
+
+
+def _moments(
+    mono: NDArray[np.float64], rate: int, frames: int, around: float
+) -> NDArray[np.float64]:
+    """Times in seconds, evenly over what is heard of a recording ``[frames]``."""
+    size = max(1, rate // 50)
+    power = np.mean(mono[: len(mono) // size * size].reshape(-1, size) ** 2, axis=1)
+    if len(power) == 0 or power.max() <= 0.0:
+        raise MaterialError("the recording is silent; there is nothing to cut")
+    heard = np.flatnonzero(power > AUDIBLE**2 * power.max())
+    first = max(heard[0] * size / rate, around)
+    last = min((heard[-1] + 1) * size / rate, len(mono) / rate - around)
+    return np.linspace(first, max(first, last), frames)
+
+
+def _coefficients(
+    frame: NDArray[np.float64], cycles_per_sample: float, partials: int
+) -> NDArray[np.complex128]:
+    """Fourier coefficients of the first `partials` partials, through a Hann window."""
+    n = np.arange(len(frame)) - (len(frame) - 1) / 2.0
+    window = 0.5 + 0.5 * np.cos(2.0 * np.pi * n / len(frame))
+    turns = np.outer(np.arange(1, partials + 1), cycles_per_sample * n)
+    found: NDArray[np.complex128] = (
+        2.0 * np.exp(-2j * np.pi * turns) @ (frame * window) / window.sum()
+    )
+    return found
+
+
+def by_cycles(samples: NDArray[np.float32], rate: int, hertz: float, frames: int = 32) -> Spectra:
+    """Cycles at the pitch near `hertz`, followed as it wanders; each begins with its fundamental.
+
+    Two periods are looked at through a Hann window, which makes one cycle of them without a
+    seam.
+
+    Raises
+    ------
+    MaterialError
+        If the recording is silent, or shorter than two periods.
+    """
+    mono = samples.mean(axis=0).astype(np.float64)
+    around = 1.5 / hertz
+    if len(mono) < 4 * rate / hertz:
+        raise MaterialError("the recording is too short for cycles of this pitch")
+    times = _moments(mono, rate, frames, around)
+    followed = track(samples, rate, times)
+    out = np.zeros((frames, MOST_PARTIALS), dtype=complex)
+    for i, (time, here) in enumerate(zip(times, followed, strict=True)):
+        pitch = here if math.isfinite(here) and abs(math.log2(here / hertz)) < 0.3 else hertz
+        size = round(2.0 * rate / pitch)
+        first = min(max(0, round(time * rate) - size // 2), len(mono) - size)
+        partials = min(MOST_PARTIALS, int(0.49 * rate / pitch))
+        found = _coefficients(mono[first : first + size], pitch / rate, partials)
+        turn = np.angle(found[0]) + np.pi / 2.0
+        out[i, :partials] = found * np.exp(-1j * turn * np.arange(1, partials + 1))
+    return out
+
+
+def by_spectrum(samples: NDArray[np.float32], rate: int, hertz: float, frames: int = 32) -> Spectra:
+    """What sounds around each multiple of a pitch, for noisy or gliding recordings.
+
+    The energy within half a pitch of each multiple gives the partial's level; phases are
+    scattered, the same in all frames, so that moving through the table changes colour alone.
+
+    Raises
+    ------
+    MaterialError
+        If the recording is silent.
+    """
+    mono = samples.mean(axis=0).astype(np.float64)
+    size = max(256, min(16_384, 2 ** math.ceil(math.log2(6.0 * rate / hertz))))
+    padded = np.pad(mono, size // 2)
+    times = _moments(mono, rate, frames, 0.0)
+    partials = min(MOST_PARTIALS, int(0.49 * rate / hertz - 0.5))
+    if partials < 1:
+        raise MaterialError("the pitch is too high for this recording's sample rate")
+    phases = np.random.default_rng(71).uniform(0.0, 2.0 * np.pi, MOST_PARTIALS)
+    window = np.hanning(size)
+    edges = (np.arange(partials + 1) + 0.5) * hertz * size / rate
+    borders = np.clip(np.round(edges).astype(int), 0, size // 2)
+    out = np.zeros((frames, MOST_PARTIALS), dtype=complex)
+    for i, time in enumerate(times):
+        first = min(max(0, round(time * rate)), len(padded) - size)
+        power = np.abs(np.fft.rfft(padded[first : first + size] * window)) ** 2
+        total = np.concatenate([[0.0], np.cumsum(power)])
+        level = np.sqrt(np.maximum(total[borders[1:]] - total[borders[:-1]], 0.0))
+        out[i, :partials] = level * np.exp(1j * phases[:partials])
+    return out
+
+
+def by_picture(path: Path, name: str = "", frames: int = 32) -> Spectra:
+    """Brightness along each row as a cycle, rows from top to bottom as positions.
+
+    Raises
+    ------
+    MaterialError
+        If the file is not a PNG picture, is too large, or has no shape in it.
+    """
+    called = name or path.name
+    try:
+        with Image.open(path, formats=["PNG"]) as picture:
+            if picture.width * picture.height > MOST_PIXELS:
+                raise MaterialError(
+                    f"{called} has {picture.width} by {picture.height} pixels; make it smaller"
+                )
+            grey = np.asarray(picture.convert("L"), dtype=np.float64) / 255.0
+    except (UnidentifiedImageError, OSError, SyntaxError, ValueError, Image.DecompressionBombError):
+        raise MaterialError(f"{called} is not a PNG picture, or is damaged") from None
+    if grey.shape[1] < 4:
+        raise MaterialError(f"{called} is only {grey.shape[1]} pixels wide; at least 4 are needed")
+    rows = np.array_split(np.arange(len(grey)), min(frames, len(grey)))
+    out = np.zeros((len(rows), MOST_PARTIALS), dtype=complex)
+    for i, row in enumerate(rows):
+        found = 2.0 * np.fft.rfft(grey[row].mean(axis=0)) / grey.shape[1]
+        partials = min(MOST_PARTIALS, len(found) - 1)
+        out[i, :partials] = found[1 : partials + 1]
+    silent = np.abs(out).max(axis=1) < 1e-4
+    if silent.all():
+        raise MaterialError(f"{called} has the same brightness everywhere; it makes no wave")
+    # An even row makes no wave; it takes that of its nearest neighbour.
+    lively = np.flatnonzero(~silent)
+    for i in np.flatnonzero(silent).tolist():
+        out[i] = out[lively[np.abs(lively - i).argmin()]]
+    return out

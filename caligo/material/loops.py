@@ -1,0 +1,64 @@
+"""Loops: stretches of a recording that can be repeated with the least trace."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+from scipy import signal
+
+WINDOW = 0.04
+"""Seconds around the ends that are compared."""
+SHORTEST = 0.12
+"""Seconds that a loop lasts at least."""
+
+
+@dataclass(frozen=True, slots=True)
+class FoundLoop:
+    """A loop in seconds; `match` is how alike its ends are, 1 for the same."""
+
+    start: float
+    end: float
+    match: float
+
+
+def find_loops(samples: NDArray[np.float32], rate: int, most: int = 5) -> list[FoundLoop]:
+    """The loops whose ends are most alike, the best first.
+
+    From several starts, every end is tried by normalised cross-correlation of what lies around
+    the two; level and colour must then agree as well as the phase.
+    """
+    mono = samples.mean(axis=0).astype(np.float64)
+    half = int(0.5 * WINDOW * rate)
+    total = len(mono)
+    shortest = int(SHORTEST * rate)
+    if total < 4 * half + shortest:
+        return []
+    energy = np.concatenate([[0.0], np.cumsum(mono**2)])
+    found: list[FoundLoop] = []
+    for share in (0.08, 0.15, 0.25, 0.35, 0.45, 0.55):
+        start = max(half, int(share * total))
+        rest = mono[start + shortest - half : total]
+        if len(rest) < 2 * half + 1:
+            continue
+        pattern = mono[start - half : start + half]
+        likeness = signal.correlate(rest, pattern, mode="valid", method="fft")
+        ends = start + shortest + np.arange(len(likeness))
+        there = energy[ends + half] - energy[ends - half]
+        here = float(np.sum(pattern**2))
+        # Twice the product over the sum of energies: 1 only where the levels agree as well.
+        match = 2.0 * likeness / np.maximum(here + there, 1e-12)
+        if here <= 1e-9 * total:
+            continue
+        peaks, _ = signal.find_peaks(match, distance=max(1, shortest // 2))
+        if len(peaks) == 0:
+            peaks = np.array([int(match.argmax())])
+        # Of ends that are as good, the later one: longer loops repeat less often.
+        reward = match[peaks] + 0.03 * (ends[peaks] - start) / total
+        for peak in peaks[np.argsort(reward)[::-1][:2]]:
+            found.append(
+                FoundLoop(start / rate, float(ends[peak]) / rate, float(min(1.0, match[peak])))
+            )
+    found.sort(key=lambda loop: loop.match + 0.03 * (loop.end - loop.start) * rate / total)
+    return [loop for loop in reversed(found) if loop.match > 0.3][:most]

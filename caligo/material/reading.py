@@ -1,0 +1,103 @@
+"""Audio files in, with every way they can be broken told in plain words."""
+
+from __future__ import annotations
+
+import hashlib
+import math
+import struct
+from pathlib import Path
+
+import numpy as np
+import soundfile
+from numpy.typing import NDArray
+
+LONGEST = 20 * 60.0
+"""Seconds that a recording may last."""
+SHORTEST = 64
+"""Frames that it must have."""
+RATES = (4_000, 384_000)
+
+
+class MaterialError(ValueError):
+    """Material that cannot be used, said for a person."""
+
+
+def _told_bytes(head: bytes) -> int | None:
+    """The length that a WAV or AIFF file says it has, from its first chunk's header."""
+    if len(head) < 12:
+        return None
+    if head[:4] == b"RIFF" and head[8:12] == b"WAVE":
+        return int(struct.unpack("<I", head[4:8])[0]) + 8
+    if head[:4] == b"FORM" and head[8:12] in (b"AIFF", b"AIFC"):
+        return int(struct.unpack(">I", head[4:8])[0]) + 8
+    return None
+
+
+def read_recording(path: Path, name: str = "") -> tuple[NDArray[np.float32], int]:
+    """The samples ``[channels, frames]`` and the sample rate of an audio file.
+
+    Raises
+    ------
+    MaterialError
+        If the file is not audio, is cut off, or holds what Caligo cannot use.
+    """
+    called = name or path.name
+    size = path.stat().st_size
+    if size == 0:
+        raise MaterialError(f"{called} is empty")
+    with path.open("rb") as file:
+        told = _told_bytes(file.read(12))
+    # Streams that were never finished carry 0 or the largest number; those are read as they are.
+    if told is not None and 8 < told < 0xFFFFFFF0 and told > size + 1:
+        raise MaterialError(
+            f"{called} is cut off: it says it has {told} bytes, and {size} are there. "
+            "Copy or export it again"
+        )
+    try:
+        with soundfile.SoundFile(path) as sound:
+            _check_header(sound, called)
+            frames = sound.read(dtype="float32", always_2d=True)
+            missing = sound.frames - len(frames)
+            rate = sound.samplerate
+    except soundfile.LibsndfileError:
+        raise MaterialError(
+            f"{called} is not audio that Caligo reads; it takes WAV, FLAC, OGG, AIFF and MP3"
+        ) from None
+    if missing > 0:
+        raise MaterialError(f"{called} is cut off: {missing / rate:.2f} s are missing at its end")
+    samples = np.ascontiguousarray(frames.T)
+    wrong = np.argwhere(~np.isfinite(samples))
+    if len(wrong):
+        raise MaterialError(
+            f"{called} holds {len(wrong)} samples that are no numbers, the first at "
+            f"{wrong[:, 1].min() / rate:.3f} s. Export it again"
+        )
+    return samples, rate
+
+
+def _check_header(sound: soundfile.SoundFile, called: str) -> None:
+    if not RATES[0] <= sound.samplerate <= RATES[1]:
+        raise MaterialError(
+            f"{called} says its sample rate is {sound.samplerate} Hz; "
+            f"Caligo reads {RATES[0]} to {RATES[1]} Hz"
+        )
+    if sound.channels > 2:
+        raise MaterialError(
+            f"{called} has {sound.channels} channels; Caligo reads mono and stereo. "
+            "Export the two that you want"
+        )
+    if sound.frames < SHORTEST:
+        raise MaterialError(f"{called} has only {sound.frames} samples; at least {SHORTEST}")
+    seconds = sound.frames / sound.samplerate
+    if seconds > LONGEST:
+        raise MaterialError(
+            f"{called} lasts {math.floor(seconds / 60)} minutes; a recording may last "
+            f"{LONGEST / 60:.0f}. Export the part that you want"
+        )
+
+
+def content_key(samples: NDArray[np.float32], rate: int) -> str:
+    """The key of a recording: a hash of its samples, whatever file they came in."""
+    digest = hashlib.sha256(f"{rate} {samples.shape[0]}".encode())
+    digest.update(np.rint(samples * 2.0**23).astype(np.int64).tobytes())
+    return digest.hexdigest()[:16]

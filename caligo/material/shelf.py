@@ -1,0 +1,288 @@
+"""The shelf: folders of recordings and tables, each with a card, found by the hash of its samples.
+
+The first folder is written to; the others, such as the demo's, are only read. A card in an
+earlier folder stands before one of the same key in a later.
+"""
+
+from __future__ import annotations
+
+import io
+import json
+import math
+import os
+import shutil
+import threading
+from collections import OrderedDict
+from dataclasses import dataclass, field
+from functools import cached_property, lru_cache
+from pathlib import Path
+
+import numpy as np
+import soundfile
+from numpy.typing import NDArray
+from pydantic import ValidationError
+
+from caligo.material.cards import CARD, RecordingCard, TableCard
+from caligo.material.levels import Levels
+from caligo.material.pitch import detect
+from caligo.material.reading import MaterialError, content_key, read_recording
+from caligo.material.steps import apply
+from caligo.measure.loudness import LoudnessMeter
+
+SHIPPED = Path(__file__).resolve().parents[2] / "demo" / "material"
+VARIABLE = "CALIGO_MATERIAL"
+KEPT_BYTES = 400 << 20
+"""Bytes of prepared recordings that are held ready in memory."""
+MIDDLE_C = 60.0
+
+
+@dataclass(frozen=True)
+class Recording:
+    """A recording after its steps, ready to be read at any speed.
+
+    Parameters
+    ----------
+    samples
+        ``[channels, frames]``
+    """
+
+    card: RecordingCard
+    samples: NDArray[np.float32] = field(repr=False)
+
+    @property
+    def rate(self) -> int:
+        """Its own sample rate."""
+        return self.card.rate
+
+    @property
+    def frames(self) -> int:
+        """Samples after the steps."""
+        return int(self.samples.shape[1])
+
+    @property
+    def root(self) -> float:
+        """The key at which it sounds as recorded; middle C where it has no pitch."""
+        return MIDDLE_C if self.card.root is None else self.card.root
+
+    @cached_property
+    def levels(self) -> Levels:
+        """Copies for reading it faster."""
+        return Levels(self.samples)
+
+    @cached_property
+    def mono(self) -> Levels:
+        """Copies of both sides together."""
+        return Levels(self.samples.mean(axis=0, keepdims=True))
+
+    @cached_property
+    def level(self) -> float:
+        """The root mean square of what is heard of it: the loudest quarter of its moments."""
+        size = max(1, min(self.frames, self.rate // 20))
+        whole = self.samples[:, : self.frames // size * size]
+        power = np.mean(whole.reshape(len(whole), -1, size).astype(np.float64) ** 2, axis=(0, 2))
+        loud = np.sort(power)[-max(1, len(power) // 4) :]
+        return float(np.sqrt(loud.mean()))
+
+
+class Shelf:
+    """Material in folders.
+
+    Parameters
+    ----------
+    folders
+        The first is written to, and made if it is missing.
+    """
+
+    def __init__(self, folders: list[Path]) -> None:
+        self.folders = folders
+        self._lock = threading.Lock()
+        self._ready: OrderedDict[tuple[str, str], Recording] = OrderedDict()
+
+    def card(self, key: str) -> RecordingCard | TableCard | None:
+        """The card of a key, or None."""
+        for folder in self.folders:
+            path = folder / f"{key}.json"
+            try:
+                return CARD.validate_json(path.read_bytes())
+            except (OSError, ValidationError):
+                continue
+        return None
+
+    def cards(self) -> list[RecordingCard | TableCard]:
+        """All cards, by name."""
+        keys = {path.stem for folder in self.folders for path in folder.glob("*.json")}
+        found = [card for key in keys if (card := self.card(key)) is not None]
+        return sorted(found, key=lambda card: (card.name.lower(), card.key))
+
+    def signature(self, key: str) -> str:
+        """What changes when a piece sounds different; empty for one that is missing."""
+        card = self.card(key)
+        return "" if card is None else card.signature()
+
+    def is_shipped(self, key: str) -> bool:
+        """Whether a piece lies in a folder that is only read."""
+        return any((folder / f"{key}.json").exists() for folder in self.folders[1:])
+
+    def path(self, card: RecordingCard | TableCard) -> Path | None:
+        """The file that a card belongs to, or None if it is gone."""
+        places = [folder / card.file for folder in self.folders]
+        return next((place for place in places if place.exists()), None)
+
+    def original(self, key: str) -> tuple[RecordingCard, NDArray[np.float32]] | None:
+        """A recording as it came, before its steps; None if it is not there whole."""
+        card = self.card(key)
+        if not isinstance(card, RecordingCard):
+            return None
+        path = self.path(card)
+        if path is None:
+            return None
+        try:
+            return card, read_recording(path, card.name)[0]
+        except (MaterialError, OSError):
+            return None
+
+    def recording(self, key: str) -> Recording | None:
+        """A recording after its steps, from memory where it was used before; None if missing."""
+        card = self.card(key)
+        if not isinstance(card, RecordingCard):
+            return None
+        name = (key, card.signature())
+        with self._lock:
+            if name in self._ready:
+                self._ready.move_to_end(name)
+                return self._ready[name]
+        found = self.original(key)
+        if found is None:
+            return None
+        made = Recording(card, apply(found[1], card.rate, card.steps))
+        with self._lock:
+            self._ready[name] = made
+            while len(self._ready) > 1 and self._held() > KEPT_BYTES:
+                self._ready.popitem(last=False)
+        return made
+
+    def _held(self) -> int:
+        return sum(4 * r.samples.nbytes for r in self._ready.values())
+
+    def spectra(self, key: str) -> NDArray[np.complex128] | None:
+        """A cut table's spectra ``[frames, partials]``; None if missing."""
+        card = self.card(key)
+        path = self.path(card) if isinstance(card, TableCard) else None
+        if path is None:
+            return None
+        try:
+            found: NDArray[np.complex128] = np.load(path, allow_pickle=False).astype(complex)
+        except (OSError, ValueError, EOFError):
+            return None
+        return found
+
+    def write(self, card: RecordingCard | TableCard) -> None:
+        """Keep a card, whole or not at all."""
+        folder = self.folders[0]
+        folder.mkdir(parents=True, exist_ok=True)
+        text = json.dumps(card.model_dump(mode="json"), indent=1) + "\n"
+        scratch = folder / f".{card.key}.{os.getpid()}.{threading.get_ident()}"
+        scratch.write_text(text)
+        scratch.replace(folder / f"{card.key}.json")
+
+    def add_recording(self, path: Path, name: str, origin: str = "") -> tuple[RecordingCard, bool]:
+        """Take a file in; whether it was new is told beside its card.
+
+        Raises
+        ------
+        MaterialError
+            See `caligo.material.reading.read_recording`.
+        """
+        samples, rate = read_recording(path, name)
+        key = content_key(samples, rate)
+        known = self.card(key)
+        if isinstance(known, RecordingCard) and self.path(known) is not None:
+            return known, False
+        folder = self.folders[0]
+        folder.mkdir(parents=True, exist_ok=True)
+        with soundfile.SoundFile(path) as sound:
+            ending = f".{sound.format.lower()}"
+        file = f"{key}{ending}"
+        scratch = folder / f".{key}.{os.getpid()}{ending}"
+        try:
+            shutil.copyfile(path, scratch)
+            scratch.replace(folder / file)
+        finally:
+            scratch.unlink(missing_ok=True)
+        pitch = detect(samples, rate)
+        root = None if pitch is None else round(pitch.key, 2)
+        card = RecordingCard(
+            key=key,
+            name=_short(name),
+            file=file,
+            rate=rate,
+            channels=samples.shape[0],
+            frames=samples.shape[1],
+            origin=origin,
+            root=root if root is not None and 0 <= root <= 127 else None,
+            detected=root,
+        )
+        card = described(card, samples)
+        self.write(card)
+        return card, True
+
+    def add_table(
+        self, spectra: NDArray[np.complex128], name: str, origin: str, **more: object
+    ) -> TableCard:
+        """Keep a cut table."""
+        whole = np.ascontiguousarray(spectra.astype(np.complex64))
+        key = content_key(whole.view(np.float32).reshape(1, -1), len(whole))
+        folder = self.folders[0]
+        folder.mkdir(parents=True, exist_ok=True)
+        buffer = io.BytesIO()
+        np.save(buffer, whole)
+        scratch = folder / f".{key}.{os.getpid()}.npy"
+        scratch.write_bytes(buffer.getvalue())
+        scratch.replace(folder / f"{key}.npy")
+        card = TableCard(
+            key=key, name=_short(name), file=f"{key}.npy", frames=len(whole), origin=origin,
+            **more,
+        )  # fmt: skip
+        self.write(card)
+        return card
+
+    def remove(self, key: str) -> None:
+        """Take a piece off the shelf; shipped ones come back as they were."""
+        card = self.card(key)
+        folder = self.folders[0]
+        if card is not None and (folder / f"{key}.json").exists():
+            (folder / f"{key}.json").unlink()
+            (folder / card.file).unlink(missing_ok=True)
+
+
+def _short(name: str) -> str:
+    return name.strip()[:80] or "Untitled"
+
+
+def described(card: RecordingCard, samples: NDArray[np.float32]) -> RecordingCard:
+    """The card with peak and loudness of the recording after its steps.
+
+    `samples` is the recording as it came ``[channels, frames]``.
+    """
+    heard = apply(samples, card.rate, card.steps)
+    meter = LoudnessMeter(card.rate)
+    meter.add(heard if len(heard) == 2 else np.repeat(heard, 2, axis=0))
+    highest = float(np.abs(heard).max(initial=0.0))
+    loudness = meter.integrated()
+    return card.model_copy(
+        update={
+            "peak": round(20.0 * math.log10(highest), 2) if highest > 0.0 else None,
+            "loudness": round(loudness, 2) if math.isfinite(loudness) else None,
+        }
+    )
+
+
+@lru_cache(maxsize=8)
+def _shelf_of(folders: str) -> Shelf:
+    return Shelf([Path(folder) for folder in folders.split(os.pathsep) if folder])
+
+
+def current() -> Shelf:
+    """The shelf that this process draws on: folders from the environment, then the demo's."""
+    own = os.environ.get(VARIABLE, "")
+    return _shelf_of(os.pathsep.join([own, str(SHIPPED)] if own else [str(SHIPPED)]))

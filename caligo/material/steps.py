@@ -1,0 +1,50 @@
+"""Non-destructive steps: what is done to a recording before it is heard."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+import numpy as np
+from numpy.typing import NDArray
+
+from caligo.material.cards import Fade, Normalise, Reverse, Step, Trim
+
+Samples = NDArray[np.float32]
+SHORTEST = 0.01
+"""Seconds that a trim leaves at least."""
+
+
+def _trim(samples: Samples, rate: int, step: Trim) -> Samples:
+    shortest = round(SHORTEST * rate)
+    first = min(round(step.start * rate), max(0, samples.shape[1] - shortest))
+    last = max(min(round(step.end * rate), samples.shape[1]), first + shortest)
+    return samples[:, first:last]
+
+
+def _fade(samples: Samples, rate: int, step: Fade) -> Samples:
+    out = samples.copy()
+    total = out.shape[1]
+    for seconds, side in ((step.rise, slice(None)), (step.fall, slice(None, None, -1))):
+        count = min(round(seconds * rate), total)
+        if count:
+            # A raised cosine: no corner at either end.
+            ramp = 0.5 - 0.5 * np.cos(np.pi * (np.arange(count) + 0.5) / count)
+            out[:, side][:, :count] *= ramp.astype(np.float32)
+    return out
+
+
+def apply(samples: Samples, rate: int, steps: Sequence[Step]) -> Samples:
+    """The recording ``[channels, samples]`` after its steps; the original is left alone."""
+    out = samples
+    for step in steps:
+        if isinstance(step, Trim):
+            out = _trim(out, rate, step)
+        elif isinstance(step, Fade):
+            out = _fade(out, rate, step)
+        elif isinstance(step, Normalise):
+            highest = float(np.abs(out).max(initial=0.0))
+            if highest > 0.0:
+                out = out * np.float32(10.0 ** (step.peak / 20.0) / highest)
+        elif isinstance(step, Reverse):
+            out = out[:, ::-1]
+    return np.ascontiguousarray(out)

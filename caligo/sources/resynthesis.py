@@ -1,0 +1,242 @@
+"""From a recording's short-time spectrum to a new one: moved, thinned, smeared, transposed.
+
+Peaks are moved as wholes, with the lobes around them, and each keeps one running phase (Laroche
+and Dolson, "New phase-vocoder techniques for pitch-shifting, harmonizing and other exotic
+effects", WASPAA 1999).
+"""
+
+from __future__ import annotations
+
+import math
+
+import numpy as np
+from numba import njit
+
+from caligo.movement.chance import combine, mix, signed, unit
+from caligo.sources.sines import phasors
+
+# Columns of the values that shape a frame.
+(
+    PLACE,
+    BLUR,
+    BALANCE,
+    THRESHOLD,
+    SHIFT,
+    RATIO,
+    STRETCH,
+    FORMANTS,
+    REFERENCE,
+    SCATTER,
+) = range(10)
+VALUES = 10
+SMOOTH = 24
+"""Bins either side over which the envelope of formants is smoothed."""
+
+
+@njit(cache=True, nogil=True)
+def _heard_bin(f: float, values: np.ndarray) -> float:
+    """The bin at which a bin of the recording is heard."""
+    if values[STRETCH] != 0.0 and f > 0.0:
+        f = values[REFERENCE] * (f / values[REFERENCE]) ** (1.0 + values[STRETCH] / 1200.0)
+    return float(f * values[RATIO] + values[SHIFT])
+
+
+@njit(cache=True, nogil=True)
+def _envelope(magnitude: np.ndarray, envelope: np.ndarray) -> None:
+    """The spectrum's outline: a running mean over `SMOOTH` bins either side, twice over."""
+    bins = len(magnitude)
+    total = np.zeros(bins + 1)
+    for turn in range(2):
+        for k in range(bins):
+            total[k + 1] = total[k] + (magnitude[k] if turn == 0 else envelope[k])
+        for k in range(bins):
+            low, high = max(0, k - SMOOTH), min(bins, k + SMOOTH + 1)
+            envelope[k] = (total[high] - total[low]) / (high - low)
+
+
+@njit(cache=True, nogil=True)
+def _thinned(
+    values: np.ndarray,
+    magnitude: np.ndarray,
+    summed: np.ndarray,
+    tonal: np.ndarray,
+    mask: np.ndarray,
+    out: np.ndarray,
+) -> int:
+    """What of the recording sounds at a place, before it is moved; the nearest frame is told.
+
+    `tonal` and `mask` are empty where they are not needed.
+    """
+    frames, bins = magnitude.shape
+    place = min(max(values[PLACE], 0.0), frames - 1.0)
+    first = int(place)
+    second = min(first + 1, frames - 1)
+    x = np.float32(place - first)
+    half = 0.5 * values[BLUR]
+    low = min(max(round(place - half), 0), frames - 1)
+    high = min(max(round(place + half) + 1, low + 1), frames)
+    for k in range(bins):
+        if values[BLUR] >= 1.0:
+            m = (summed[high, k] - summed[low, k]) / (high - low)
+        else:
+            m = magnitude[first, k] + x * (magnitude[second, k] - magnitude[first, k])
+        out[k] = max(m, np.float32(0.0))
+    nearest = second if x > 0.5 else first
+    if tonal.shape[0] > 0:
+        balance = values[BALANCE] / 100.0
+        for k in range(bins):
+            t = tonal[nearest, k]
+            out[k] *= 1.0 - balance * (1.0 - t) if balance > 0.0 else 1.0 + balance * t
+    if mask.shape[0] > 0:
+        for k in range(bins):
+            out[k] *= mask[first, k] + x * (mask[second, k] - mask[first, k])
+    if values[THRESHOLD] > -119.0:
+        loudest = np.float32(0.0)
+        for k in range(bins):
+            loudest = max(loudest, out[k])
+        limit = loudest * 10.0 ** (values[THRESHOLD] / 20.0)
+        for k in range(bins):
+            # 12 dB of soft edge below the threshold, so that nothing switches on and off.
+            x_under = out[k] / limit if limit > 0.0 else 1.0
+            if x_under < 1.0:
+                out[k] *= max(0.0, (x_under - 0.25) / 0.75)
+    return nearest
+
+
+@njit(cache=True, nogil=True)
+def advance_frame(
+    values: np.ndarray,
+    magnitude: np.ndarray,
+    summed: np.ndarray,
+    frequency: np.ndarray,
+    tonal: np.ndarray,
+    mask: np.ndarray,
+    hop_turns: float,
+    phase: np.ndarray,
+    level: np.ndarray,
+    work: np.ndarray,
+) -> None:
+    """The spectrum of one frame, and its phases a hop after the last.
+
+    Parameters
+    ----------
+    values
+        ``[VALUES]``: the place in frames, blur in frames, balance in %, threshold in dB, shift
+        in bins, ratio, stretch in ct/oct, formants 0 to 1, the stretch's fixed point in bins.
+    magnitude, summed, frequency, tonal, mask
+        See `caligo.sources.analysis.Analysis`; the mask is of regions ``[frames, BINS]``.
+    hop_turns
+        Cycles that one bin of frequency turns in a hop.
+    phase, level
+        ``[BINS]``: running phases in cycles, and the amplitudes found.
+    work
+        ``[5, BINS]``
+    """
+    bins = len(phase)
+    thin, envelope, tuned, turned = work[0], work[1], work[2], work[3]
+    nearest = _thinned(values, magnitude, summed, tonal, mask, thin)
+    if values[FORMANTS] > 0.0:
+        _envelope(thin, envelope)
+    level[:] = 0.0
+    tuned[:] = -1.0
+    k = 1
+    while k < bins - 1:
+        # A region reaches from one valley to the next, around a peak.
+        begin = k
+        while k < bins - 1 and thin[k + 1] >= thin[k]:
+            k += 1
+        peak = k
+        while k < bins - 1 and thin[k + 1] < thin[k]:
+            k += 1
+        end = k
+        if k == peak:
+            k += 1
+            end = k
+        if thin[peak] <= 0.0:
+            continue
+        heard = _heard_bin(frequency[nearest, peak], values)
+        target = round(_heard_bin(float(peak), values))
+        gain = 1.0
+        if values[FORMANTS] > 0.0 and 0 <= target < bins:
+            there = max(envelope[target], 1e-9)
+            here = max(envelope[peak], 1e-9)
+            gain = min(max(there / here, 1e-3), 1e3) ** values[FORMANTS]
+        if heard <= 0.0 or heard >= bins - 1.0:
+            continue
+        move = target - peak
+        for j in range(begin, end):
+            to = j + move
+            if 0 < to < bins - 1:
+                strength = thin[j] * gain
+                # Where moved regions meet, the stronger keeps the bin.
+                if strength > level[to]:
+                    level[to] = strength
+                    tuned[to] = heard
+                    turned[to] = target
+    for k in range(bins):
+        work[4, k] = phase[k]
+    for k in range(bins):
+        if tuned[k] >= 0.0:
+            from_bin = min(max(int(turned[k]), 0), bins - 1)
+            x = work[4, from_bin] + tuned[k] * hop_turns
+        else:
+            x = work[4, k] + k * hop_turns
+        phase[k] = x - math.floor(x)
+
+
+@njit(cache=True, nogil=True)
+def to_spectrum(
+    level: np.ndarray,
+    phase: np.ndarray,
+    gain: float,
+    scatter: float,
+    apart: float,
+    sides: np.ndarray,
+    seed: np.uint64,
+    frame: int,
+    work: np.ndarray,
+    waves: np.ndarray,
+    out: np.ndarray,
+) -> None:
+    """Complex spectra of left and right ``[2, BINS]`` from amplitudes and phases in cycles.
+
+    Parameters
+    ----------
+    scatter
+        From 0 to 1, replaces the running phases by random ones, new in every frame.
+    apart
+        From 0 to 1, turns the phases of left and right against each other.
+    sides
+        Which way each bin is turned ``[BINS]``, in [-1/4, 1/4].
+    work, waves
+        ``[2, BINS]`` of float64, and ``[4, BINS]`` of float32.
+    """
+    own = combine(seed, frame)
+    left, right = work[0], work[1]
+    cos_left, sin_left, cos_right, sin_right = waves[0], waves[1], waves[2], waves[3]
+    for k in range(len(level)):
+        x = phase[k]
+        side = apart * sides[k]
+        if scatter > 0.0:
+            hashed = mix(own ^ np.uint64(k))
+            x += scatter * (float(hashed >> np.uint64(40)) / 16777216.0 - 0.5)
+            half = float(hashed & np.uint64(0xFFFFFF)) / 16777216.0 - 0.5
+            side += 0.5 * scatter * apart * half
+        # Half a cycle every other bin puts the frame's middle into the middle of its samples.
+        turn = 0.5 * (k & 1)
+        left[k] = x + side + turn
+        right[k] = x - side + turn
+    phasors(left, cos_left, sin_left)
+    phasors(right, cos_right, sin_right)
+    for k in range(len(level)):
+        size = np.float32(level[k] * gain)
+        out[0, k] = size * np.complex64(complex(cos_left[k], sin_left[k]))
+        out[1, k] = size * np.complex64(complex(cos_right[k], sin_right[k]))
+
+
+@njit(cache=True, nogil=True)
+def begin_phases(seed: np.uint64, phase: np.ndarray, sides: np.ndarray) -> None:
+    """Random phases in cycles, and ways to turn them, the same for four neighbouring bins."""
+    for k in range(len(phase)):
+        phase[k] = unit(seed, k >> 2)
+        sides[k] = 0.25 * signed(combine(seed, 1 << 33), k >> 2)
