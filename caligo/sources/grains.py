@@ -26,6 +26,7 @@ from caligo.sources.drawing import (
     recording_of,
     recording_parameter,
 )
+from caligo.sources.portrait import Portrait, Shown
 from caligo.sources.sines import S1, S3, S5, S7, S9
 from caligo.sources.source import VOICE_RMS, Source
 from caligo.sources.turns import Added, first_tick
@@ -45,6 +46,8 @@ MOVED = (
     POSITION, DENSITY, SIZE, PITCH, REVERSE, WINDOW, PAN, LEVEL, FINE, POSITION_SCATTER,
     TIME_SCATTER, SIZE_SCATTER, PITCH_SCATTER, LEVEL_SCATTER, PAN_SCATTER, TUNED,
 ) = range(16)  # fmt: skip
+SHOWN = 1500
+"""Grains in a picture of the whole length."""
 COLUMNS = 9
 """Of a grain: onset, length, place, speed, flank, left, right, number, level in dB."""
 
@@ -407,6 +410,33 @@ class Grains(Source):
     def _advance(self, added: NDArray[np.float64], frame: Frame, pitch: Floats) -> None:
         density = self._tracks[DENSITY].values(frame)[0, ::CELL]
         added[0] = add_density(float(added[0]), density, self._cell, np.empty(0))
+
+    def picture(self, portrait: Portrait) -> Shown:
+        """Grains over the whole length ``[grains, 5]``, at most `SHOWN` of them.
+
+        Onset and length in seconds, place in the recording and reach there (below 0 where it
+        runs backwards) as shares of it, and level in dB.
+        """
+        if self.recording is None:
+            return {"grains": np.empty((0, 5), np.float32)}
+        found: list[Floats] = []
+        each = max(2, SHOWN // len(portrait.moments))
+        for _, block in portrait.blocks(CELL):
+            grains = self.grains(block, 0, self._back)
+            found.append(grains[:: max(1, len(grains) // each)][:each])
+        whole = np.concatenate(found) if found else np.empty((0, COLUMNS))
+        # One grain may have been seen at two moments.
+        _, once = np.unique(whole[:, 7], return_index=True)
+        return {"grains": self.shown(whole[once])}
+
+    def shown(self, grains: Floats) -> NDArray[np.float32]:
+        """Grains as their picture shows them ``[grains, 5]``, see `picture`."""
+        assert self.recording is not None
+        reach = grains[:, 1] * grains[:, 3] * self.rate / self.recording.frames
+        place = grains[:, 2] / self.recording.frames
+        return np.stack([grains[:, 0], grains[:, 1], place, reach, grains[:, 8]], axis=1).astype(
+            np.float32
+        )
 
     def render(self, block: Block, out: NDArray[np.float32]) -> None:
         """See `Source.render`."""

@@ -18,6 +18,7 @@ from caligo.movement.routes import Frame
 from caligo.sources import partials
 from caligo.sources.common import voice_parameters
 from caligo.sources.partials import MOST, PLACES, RULES, numbers_of, two_rules
+from caligo.sources.portrait import Portrait, Shown, levels_of, octaves_of
 from caligo.sources.sines import CELL, add_sines, advance_phases, travelled
 from caligo.sources.source import VOICE_RMS, Source
 from caligo.sources.turns import Added, Turns, first_tick
@@ -317,6 +318,28 @@ class Harmonic(Source):
     def carry_on(self, kept: dict[str, Any]) -> None:
         """See `Source.carry_on`."""
         self._added.take(kept["phases"])
+
+    def picture(self, portrait: Portrait) -> Shown:
+        """Every partial's level, frequency and place at every moment ``[moments, partials]``."""
+        shape = (len(portrait.moments), len(self._numbers) * self._bundle)
+        level, hertz, place = (
+            np.zeros(shape, np.uint8),
+            np.zeros(shape, np.uint16),
+            np.full(shape, 128, np.uint8),
+        )
+        index = {moment: i for i, moment in enumerate(portrait.moments)}
+        for moment, block in portrait.blocks(1):
+            frame, pitch = block.history(0, block.span.first, 1)
+            now = self._turns.steps(frame, pitch)[0, 0] * self.rate
+            ratio, levels, pan = self.shaped(
+                frame, np.full(len(frame.times), now), block.voices[0].seed
+            )
+            i = index[moment]
+            # A lone partial has the amplitude of a sine of root mean square 1.
+            level[i] = levels_of(levels[0].astype(float) / math.sqrt(2.0))
+            hertz[i] = octaves_of(ratio[0] * now)
+            place[i] = np.round(128.0 + 127.0 * np.clip(pan[0], -1.0, 1.0)).astype(np.uint8)
+        return {"levels": level, "octaves": hertz, "places": place}
 
     def render(self, block: Block, out: NDArray[np.float32]) -> None:
         """See `Source.render`."""

@@ -10,6 +10,7 @@ from numpy.typing import NDArray
 from caligo.document.sound import SourcePart
 from caligo.movement.block import Block
 from caligo.movement.routes import Movement
+from caligo.sources.portrait import Portrait, Shown
 
 VOICE_RMS = 0.07
 """Root mean square of one voice at level 0 dB (-23 dBFS): room for chords and resonance."""
@@ -51,6 +52,10 @@ class Source:
     def fading(self) -> float:
         """Seconds of pre-roll that the source needs; most are functions of time and need none."""
         return 0.0
+
+    def picture(self, portrait: Portrait) -> Shown:
+        """What the source's picture shows of it, where that is no spectrum."""
+        return {}
 
     def render(self, block: Block, out: NDArray[np.float32]) -> None:
         """Write the block's voices to `out` ``[voices, 2, samples]``, which is zero."""

@@ -20,6 +20,7 @@ from caligo.sources import resynthesis as columns
 from caligo.sources.analysis import BINS, HOP, SIZE, WINDOW, Analysis, analysis_of
 from caligo.sources.common import voice_parameters
 from caligo.sources.drawing import follow_parameter, recording_of, recording_parameter
+from caligo.sources.portrait import Portrait, Shown
 from caligo.sources.resynthesis import VALUES, advance_frame, begin_phases, to_spectrum
 from caligo.sources.source import VOICE_RMS, Source
 from caligo.sources.turns import Added, first_tick
@@ -242,6 +243,25 @@ class Spectral(Source):
         inner = Frame(frame.times[cut], frame.notes, frame.newest[cut], frame.started)
         values, hop = self._values(inner, pitch[:, cut])
         self._run(state, values, hop, np.empty((1, BINS)), np.empty((1, BINS)))
+
+    def picture(self, portrait: Portrait) -> Shown:
+        """Where in the recording it reads at every moment, as a share of it ``[moments]``."""
+        places = np.full(len(portrait.moments), -1.0, np.float32)
+        if self.recording is None:
+            return {"places": places}
+        index = {moment: i for i, moment in enumerate(portrait.moments)}
+        travelled: dict[str, tuple[float, float]] = {}
+        for moment, block in portrait.blocks(1):
+            voice = block.voices[0]
+            at, passed = travelled.get(voice.name, (voice.start, 0.0))
+            frame, pitch = block.history(0, block.span.first, 1)
+            values, hop = self._values(frame, pitch)
+            # Between two looks the travel goes on as it is at the later one.
+            passed += (moment - at) * self.rate / HOP * float(hop[0])
+            travelled[voice.name] = (moment, passed)
+            frames = self._analysis.frames
+            places[index[moment]] = (values[0, columns.PLACE] + passed) % frames / frames
+        return {"places": places}
 
     def render(self, block: Block, out: NDArray[np.float32]) -> None:
         """See `Source.render`."""

@@ -16,12 +16,15 @@ from caligo.movement.chance import derive, unit
 from caligo.movement.notes import Floats
 from caligo.movement.routes import Frame, Track
 from caligo.sources.common import unison, unison_parameters, voice_parameters
+from caligo.sources.portrait import Portrait, Shown
 from caligo.sources.source import Source
 from caligo.sources.tables import EVOLVING, LENGTH, RECIPES, Table, built_in, cut_from
 from caligo.sources.turns import Added, Turns, first_tick
 from caligo.sources.warps import CELL, WARPS, warped
 
 CUT = "cut"
+POINTS = 128
+"""Points of a cycle in a picture."""
 
 INDEX_SHIFT = np.uint32(32 - (LENGTH - 1).bit_length())
 """A phase of 32 bits holds the place in the cycle above this bit, and a fraction below."""
@@ -310,6 +313,7 @@ def render_voice(
             *voice_parameters(),
             *unison_parameters(),
         ),
+        picture="cycles",
     )
 )
 class Wavetable(Source):
@@ -382,6 +386,24 @@ class Wavetable(Source):
         )
         ticks = np.arange(span.first, span.first + span.ticks + 1) / CELL - first
         return table, ticks
+
+    def picture(self, portrait: Portrait) -> Shown:
+        """The cycle that is read at every moment ``[moments, POINTS]``, from -127 to 127."""
+        cycles = np.zeros((len(portrait.moments), POINTS), np.int8)
+        index = {moment: i for i, moment in enumerate(portrait.moments)}
+        where = (np.arange(POINTS) * LENGTH) // POINTS
+        for moment, block in portrait.blocks(1):
+            table, place = self._table, self._tracks["position"].values(block.frame)[0, 0]
+            at = place * (self._table.cycles.shape[1] - 1) / 100.0
+            if self._warp:
+                table, ticks = self._warped(block, 0)
+                at = ticks[0]
+            first = min(int(at), table.cycles.shape[1] - 1)
+            second = min(first + 1, table.cycles.shape[1] - 1)
+            low, high = (table.cycles[0, row, where] for row in (first, second))
+            cycle = low + (at - first) * (high - low)
+            cycles[index[moment]] = np.round(127.0 * cycle / max(np.abs(cycle).max(), 1e-9))
+        return {"cycles": cycles}
 
     def kept(self) -> dict[str, Any]:
         """See `Source.kept`: what moving pitches have added up to."""

@@ -1,0 +1,138 @@
+"""Pictures of sources: what a source does over the whole length, without rendering all of it."""
+
+from __future__ import annotations
+
+import base64
+from collections.abc import Iterator, Sequence
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from caligo.catalogue import module
+from caligo.document.score import Score
+from caligo.document.sound import Layer, Sound, SourcePart
+from caligo.engine.engine import DEFAULT_RATE
+from caligo.engine.layer_voices import LayerVoices
+from caligo.engine.voicing import Voicing
+from caligo.movement.block import TICK, Block, Span
+from caligo.movement.routes import Movement
+from caligo.sources.portrait import levels_of
+
+MOMENTS = 96
+"""Moments at which a source is looked at, evenly over the length."""
+LOOK = 64
+"""Ticks that are rendered for a spectrum."""
+ROWS = 112
+LOWEST, HIGHEST = 30.0, 20_000.0
+ITEM_MOMENTS = 8
+
+
+class LayerPortrait:
+    """The first voice of a layer at moments over the whole length.
+
+    Parameters
+    ----------
+    moments
+        In seconds.
+    """
+
+    def __init__(self, voices: LayerVoices, length: float, rate: int, count: int) -> None:
+        self._voices = voices
+        self.rate = rate
+        self.moments: Sequence[float] = [length * (i + 0.5) / count for i in range(count)]
+
+    def block(self, seconds: float, ticks: int) -> Block | None:
+        """The block at a moment with the lowest of the voices that sound then, or None."""
+        span = Span(int(seconds * self.rate / TICK), ticks, self.rate)
+        rows = self._voices.active(span.times)
+        if not rows:
+            return None
+        lowest = min(rows, key=lambda row: self._voices.voicing.voices[row].key)
+        return self._voices.block(span, [lowest])
+
+    def blocks(self, ticks: int) -> Iterator[tuple[float, Block]]:
+        """Every moment at which something sounds, with its block."""
+        for moment in self.moments:
+            block = self.block(moment, ticks)
+            if block is not None:
+                yield moment, block
+
+
+def _packed(values: NDArray[Any]) -> dict[str, Any]:
+    """An array as plain data: its shape, and its bytes in base 64."""
+    whole = np.ascontiguousarray(values)
+    return {
+        "shape": list(whole.shape),
+        "type": str(whole.dtype),
+        "data": base64.b64encode(whole.tobytes()).decode(),
+    }
+
+
+def _rows(wave: NDArray[np.float32], rate: int) -> NDArray[np.float64]:
+    """The spectrum of a stretch in rows of log frequency ``[ROWS]``."""
+    window = np.hanning(len(wave))
+    found = 2.0 * np.abs(np.fft.rfft(wave * window)) / window.sum()
+    edges = LOWEST * (HIGHEST / LOWEST) ** (np.arange(ROWS + 1) / ROWS)
+    borders = np.clip(np.round(edges * len(wave) / rate).astype(int), 0, len(found) - 1)
+    out = np.empty(ROWS)
+    for r in range(ROWS):
+        out[r] = found[borders[r] : max(borders[r] + 1, borders[r + 1])].max()
+    return out
+
+
+def _spectra(voices: LayerVoices, length: float, rate: int, count: int) -> dict[str, Any]:
+    portrait = LayerPortrait(voices, length, rate, count)
+    levels = np.zeros((count, ROWS), np.uint8)
+    for moment, block in portrait.blocks(LOOK):
+        out = np.zeros((1, 2, LOOK * TICK), np.float32)
+        voices.source.render(block, out)
+        if block.past is not None:
+            out += block.past
+        # A sine of a voice's full level has an amplitude of 0.1.
+        rows = 10.0 * _rows(out[0].mean(axis=0), rate)
+        levels[min(count - 1, int(moment / length * count))] = levels_of(rows)
+    return {"levels": _packed(levels), "low": LOWEST, "high": HIGHEST}
+
+
+def _alone(layer: Layer, item: str) -> Layer:
+    """The layer with one operator heard alone, and all that acts on it."""
+    source = SourcePart.model_validate(layer.source.model_dump())
+    for other in source.of_kind("operator"):
+        other.params["level"] = 0.0 if other.id == item else -80.0
+    return layer.model_copy(update={"source": source})
+
+
+def picture(
+    sound: Sound,
+    score: Score,
+    layer: Layer,
+    *,
+    rate: int = DEFAULT_RATE,
+    hold_still: bool = False,
+) -> dict[str, Any]:
+    """What the picture of a layer's source shows, as plain data.
+
+    ``kind`` says which picture it is; see the sources' own `picture` for what else there is.
+    """
+    spec = module("source", layer.source.kind)
+    movement = Movement(sound, score, hold_still=hold_still)
+    voicing = Voicing(sound, score.notes, movement.setting.tempo)
+    voices = LayerVoices(sound, layer, movement, voicing, rate)
+    told: dict[str, Any] = {"kind": spec.picture, "length": score.length}
+    if spec.picture == "spectrum":
+        told |= _spectra(voices, score.length, rate, MOMENTS)
+        told["items"] = {
+            item.id: _spectra(
+                LayerVoices(sound, _alone(layer, item.id), movement, voicing, rate),
+                score.length,
+                rate,
+                ITEM_MOMENTS,
+            )["levels"]
+            for item in layer.source.of_kind("operator")
+        }
+        return told
+    shown = voices.source.picture(LayerPortrait(voices, score.length, rate, MOMENTS))
+    for key, value in shown.items():
+        told[key] = _packed(value) if isinstance(value, np.ndarray) else value
+    return told
