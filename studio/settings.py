@@ -64,6 +64,10 @@ WHITENOISE_AUTOREFRESH = False
 DATA_UPLOAD_MAX_MEMORY_SIZE = 4 << 20
 FILE_UPLOAD_MAX_MEMORY_SIZE = 4 << 20
 MAX_MIDI_BYTES = 2 << 20
+MAX_MATERIAL_BYTES = 300 << 20
+
+# Workers are processes of their own; they find the shelf by the environment, too.
+os.environ.setdefault("CALIGO_MATERIAL", str(DATA_DIR / "material"))
 
 STEMS_DIR = DATA_DIR / "stems"
 STEMS_LIMIT_BYTES = 2 << 30

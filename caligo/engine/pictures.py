@@ -136,3 +136,17 @@ def picture(
     for key, value in shown.items():
         told[key] = _packed(value) if isinstance(value, np.ndarray) else value
     return told
+
+
+def close_up(
+    sound: Sound, score: Score, layer: Layer, start: float, end: float, rate: int = DEFAULT_RATE
+) -> dict[str, Any]:
+    """What a layer's picture shows of a stretch of seconds, for all voices that sound in it."""
+    movement = Movement(sound, score)
+    voices = LayerVoices(
+        sound, layer, movement, Voicing(sound, score.notes, movement.setting.tempo), rate
+    )
+    first = max(0, int(start * rate / TICK))
+    span = Span(first, max(1, int(end * rate / TICK) - first), rate)
+    shown = voices.source.close_up(voices.block(span, voices.active(span.times)))
+    return {k: _packed(v) if isinstance(v, np.ndarray) else v for k, v in shown.items()}

@@ -185,15 +185,19 @@ class Shelf:
         scratch.write_text(text)
         scratch.replace(folder / f"{card.key}.json")
 
-    def add_recording(self, path: Path, name: str, origin: str = "") -> tuple[RecordingCard, bool]:
+    def add_recording(
+        self, path: Path, name: str, origin: str = "", called: str = ""
+    ) -> tuple[RecordingCard, bool]:
         """Take a file in; whether it was new is told beside its card.
+
+        `called` is what problems call the file, its own name if not given.
 
         Raises
         ------
         MaterialError
             See `caligo.material.reading.read_recording`.
         """
-        samples, rate = read_recording(path, name)
+        samples, rate = read_recording(path, called or path.name)
         key = content_key(samples, rate)
         known = self.card(key)
         if isinstance(known, RecordingCard) and self.path(known) is not None:

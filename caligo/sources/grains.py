@@ -429,6 +429,13 @@ class Grains(Source):
         _, once = np.unique(whole[:, 7], return_index=True)
         return {"grains": self.shown(whole[once])}
 
+    def close_up(self, block: Block) -> Shown:
+        """All grains of all voices that sound in the block, see `picture`."""
+        if self.recording is None or not block.voices:
+            return {"grains": np.empty((0, 5), np.float32)}
+        rows = [self.grains(block, row, self._back) for row in range(len(block.voices))]
+        return {"grains": self.shown(np.concatenate(rows))}
+
     def shown(self, grains: Floats) -> NDArray[np.float32]:
         """Grains as their picture shows them ``[grains, 5]``, see `picture`."""
         assert self.recording is not None

@@ -57,6 +57,10 @@ class Source:
         """What the source's picture shows of it, where that is no spectrum."""
         return {}
 
+    def close_up(self, block: Block) -> Shown:
+        """What the picture shows of the last seconds, where it looks closer at them."""
+        return {}
+
     def render(self, block: Block, out: NDArray[np.float32]) -> None:
         """Write the block's voices to `out` ``[voices, 2, samples]``, which is zero."""
         raise NotImplementedError

@@ -188,3 +188,32 @@ def from_spectra(coefficients: NDArray[np.complex128]) -> Table:
         cycles[level, :, :LENGTH] = np.fft.irfft(kept, LENGTH, axis=1)
     cycles[:, :, LENGTH] = cycles[:, :, 0]
     return Table(cycles, np.array(LIMITS, dtype=np.int64))
+
+
+def audition(table: Table, hertz: float, seconds: float, rate: int) -> NDArray[np.float32]:
+    """A table heard on its own: one note, its position moving from the first cycle to the last.
+
+    Returns the samples ``[samples]``, with short fades at both ends.
+    """
+    count = round(seconds * rate)
+    step = hertz / rate
+    level = next(
+        (i for i, limit in enumerate(table.limits) if limit * step < 0.5), len(table.limits) - 1
+    )
+    cycles = table.cycles[level]
+    place = (np.arange(count) * step % 1.0) * LENGTH
+    index = place.astype(int)
+    frame = np.linspace(0.0, len(cycles) - 1.0, count)
+    row = np.minimum(frame.astype(int), max(len(cycles) - 2, 0))
+    following = np.minimum(row + 1, len(cycles) - 1)
+    x, y = place - index, frame - row
+
+    def read(rows: NDArray[np.int64]) -> NDArray[np.float64]:
+        here = cycles[rows, index]
+        found: NDArray[np.float64] = here + x * (cycles[rows, index + 1] - here)
+        return found
+
+    wave = (1.0 - y) * read(row) + y * read(following)
+    ramp = np.minimum(1.0, np.minimum(np.arange(count), np.arange(count)[::-1]) / (0.02 * rate))
+    heard: NDArray[np.float32] = (3.0 * wave * ramp).astype(np.float32)
+    return heard

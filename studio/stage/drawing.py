@@ -10,6 +10,7 @@ from typing import Any
 
 from caligo.document import Score, Sound
 from caligo.engine.long_view import COLUMNS, Summary, Tile, coarse, fine
+from caligo.engine.pictures import picture
 from caligo.engine.stems import StemStore
 from caligo.engine.trajectories import Trajectory, trajectories
 from caligo.engine.warm import warm_drawing
@@ -107,6 +108,11 @@ def draw(
         yield tile_frame(tile, revision)
     if interrupted():
         return
+    for layer in sound.layers:
+        if interrupted():
+            return
+        shown = picture(sound, score, layer, hold_still=hold_still)
+        yield json.dumps({"type": "picture", "layer": layer.id, "revision": revision, **shown})
     store = StemStore(*stems)
     for part in fine(sound, score, hold_still=hold_still, store=store, interrupted=interrupted):
         if isinstance(part, Summary):

@@ -1,0 +1,1 @@
+"""Material: recordings and tables, taken in, looked at, changed and cut."""

@@ -1,0 +1,279 @@
+"""The API of material: take in, look, change, cut, and let go."""
+
+from __future__ import annotations
+
+import io
+import json
+import zipfile
+from typing import Any
+
+from django.http import HttpRequest, HttpResponse
+from ninja import File, Router
+from ninja.files import UploadedFile
+
+from caligo.document import read_score, read_sound
+from caligo.engine.pictures import close_up
+from caligo.material.cards import RecordingCard
+from caligo.material.instruments import sfz_of
+from caligo.material.loops import find_loops
+from caligo.material.overview import outline, spectrogram
+from caligo.material.reading import MaterialError
+from caligo.material.shelf import Shelf, current, described
+from studio.library.models import Sound
+from studio.material import cutting
+from studio.material.schemas import (
+    CardChange,
+    CutIn,
+    CutOut,
+    InstrumentOut,
+    KeptTable,
+    LoopOut,
+    MaterialOut,
+    OutlineOut,
+    TakenIn,
+)
+from studio.material.taking_in import on_disk, take_in, take_in_instrument
+from studio.schemas import SaidOut
+from studio.stage import hub
+
+router = Router(tags=["material"])
+MOST_PICTURE_BYTES = 20 << 20
+CLOSE_UP = 4.0
+"""Seconds that a close look at a layer goes back."""
+
+
+def _users() -> dict[str, list[str]]:
+    """The names of the sounds that use a piece, by its key."""
+    found: dict[str, list[str]] = {}
+    for sound in Sound.objects.only("name", "document"):
+        for layer in sound.document["layers"]:
+            source = layer["source"]
+            for part in (source, *source.get("items", [])):
+                for key in {part["params"].get("recording"), part["params"].get("cut")} - {None}:
+                    found.setdefault(key, []).append(sound.name)
+    return {key: sorted(set(names)) for key, names in found.items()}
+
+
+def _told(shelf: Shelf, card: Any, users: dict[str, list[str]]) -> dict[str, Any]:
+    return {
+        "card": card,
+        "shipped": shelf.is_shipped(card.key),
+        "used_by": users.get(card.key, []),
+    }
+
+
+@router.get("/material", response=list[MaterialOut])
+def material(request: HttpRequest) -> Any:
+    """Everything on the shelf, by name."""
+    shelf, users = current(), _users()
+    return [_told(shelf, card, users) for card in shelf.cards()]
+
+
+@router.post("/material", response={201: TakenIn, 422: SaidOut})
+def add(request: HttpRequest, file: File[UploadedFile]) -> Any:
+    """Take in a recording."""
+    return 201, take_in(file)
+
+
+@router.post("/material/instrument", response={201: InstrumentOut, 422: SaidOut})
+def add_instrument(request: HttpRequest, files: File[list[UploadedFile]]) -> Any:
+    """Take in an SFZ file with its samples."""
+    return 201, take_in_instrument(files)
+
+
+@router.post("/material/picture", response={200: CutOut, 422: SaidOut})
+def cut_picture(request: HttpRequest, file: File[UploadedFile], frames: int = 32) -> Any:
+    """The table that a picture would make; nothing is kept."""
+    with on_disk(file, MOST_PICTURE_BYTES) as path:
+        return cutting.shown(*cutting.cut_picture(path, file.name or "", _bounded(frames)))
+
+
+@router.post("/material/picture/audio", response={422: SaidOut})
+def hear_picture(request: HttpRequest, file: File[UploadedFile], frames: int = 32) -> HttpResponse:
+    """The table that a picture would make, heard."""
+    with on_disk(file, MOST_PICTURE_BYTES) as path:
+        return _wav(cutting.heard(*cutting.cut_picture(path, file.name or "", _bounded(frames))))
+
+
+@router.post("/material/picture/keep", response={201: KeptTable, 422: SaidOut})
+def keep_picture(
+    request: HttpRequest, file: File[UploadedFile], frames: int = 32, name: str = ""
+) -> Any:
+    """Keep the table that a picture makes."""
+    title = file.name or "a picture"
+    with on_disk(file, MOST_PICTURE_BYTES) as path:
+        spectra, _ = cutting.cut_picture(path, title, _bounded(frames))
+    card = current().add_table(
+        spectra, name or title, f"cut from the picture {title}", cut={"way": "picture"}
+    )
+    return 201, {"card": card}
+
+
+def _bounded(frames: int) -> int:
+    return min(max(frames, 1), 128)
+
+
+def _wav(content: bytes) -> HttpResponse:
+    return HttpResponse(content, content_type="audio/wav")
+
+
+@router.patch("/material/{key}", response={200: MaterialOut, 404: SaidOut, 422: SaidOut})
+def change(request: HttpRequest, key: str, given: CardChange) -> Any:
+    """Rename a piece, correct its root, set its loop or its steps."""
+    shelf = current()
+    card = shelf.card(key)
+    if card is None:
+        raise Sound.DoesNotExist
+    changed: dict[str, Any] = {} if given.name is None else {"name": given.name}
+    if isinstance(card, RecordingCard):
+        for field in ("root", "loop", "steps"):
+            if getattr(given, field) is not None:
+                changed[field] = getattr(given, field)
+        if given.no_loop:
+            changed["loop"] = None
+        if given.no_root:
+            changed["root"] = None
+    fresh = card.model_copy(update=changed)
+    if isinstance(fresh, RecordingCard) and given.steps is not None:
+        original = shelf.original(key)
+        if original is not None:
+            fresh = described(fresh, original[1])
+    shelf.write(fresh)
+    if fresh.signature() != card.signature():
+        for sound in Sound.objects.only("document"):
+            if f'"{key}"' in json.dumps(sound.document):
+                hub.sound_changed(sound.pk)
+    return _told(shelf, fresh, _users())
+
+
+@router.delete("/material/{key}", response={204: None, 404: SaidOut, 422: SaidOut})
+def remove(request: HttpRequest, key: str) -> Any:
+    """Let go of a piece that no sound uses."""
+    users = _users().get(key, [])
+    if users:
+        raise MaterialError(f"it is used by {', '.join(users)}; choose something else there first")
+    shelf = current()
+    if shelf.is_shipped(key):
+        raise MaterialError("it came with Caligo and stays; only your own changes can be undone")
+    shelf.remove(key)
+    return 204, None
+
+
+@router.get("/material/{key}/loops", response={200: list[LoopOut], 422: SaidOut})
+def loops(request: HttpRequest, key: str) -> Any:
+    """Loops that were found, the best first."""
+    held = cutting.recording(key)
+    return find_loops(held.samples, held.rate)
+
+
+@router.get("/material/{key}/outline", response={200: OutlineOut, 422: SaidOut})
+def look(
+    request: HttpRequest,
+    key: str,
+    start: float = 0.0,
+    end: float = 1e9,
+    columns: int = 600,
+) -> Any:
+    """The outline of a stretch of a recording, in seconds after its steps."""
+    held = cutting.recording(key)
+    seconds = held.frames / held.rate
+    low, high = outline(
+        held.samples, held.rate, start, min(end, seconds), min(max(columns, 1), 4000)
+    )
+    return {"low": low.tolist(), "high": high.tolist(), "seconds": seconds}
+
+
+@router.get("/material/{key}/spectrogram", response={422: SaidOut})
+def look_closer(
+    request: HttpRequest,
+    key: str,
+    start: float = 0.0,
+    end: float = 1e9,
+    columns: int = 600,
+    rows: int = 128,
+) -> HttpResponse:
+    """Levels of a stretch as bytes, row by row, the lowest first."""
+    held = cutting.recording(key)
+    seconds = held.frames / held.rate
+    levels = spectrogram(
+        held.samples,
+        held.rate,
+        start,
+        min(end, seconds),
+        min(max(columns, 1), 2000),
+        min(max(rows, 8), 512),
+    )
+    return HttpResponse(levels.tobytes(), content_type="application/octet-stream")
+
+
+@router.get("/material/{key}/audio", response={422: SaidOut})
+def hear(request: HttpRequest, key: str) -> HttpResponse:
+    """A recording after its steps."""
+    held = cutting.recording(key)
+    return _wav(cutting.wav(held.samples, held.rate))
+
+
+@router.post("/material/{key}/cut", response={200: CutOut, 422: SaidOut})
+def cut(request: HttpRequest, key: str, given: CutIn) -> Any:
+    """A cut, to look at; nothing is kept."""
+    return cutting.shown(*cutting.cut(key, given))
+
+
+@router.post("/material/{key}/cut/audio", response={422: SaidOut})
+def hear_cut(request: HttpRequest, key: str, given: CutIn) -> HttpResponse:
+    """A cut, to hear; nothing is kept."""
+    return _wav(cutting.heard(*cutting.cut(key, given)))
+
+
+@router.post("/material/{key}/cut/keep", response={201: KeptTable, 422: SaidOut})
+def keep_cut(request: HttpRequest, key: str, given: CutIn) -> Any:
+    """Keep a cut as a table."""
+    spectra, hertz = cutting.cut(key, given)
+    way = "by cycles" if given.way == "cycles" else "by its spectrum"
+    name = cutting.recording(key).card.name
+    card = current().add_table(
+        spectra,
+        given.name,
+        f"cut from {name} {way} at {hertz:.1f} Hz",
+        source=key,
+        cut=given.model_dump(exclude={"name"}),
+    )
+    return 201, {"card": card}
+
+
+@router.get(
+    "/sounds/{sound_id}/layers/{layer_id}/close-up",
+    response={200: dict[str, Any], 404: SaidOut},
+)
+def look_at_layer(request: HttpRequest, sound_id: int, layer_id: str, at: float) -> Any:
+    """What a layer's source did in the last seconds before a moment."""
+    held = Sound.objects.select_related("cue__score").get(pk=sound_id)
+    sound = read_sound(held.document)
+    layer = next((x for x in sound.layers if x.id == layer_id), None)
+    if layer is None:
+        raise Sound.DoesNotExist
+    score = read_score(held.cue.score.document)
+    at = min(max(at, 0.1), score.length)
+    start = max(0.0, at - CLOSE_UP)
+    return {"start": start, "end": at, **close_up(sound, score, layer, start, at)}
+
+
+@router.get("/sounds/{sound_id}/layers/{layer_id}/instrument", response={404: SaidOut})
+def download_instrument(request: HttpRequest, sound_id: int, layer_id: str) -> HttpResponse:
+    """A layer's sampler as SFZ with its samples, in a ZIP file."""
+    sound = read_sound(Sound.objects.get(pk=sound_id).document)
+    layer = next((x for x in sound.layers if x.id == layer_id), None)
+    if layer is None:
+        raise Sound.DoesNotExist
+    shelf = current()
+    zones = [zone.params_as_json() for zone in layer.source.of_kind("zone")]
+    text, files = sfz_of(zones, shelf, f"{sound.name}, {layer.name}")
+    buffer = io.BytesIO()
+    with zipfile.ZipFile(buffer, "w") as archive:
+        archive.writestr("instrument.sfz", text)
+        for key, file in files.items():
+            held = cutting.recording(key)
+            archive.writestr(file, cutting.wav(held.samples, held.rate))
+    response = HttpResponse(buffer.getvalue(), content_type="application/zip")
+    response.headers["Content-Disposition"] = 'attachment; filename="instrument.zip"'
+    return response

@@ -1,0 +1,193 @@
+"""The API of material: taking in, looking, changing, cutting, instruments."""
+
+from __future__ import annotations
+
+import io
+import zipfile
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+import pytest
+import soundfile
+from django.core.files.uploadedfile import SimpleUploadedFile
+from PIL import Image
+
+from caligo.formats.sfz import read_sfz
+from caligo.material.shelf import VARIABLE, current
+from demo.material import by_name
+from studio.library.models import Sound
+from tests.studio.conftest import Api
+
+RATE = 44_100
+
+
+@pytest.fixture(autouse=True)
+def _shelf(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setenv(VARIABLE, str(tmp_path / "shelf"))
+
+
+def audio(hertz: float = 220.0, seconds: float = 1.0, name: str = "tone.wav") -> Any:
+    """An uploaded tone."""
+    t = np.arange(round(seconds * RATE)) / RATE
+    wave = 0.4 * sum(np.sin(2 * np.pi * n * hertz * t) / n for n in (1, 2, 3))
+    buffer = io.BytesIO()
+    soundfile.write(buffer, wave, RATE, format="WAV", subtype="PCM_16")
+    return SimpleUploadedFile(name, buffer.getvalue())
+
+
+def uploaded(api: Api, **more: Any) -> dict[str, Any]:
+    """The card of an uploaded tone."""
+    answer = api.upload("/material", audio(**more))
+    assert answer.status_code == 201, answer.content
+    card: dict[str, Any] = answer.json()["card"]
+    return card
+
+
+def test_the_demos_material_is_there(api: Api) -> None:
+    found = api("GET", "/material").json()
+    assert {"Bowed wire", "Hummed vowel"} <= {entry["card"]["name"] for entry in found}
+    assert all(entry["shipped"] for entry in found)
+
+
+def test_a_file_is_taken_in_once(api: Api) -> None:
+    first = api.upload("/material", audio()).json()
+    second = api.upload("/material", audio(name="copy of tone.wav")).json()
+    assert (first["fresh"], second["fresh"]) == (True, False)
+    assert first["card"] == second["card"]
+    assert first["card"]["name"] == "tone"
+    assert first["card"]["root"] == pytest.approx(57.0, abs=0.05)
+
+
+@pytest.mark.parametrize(
+    ("content", "message"),
+    [(b"", "is empty|empty"), (b"hello", "not audio"), (b"RIFF\xff\xff\x00\x00WAVE", "cut off")],
+)
+def test_broken_files_are_told_by_name(api: Api, content: bytes, message: str) -> None:
+    answer = api.upload("/material", SimpleUploadedFile("gale.wav", content))
+    assert answer.status_code == 422
+    text = str(answer.json())
+    assert any(m in text for m in message.split("|"))
+    assert not [e for e in api("GET", "/material").json() if not e["shipped"]]
+
+
+def test_too_large_files_are_told(api: Api, settings: Any) -> None:
+    settings.MAX_MATERIAL_BYTES = 1000
+    answer = api.upload("/material", audio())
+    assert answer.status_code == 422
+    assert "at most" in answer.json()["text"]
+
+
+def test_a_recording_is_looked_at(api: Api) -> None:
+    key = uploaded(api)["key"]
+    found = api("GET", f"/material/{key}/outline?start=0.2&end=0.7&columns=100").json()
+    assert len(found["low"]) == 100
+    assert found["seconds"] == pytest.approx(1.0)
+    assert min(found["low"]) < -0.3 < 0.3 < max(found["high"])
+    levels = api("GET", f"/material/{key}/spectrogram?columns=50&rows=64").content
+    picture = np.frombuffer(levels, np.uint8).reshape(64, 50)
+    row = int(np.log(220 / 30) / np.log(20_000 / 30) * 64)
+    assert abs(int(picture[:, 25].argmax()) - row) <= 1
+
+
+def test_steps_are_set_and_taken_back(api: Api) -> None:
+    card = uploaded(api)
+    steps = [{"do": "trim", "start": 0.1, "end": 0.6}, {"do": "normalise", "peak": -6}]
+    changed = api("PATCH", f"/material/{card['key']}", {"steps": steps}).json()["card"]
+    assert changed["peak"] == pytest.approx(-6, abs=0.01)
+    assert api("GET", f"/material/{card['key']}/outline").json()["seconds"] == pytest.approx(0.5)
+    back = api("PATCH", f"/material/{card['key']}", {"steps": []}).json()["card"]
+    assert back["peak"] == card["peak"]
+
+
+def test_root_and_loop_are_corrected(api: Api) -> None:
+    key = uploaded(api, hertz=97.0, seconds=2.0)["key"]
+    loops = api("GET", f"/material/{key}/loops").json()
+    assert loops[0]["match"] > 0.9
+    loop = {"start": loops[0]["start"], "end": loops[0]["end"], "fade": 0.02}
+    changed = api("PATCH", f"/material/{key}", {"root": 43.5, "loop": loop}).json()["card"]
+    assert (changed["root"], changed["loop"]) == (43.5, loop)
+    assert api("PATCH", f"/material/{key}", {"no_loop": True}).json()["card"]["loop"] is None
+
+
+@pytest.mark.parametrize("change", [{"root": 200}, {"steps": [{"do": "melt"}]}, {"name": ""}])
+def test_impossible_changes_are_refused(api: Api, change: dict[str, Any]) -> None:
+    key = uploaded(api)["key"]
+    assert api("PATCH", f"/material/{key}", change).status_code == 422
+
+
+@pytest.mark.parametrize("way", ["cycles", "spectrum"])
+def test_a_cut_is_seen_heard_and_kept(api: Api, way: str) -> None:
+    key = uploaded(api)["key"]
+    body = {"way": way, "frames": 8, "name": "Cut tone"}
+    seen = api("POST", f"/material/{key}/cut", body).json()
+    assert len(seen["cycles"]) == 8
+    assert seen["hertz"] == pytest.approx(220, abs=0.5)
+    assert seen["partials"][3][1] == pytest.approx(0.5, abs=0.06)
+    wave, rate = soundfile.read(io.BytesIO(api("POST", f"/material/{key}/cut/audio", body).content))
+    assert rate == 48_000
+    assert np.abs(wave).max() > 0.05
+    kept = api("POST", f"/material/{key}/cut/keep", body).json()["card"]
+    assert "cut from tone" in kept["origin"]
+    assert kept["source"] == key
+    assert current().spectra(kept["key"]) is not None
+
+
+def test_a_picture_is_cut(api: Api) -> None:
+    x = np.linspace(0, 2 * np.pi, 200)
+    grey = np.uint8(127 + 120 * np.sin(np.outer(np.ones(20), x)))
+    buffer = io.BytesIO()
+    Image.fromarray(grey).save(buffer, "PNG")
+    file = SimpleUploadedFile("ridge.png", buffer.getvalue())
+    assert len(api.upload("/material/picture?frames=10", file).json()["cycles"]) == 10
+    file.seek(0)
+    assert api.upload("/material/picture/audio", file).content[:4] == b"RIFF"
+    file.seek(0)
+    kept = api.upload("/material/picture/keep?name=Ridge", file).json()["card"]
+    assert kept["name"] == "Ridge"
+    refused = api.upload("/material/picture", SimpleUploadedFile("ridge.png", b"no picture"))
+    assert refused.status_code == 422
+    assert "ridge.png is not a PNG picture" in refused.json()["text"]
+
+
+def test_what_is_used_cannot_be_let_go(api: Api, sound: Sound) -> None:
+    key = uploaded(api)["key"]
+    source = {"id": "source", "kind": "grains", "params": {"recording": key}, "items": []}
+    edit = [{"op": "replace", "path": "/layers/0/source", "value": source}]
+    answer = api("PATCH", f"/sounds/{sound.pk}", {"revision": sound.revision, "patch": edit})
+    assert answer.status_code == 200
+    entry = next(e for e in api("GET", "/material").json() if e["card"]["key"] == key)
+    assert entry["used_by"] == ["Plain"]
+    assert "Plain" in api("DELETE", f"/material/{key}").json()["text"]
+    other = uploaded(api, hertz=300.0)["key"]
+    assert api("DELETE", f"/material/{other}").status_code == 204
+    assert "stays" in api("DELETE", f"/material/{by_name()['motor']}").json()["text"]
+    grains = api(
+        "GET", f"/sounds/{sound.pk}/layers/{sound.document['layers'][0]['id']}/close-up?at=2"
+    )
+    assert grains.json()["grains"]["shape"][1] == 5
+
+
+def test_an_instrument_comes_in_and_goes_out(api: Api, sound: Sound) -> None:
+    text = b"<region> sample=low.wav hikey=59 pitch_keycenter=57 ampeg_attack=1\n"
+    text += b"<region> sample=gone.wav"
+    files = [SimpleUploadedFile("plates.sfz", text), audio(name="low.wav")]
+    answer = api.client.post(
+        "/api/material/instrument", {"files": files}, headers={"X-CSRFToken": api.token}
+    )
+    found = answer.json()
+    assert answer.status_code == 201
+    assert found["skipped"] == {"ampeg_attack": 1, "gone.wav is missing": 1}
+    assert found["zones"][0]["key_high"] == 59
+    items = [{"id": "zone1", "kind": "zone", "params": found["zones"][0]}]
+    source = {"id": "source", "kind": "sampler", "params": {}, "items": items}
+    edit = [{"op": "replace", "path": "/layers/0/source", "value": source}]
+    api("PATCH", f"/sounds/{sound.pk}", {"revision": sound.revision, "patch": edit})
+    layer = sound.document["layers"][0]["id"]
+    archive = zipfile.ZipFile(
+        io.BytesIO(api("GET", f"/sounds/{sound.pk}/layers/{layer}/instrument").content)
+    )
+    (zone,) = read_sfz(archive.read("instrument.sfz").decode()).zones
+    assert zone.key_high == 59
+    wave, _ = soundfile.read(io.BytesIO(archive.read(zone.sample)))
+    assert len(wave) == RATE
