@@ -12,6 +12,8 @@ import { goTo, onArrival, soundInAddress } from "./library/place";
 import { VersionsButton } from "./library/Versions";
 import { LongView } from "./longview/LongView";
 import { followPlayhead } from "./longview/playhead";
+import { dropMaterial, MaterialView } from "./material/MaterialView";
+import { isAudio, openMaterial, useMaterialView } from "./material/shelf";
 import { Movement } from "./movement/Movement";
 import { dropMidi } from "./score/ScoreDialog";
 import { dismissNotice, edit, redo, say, takeUp, undo, useSession } from "./session/store";
@@ -65,6 +67,9 @@ function Header() {
         title={undone.at(-1) ? `Redo: ${undone.at(-1)?.label}` : "Nothing to redo"}
       >
         Redo
+      </button>
+      <button type="button" className="button" onClick={() => openMaterial()}>
+        Material
       </button>
       <VersionsButton />
       <ExportButton />
@@ -149,8 +154,11 @@ function useDrop() {
     const over = (event: DragEvent) => event.preventDefault();
     const drop = (event: DragEvent) => {
       event.preventDefault();
-      const file = event.dataTransfer?.files[0];
-      if (file) void dropMidi(file);
+      const files = [...(event.dataTransfer?.files ?? [])];
+      const audio = files.filter(isAudio);
+      const [first] = files;
+      if (audio.length > 0) dropMaterial(audio);
+      else if (first) void dropMidi(first);
     };
     window.addEventListener("dragover", over);
     window.addEventListener("drop", drop);
@@ -171,6 +179,7 @@ export function App() {
   const ready = useSession((s) => s.sound !== null);
   const length = useSession((s) => s.score?.length ?? 240);
   const [keys, setKeys] = useState(false);
+  const material = useMaterialView((s) => s.open);
   useShortcuts();
   useDrop();
   useEffect(() => followPlayhead(length), [length]);
@@ -209,6 +218,7 @@ export function App() {
         </div>
         {keys && <Keys />}
       </div>
+      {material && <MaterialView />}
       <Notice />
     </CatalogueContext.Provider>
   );

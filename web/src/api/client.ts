@@ -1,7 +1,7 @@
 import createClient, { type Middleware } from "openapi-fetch";
 import type { components, paths } from "./schema";
 
-type Schemas = components["schemas"];
+export type Schemas = components["schemas"];
 
 /** A generated type with everything filled in, as the server always sends it. */
 export type Full<T> = T extends (infer Item)[]
@@ -29,9 +29,14 @@ function cookie(name: string): string {
   return found ? decodeURIComponent(found.slice(name.length + 1)) : "";
 }
 
+/** The token that every request that changes something carries. */
+export function token(): string {
+  return cookie("csrftoken");
+}
+
 const csrf: Middleware = {
   onRequest({ request }) {
-    request.headers.set("X-CSRFToken", cookie("csrftoken"));
+    request.headers.set("X-CSRFToken", token());
     return request;
   },
 };
@@ -89,17 +94,40 @@ function wordsOf(error: unknown, status: number): string {
 
 /** Send a file as a form, since generated clients only send JSON. */
 export async function upload<Data>(path: string, file: File): Promise<Data> {
+  return uploadAll<Data>(path, "file", [file]);
+}
+
+/** Send several files under one name. */
+export async function uploadAll<Data>(path: string, name: string, files: File[]): Promise<Data> {
   const form = new FormData();
-  form.append("file", file);
+  for (const file of files) form.append(name, file);
   return taken<Data>(
     (async () => {
       const response = await fetch(path, {
         method: "POST",
         body: form,
-        headers: { "X-CSRFToken": cookie("csrftoken") },
+        headers: { "X-CSRFToken": token() },
       });
       const body = await response.json().catch(() => undefined);
       return response.ok ? { data: body as Data, response } : { error: body, response };
     })(),
+  );
+}
+
+/** Bytes that the server sends, such as audio. */
+export async function bytes(path: string, init: RequestInit = {}): Promise<ArrayBuffer> {
+  let response: Response;
+  try {
+    response = await fetch(path, {
+      ...init,
+      headers: { ...init.headers, "X-CSRFToken": token() },
+    });
+  } catch {
+    throw new Unreachable();
+  }
+  if (response.ok) return response.arrayBuffer();
+  throw new Refused(
+    wordsOf(await response.json().catch(() => undefined), response.status),
+    response.status,
   );
 }

@@ -436,6 +436,314 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/material": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Material
+         * @description Everything on the shelf, by name.
+         */
+        get: operations["studio_material_api_material"];
+        put?: never;
+        /**
+         * Add
+         * @description Take in a recording.
+         */
+        post: operations["studio_material_api_add"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/material/instrument": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Add Instrument
+         * @description Take in an SFZ file with its samples.
+         */
+        post: operations["studio_material_api_add_instrument"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/material/picture": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Cut Picture
+         * @description The table that a picture would make; nothing is kept.
+         */
+        post: operations["studio_material_api_cut_picture"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/material/picture/audio": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Hear Picture
+         * @description The table that a picture would make, heard.
+         */
+        post: operations["studio_material_api_hear_picture"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/material/picture/keep": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Keep Picture
+         * @description Keep the table that a picture makes.
+         */
+        post: operations["studio_material_api_keep_picture"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/material/{key}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /**
+         * Remove
+         * @description Let go of a piece that no sound uses.
+         */
+        delete: operations["studio_material_api_remove"];
+        options?: never;
+        head?: never;
+        /**
+         * Change
+         * @description Rename a piece, correct its root, set its loop or its steps.
+         */
+        patch: operations["studio_material_api_change"];
+        trace?: never;
+    };
+    "/api/material/{key}/loops": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Loops
+         * @description Loops that were found, the best first.
+         */
+        get: operations["studio_material_api_loops"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/material/{key}/outline": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Look
+         * @description The outline of a stretch of a recording, in seconds after its steps.
+         */
+        get: operations["studio_material_api_look"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/material/{key}/spectrogram": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Look Closer
+         * @description Levels of a stretch as bytes, row by row, the lowest first.
+         */
+        get: operations["studio_material_api_look_closer"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/material/{key}/audio": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Hear
+         * @description A recording after its steps.
+         */
+        get: operations["studio_material_api_hear"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/material/{key}/cut": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Cut
+         * @description A cut, to look at; nothing is kept.
+         */
+        post: operations["studio_material_api_cut"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/material/{key}/cut/audio": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Hear Cut
+         * @description A cut, to hear; nothing is kept.
+         */
+        post: operations["studio_material_api_hear_cut"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/material/{key}/cut/keep": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Keep Cut
+         * @description Keep a cut as a table.
+         */
+        post: operations["studio_material_api_keep_cut"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sounds/{sound_id}/layers/{layer_id}/close-up": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Look At Layer
+         * @description What a layer's source did in the last seconds before a moment.
+         */
+        get: operations["studio_material_api_look_at_layer"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sounds/{sound_id}/layers/{layer_id}/instrument": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Download Instrument
+         * @description A layer's sampler as SFZ with its samples, in a ZIP file.
+         */
+        get: operations["studio_material_api_download_instrument"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
 }
 export type webhooks = Record<string, never>;
 export interface components {
@@ -1164,6 +1472,298 @@ export interface components {
              * @default 0
              */
             tail: number;
+        };
+        /**
+         * Fade
+         * @description Fade in from the start and out to the end, in seconds.
+         */
+        Fade: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            do: "fade";
+            /**
+             * Rise
+             * @default 0
+             */
+            rise: number;
+            /**
+             * Fall
+             * @default 0
+             */
+            fall: number;
+        };
+        /**
+         * Loop
+         * @description A stretch that may be repeated, in seconds of what the steps leave, and its crossfade.
+         */
+        Loop: {
+            /** Start */
+            start: number;
+            /** End */
+            end: number;
+            /**
+             * Fade
+             * @default 0.05
+             */
+            fade: number;
+        };
+        /**
+         * MaterialOut
+         * @description A piece of material, and where it is used.
+         */
+        MaterialOut: {
+            /** Card */
+            card: components["schemas"]["RecordingCard"] | components["schemas"]["TableCard"];
+            /** Shipped */
+            shipped: boolean;
+            /** Used By */
+            used_by: string[];
+        };
+        /**
+         * Normalise
+         * @description Bring the highest sample to a level, in dB below full scale.
+         */
+        Normalise: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            do: "normalise";
+            /**
+             * Peak
+             * @default -1
+             */
+            peak: number;
+        };
+        /**
+         * RecordingCard
+         * @description A recording.
+         *
+         *     Parameters
+         *     ----------
+         *     key
+         *         The hash of its samples: the same recording is always the same piece.
+         *     root
+         *         The key at which it sounds as recorded, with fractions; None where it has no pitch.
+         *     detected
+         *         What the pitch detection found, kept for coming back to.
+         */
+        RecordingCard: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "recording";
+            /** Key */
+            key: string;
+            /** Name */
+            name: string;
+            /** File */
+            file: string;
+            /** Rate */
+            rate: number;
+            /** Channels */
+            channels: number;
+            /** Frames */
+            frames: number;
+            /**
+             * Origin
+             * @default
+             */
+            origin: string;
+            /** Root */
+            root?: number | null;
+            /** Detected */
+            detected?: number | null;
+            loop?: components["schemas"]["Loop"] | null;
+            /** Steps */
+            steps?: (components["schemas"]["Trim"] | components["schemas"]["Fade"] | components["schemas"]["Normalise"] | components["schemas"]["Reverse"])[];
+            /** Peak */
+            peak?: number | null;
+            /** Loudness */
+            loudness?: number | null;
+        };
+        /**
+         * Reverse
+         * @description Turn the recording round.
+         */
+        Reverse: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            do: "reverse";
+        };
+        /**
+         * TableCard
+         * @description A wavetable that was cut from material.
+         *
+         *     Parameters
+         *     ----------
+         *     origin
+         *         The recording or picture, and the way it was cut, for people.
+         *     source
+         *         The key of the recording, if it was one.
+         *     cut
+         *         The values it was cut by.
+         */
+        TableCard: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "table";
+            /** Key */
+            key: string;
+            /** Name */
+            name: string;
+            /** File */
+            file: string;
+            /** Frames */
+            frames: number;
+            /** Origin */
+            origin: string;
+            /**
+             * Source
+             * @default
+             */
+            source: string;
+            /** Cut */
+            cut?: {
+                [key: string]: unknown;
+            };
+        };
+        /**
+         * Trim
+         * @description Keep what lies between two moments, in seconds.
+         */
+        Trim: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            do: "trim";
+            /** Start */
+            start: number;
+            /** End */
+            end: number;
+        };
+        /**
+         * TakenIn
+         * @description A file that was taken in; whether it was there already.
+         */
+        TakenIn: {
+            card: components["schemas"]["RecordingCard"];
+            /** Fresh */
+            fresh: boolean;
+        };
+        /**
+         * InstrumentOut
+         * @description Zones for the sampler from an SFZ file, and what was skipped.
+         */
+        InstrumentOut: {
+            /** Zones */
+            zones: {
+                [key: string]: string | number;
+            }[];
+            /** Skipped */
+            skipped: {
+                [key: string]: number;
+            };
+            /** Taken In */
+            taken_in: number;
+        };
+        /**
+         * CutOut
+         * @description A cut as it would be kept: cycles of 128 points in [-1, 1], and levels of its partials.
+         */
+        CutOut: {
+            /** Cycles */
+            cycles: number[][];
+            /** Partials */
+            partials: number[][];
+            /** Hertz */
+            hertz: number;
+        };
+        /**
+         * KeptTable
+         * @description A table that was kept.
+         */
+        KeptTable: {
+            card: components["schemas"]["TableCard"];
+        };
+        /**
+         * CardChange
+         * @description What may be changed of a recording or table; what is not given stays.
+         */
+        CardChange: {
+            /** Name */
+            name?: string | null;
+            /** Root */
+            root?: number | null;
+            loop?: components["schemas"]["Loop"] | null;
+            /**
+             * No Loop
+             * @default false
+             */
+            no_loop: boolean;
+            /**
+             * No Root
+             * @default false
+             */
+            no_root: boolean;
+            /** Steps */
+            steps?: (components["schemas"]["Trim"] | components["schemas"]["Fade"] | components["schemas"]["Normalise"] | components["schemas"]["Reverse"])[] | null;
+        };
+        /**
+         * LoopOut
+         * @description A loop that was found.
+         */
+        LoopOut: {
+            /** Start */
+            start: number;
+            /** End */
+            end: number;
+            /** Match */
+            match: number;
+        };
+        /**
+         * OutlineOut
+         * @description The lowest and highest sample of each column, and the length after the steps.
+         */
+        OutlineOut: {
+            /** Low */
+            low: number[];
+            /** High */
+            high: number[];
+            /** Seconds */
+            seconds: number;
+        };
+        /**
+         * CutIn
+         * @description How to cut a table from a recording.
+         */
+        CutIn: {
+            /**
+             * Way
+             * @default cycles
+             * @enum {string}
+             */
+            way: "cycles" | "spectrum";
+            /**
+             * Frames
+             * @default 32
+             */
+            frames: number;
+            /** Root */
+            root?: number | null;
+            /**
+             * Name
+             * @default Cut table
+             */
+            name: string;
         };
     };
     responses: never;
@@ -2079,6 +2679,568 @@ export interface operations {
             header?: never;
             path: {
                 render_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SaidOut"];
+                };
+            };
+        };
+    };
+    studio_material_api_material: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MaterialOut"][];
+                };
+            };
+        };
+    };
+    studio_material_api_add: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "multipart/form-data": {
+                    /**
+                     * File
+                     * Format: binary
+                     */
+                    file: string;
+                };
+            };
+        };
+        responses: {
+            /** @description Created */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TakenIn"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SaidOut"];
+                };
+            };
+        };
+    };
+    studio_material_api_add_instrument: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "multipart/form-data": {
+                    /** Files */
+                    files: string[];
+                };
+            };
+        };
+        responses: {
+            /** @description Created */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["InstrumentOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SaidOut"];
+                };
+            };
+        };
+    };
+    studio_material_api_cut_picture: {
+        parameters: {
+            query?: {
+                frames?: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "multipart/form-data": {
+                    /**
+                     * File
+                     * Format: binary
+                     */
+                    file: string;
+                };
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CutOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SaidOut"];
+                };
+            };
+        };
+    };
+    studio_material_api_hear_picture: {
+        parameters: {
+            query?: {
+                frames?: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "multipart/form-data": {
+                    /**
+                     * File
+                     * Format: binary
+                     */
+                    file: string;
+                };
+            };
+        };
+        responses: {
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SaidOut"];
+                };
+            };
+        };
+    };
+    studio_material_api_keep_picture: {
+        parameters: {
+            query?: {
+                frames?: number;
+                name?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "multipart/form-data": {
+                    /**
+                     * File
+                     * Format: binary
+                     */
+                    file: string;
+                };
+            };
+        };
+        responses: {
+            /** @description Created */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["KeptTable"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SaidOut"];
+                };
+            };
+        };
+    };
+    studio_material_api_remove: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SaidOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SaidOut"];
+                };
+            };
+        };
+    };
+    studio_material_api_change: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CardChange"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MaterialOut"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SaidOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SaidOut"];
+                };
+            };
+        };
+    };
+    studio_material_api_loops: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LoopOut"][];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SaidOut"];
+                };
+            };
+        };
+    };
+    studio_material_api_look: {
+        parameters: {
+            query?: {
+                start?: number;
+                end?: number;
+                columns?: number;
+            };
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OutlineOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SaidOut"];
+                };
+            };
+        };
+    };
+    studio_material_api_look_closer: {
+        parameters: {
+            query?: {
+                start?: number;
+                end?: number;
+                columns?: number;
+                rows?: number;
+            };
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SaidOut"];
+                };
+            };
+        };
+    };
+    studio_material_api_hear: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SaidOut"];
+                };
+            };
+        };
+    };
+    studio_material_api_cut: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CutIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CutOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SaidOut"];
+                };
+            };
+        };
+    };
+    studio_material_api_hear_cut: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CutIn"];
+            };
+        };
+        responses: {
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SaidOut"];
+                };
+            };
+        };
+    };
+    studio_material_api_keep_cut: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CutIn"];
+            };
+        };
+        responses: {
+            /** @description Created */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["KeptTable"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SaidOut"];
+                };
+            };
+        };
+    };
+    studio_material_api_look_at_layer: {
+        parameters: {
+            query: {
+                at: number;
+            };
+            header?: never;
+            path: {
+                sound_id: number;
+                layer_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        [key: string]: unknown;
+                    };
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SaidOut"];
+                };
+            };
+        };
+    };
+    studio_material_api_download_instrument: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                sound_id: number;
+                layer_id: string;
             };
             cookie?: never;
         };

@@ -64,18 +64,27 @@ export function defaultValue(parameter: Parameter): Value {
   return parameter.default;
 }
 
+/** A module's defaults, with a recording for each parameter that names one. */
+function filled(module: Module, recording: string): Record<string, Value> {
+  const named = module.parameters.filter((p) => p.kind === "reference" && p.of === "recording");
+  return {
+    ...defaultParams(module),
+    ...Object.fromEntries(named.map((p) => [p.key, recording])),
+  };
+}
+
 /** A new source of a kind, with the items that it cannot be without. */
-export function newSource(catalogue: Catalogue, kind: string): Layer["source"] {
+export function newSource(catalogue: Catalogue, kind: string, recording = ""): Layer["source"] {
   const module = catalogue.module("source", kind);
   return {
     id: "source",
     kind,
-    params: defaultParams(module),
+    params: filled(module, recording),
     items: module.items.flatMap((rule) =>
       Array.from({ length: rule.fewest }, (_, i) => ({
         id: `${rule.kind}${i + 1}`,
         kind: rule.kind,
-        params: defaultParams(catalogue.module("item", rule.kind)),
+        params: filled(catalogue.module("item", rule.kind), recording),
       })),
     ),
   };

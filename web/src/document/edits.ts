@@ -18,7 +18,7 @@ function topIds(sound: Sound): string[] {
   return [...sound.layers, ...sound.buses, ...sound.modulators].map((part) => part.id);
 }
 
-export function newLayer(sound: Sound, catalogue: Catalogue, kind: string): Layer {
+export function newLayer(sound: Sound, catalogue: Catalogue, kind: string, recording = ""): Layer {
   const module = (family: string, name: string) => defaultParams(catalogue.module(family, name));
   const id = freeId("layer", topIds(sound));
   const bus = sound.buses[0];
@@ -29,7 +29,7 @@ export function newLayer(sound: Sound, catalogue: Catalogue, kind: string): Laye
     params: module("part", "layer"),
     mute: false,
     solo: false,
-    source: newSource(catalogue, kind),
+    source: newSource(catalogue, kind, recording),
     filters: [
       { id: "filter1", kind: "lowpass", params: module("filter", "lowpass"), bypass: false },
     ],
@@ -39,8 +39,13 @@ export function newLayer(sound: Sound, catalogue: Catalogue, kind: string): Laye
   };
 }
 
-export function addLayer(sound: Sound, catalogue: Catalogue, kind: string): Operation[] {
-  return [{ op: "add", path: "/layers/-", value: newLayer(sound, catalogue, kind) }];
+export function addLayer(
+  sound: Sound,
+  catalogue: Catalogue,
+  kind: string,
+  recording = "",
+): Operation[] {
+  return [{ op: "add", path: "/layers/-", value: newLayer(sound, catalogue, kind, recording) }];
 }
 
 /** Routes that lead to, or come from, what is about to be removed; the last first. */
@@ -121,10 +126,12 @@ export function changeSource(
   catalogue: Catalogue,
   index: number,
   kind: string,
+  recording = "",
 ): Operation[] {
   const layer = sound.layers[index];
   if (!layer) return [];
-  const source = newSource(catalogue, kind);
+  const used = layer.source.params.recording ?? layer.source.items[0]?.params.recording;
+  const source = newSource(catalogue, kind, String(used || recording));
   const module = catalogue.module("source", kind);
   const shared = Object.fromEntries(
     Object.entries(layer.source.params).filter(([key]) => {

@@ -7,6 +7,32 @@ export function isTime(value: Value): value is Time {
   return typeof value === "object" && !Array.isArray(value);
 }
 
+const NOTE_NAMES = ["C", "C♯", "D", "E♭", "E", "F", "F♯", "G", "A♭", "A", "B♭", "B"];
+
+/** A key with fractions as a note and cents: 60.12 is C4 +12 ct. */
+export function keyName(key: number): string {
+  const whole = Math.round(key);
+  const cents = Math.round((key - whole) * 100);
+  const name = `${NOTE_NAMES[((whole % 12) + 12) % 12]}${Math.floor(whole / 12) - 1}`;
+  if (cents === 0) return name;
+  return `${name} ${cents < 0 ? MINUS : "+"}${Math.abs(cents)} ct`;
+}
+
+/** A key from a note name with cents, or a number; null if it makes no sense. */
+export function parsedKey(text: string): number | null {
+  const plain = text.trim().replaceAll(MINUS, "-").replaceAll("♯", "#").replaceAll("♭", "b");
+  const note = /^([a-gA-G])([#b]?)(-?\d+)(?:\s*([+-]\s*\d+(?:\.\d+)?)\s*(?:ct)?)?$/.exec(plain);
+  let key: number;
+  if (note) {
+    const base = { c: 0, d: 2, e: 4, f: 5, g: 7, a: 9, b: 11 }[note[1]?.toLowerCase() ?? "c"] ?? 0;
+    const shift = note[2] === "#" ? 1 : note[2] === "b" ? -1 : 0;
+    key = base + shift + 12 * (Number(note[3]) + 1);
+    if (note[4]) key += Number(note[4].replaceAll(" ", "")) / 100;
+  } else if (/^\d+(\.\d+)?$/.test(plain)) key = Number(plain);
+  else return null;
+  return key >= 0 && key <= 127 ? key : null;
+}
+
 /** A number as it is shown: a true minus, three significant digits or so, no needless zeros. */
 export function shownNumber(value: number, digits?: number): string {
   if (!Number.isFinite(value)) return value < 0 ? `${MINUS}∞` : "∞";

@@ -9,6 +9,7 @@ import {
   removeLayer,
 } from "../document/edits";
 import type { Operation } from "../document/patch";
+import { useMaterial } from "../material/shelf";
 import { edit, type Selection, useSession } from "../session/store";
 import { useStage } from "../stage/socket";
 import { useCatalogue } from "../ui/catalogue-context";
@@ -76,10 +77,11 @@ function Card({
   );
 }
 
-function describe(layer: Layer, name: string): string {
+function describe(layer: Layer, name: string, recordingName: string): string {
   const unison = Number(layer.source.params.unison ?? 1);
   const table = String(layer.source.params.table ?? "").replaceAll("_", " ");
-  return `${table || name}${unison > 1 ? `, unison ${unison}` : ""}`;
+  const from = recordingName || (table === "cut" ? "cut table" : table);
+  return `${from || name.toLowerCase()}${unison > 1 ? `, unison ${unison}` : ""}`;
 }
 
 function Toggle({
@@ -112,6 +114,9 @@ function Toggle({
 function LayerCard({ layer, index, count }: { layer: Layer; index: number; count: number }) {
   const catalogue = useCatalogue();
   const chosen = useSession((s) => s.selection.kind === "layer" && s.selection.id === layer.id);
+  const material = useMaterial();
+  const used = layer.source.params.recording ?? layer.source.items[0]?.params.recording;
+  const recording = material.data?.find((m) => m.card.key === used)?.card.name.toLowerCase() ?? "";
   const act = (
     label: string,
     make: (sound: NonNullable<ReturnType<typeof useSession.getState>["sound"]>) => Operation[],
@@ -177,7 +182,7 @@ function LayerCard({ layer, index, count }: { layer: Layer; index: number; count
       </div>
       <div className="flex items-center gap-0.5">
         <span className="label min-w-0 flex-1 truncate text-xs">
-          {describe(layer, catalogue.module("source", layer.source.kind).name)}
+          {describe(layer, catalogue.module("source", layer.source.kind).name, recording)}
         </span>
         <Toggle
           on={layer.solo}
@@ -204,10 +209,12 @@ export function Layers() {
   const ceiling = useSession((s) => s.sound?.master.params.ceiling);
   const selection = useSession((s) => s.selection);
   const sources = catalogue.family("source");
+  const material = useMaterial();
+  const first = material.data?.find((m) => m.card.kind === "recording")?.card.key ?? "";
   const add = (kind: string) => {
     const { sound } = useSession.getState();
     if (!sound) return;
-    edit("sound", addLayer(sound, catalogue, kind), "Add layer");
+    edit("sound", addLayer(sound, catalogue, kind, first), "Add layer");
     const fresh = useSession.getState().sound?.layers.at(-1);
     if (fresh) select({ kind: "layer", id: fresh.id });
   };

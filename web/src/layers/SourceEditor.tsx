@@ -1,14 +1,20 @@
 import type { Layer } from "../api/client";
 import { itemParts, type PartPlace } from "../document/catalogue";
 import { addItem, changeSource, removeItem } from "../document/edits";
+import { useMaterial } from "../material/shelf";
+import { SourcePicture } from "../pictures/SourcePicture";
 import { PartStrips } from "../strips/PartStrips";
 import { Section } from "../strips/Section";
 import { useCatalogue } from "../ui/catalogue-context";
 import { change } from "./change";
+import { Instrument } from "./Instrument";
+import { Operators } from "./Operators";
 
 /** Which kind of source the layer has. */
 function SourceKind({ layer, index }: { layer: Layer; index: number }) {
   const catalogue = useCatalogue();
+  const material = useMaterial();
+  const first = material.data?.find((m) => m.card.kind === "recording")?.card.key ?? "";
   return (
     <select
       className="rounded-sm bg-transparent font-semibold"
@@ -16,7 +22,7 @@ function SourceKind({ layer, index }: { layer: Layer; index: number }) {
       value={layer.source.kind}
       onChange={(event) =>
         change("Change the source", (sound) =>
-          changeSource(sound, catalogue, index, event.target.value),
+          changeSource(sound, catalogue, index, event.target.value, first),
         )
       }
     >
@@ -27,6 +33,12 @@ function SourceKind({ layer, index }: { layer: Layer; index: number }) {
       ))}
     </select>
   );
+}
+
+/** What a new item takes over from the first of its kind: the recording that it plays. */
+function firstOf(layer: Layer, kind: string): Layer["source"]["params"] {
+  const recording = layer.source.items.find((item) => item.kind === kind)?.params.recording;
+  return recording === undefined ? {} : { recording };
 }
 
 /** One of the things the source is made of, such as an operator, with its strips. */
@@ -81,10 +93,13 @@ export function SourceEditor({
           </>
         }
       >
+        <SourcePicture layer={layer} index={index} kind={module.picture} />
         <PartStrips place={source} />
         <PartStrips place={own} only={["octave", "transpose", "drift"]} />
       </Section>
-      {module.items.map((rule) => {
+      {layer.source.kind === "operators" && <Operators layer={layer} index={index} />}
+      {layer.source.kind === "sampler" && <Instrument layer={layer} index={index} />}
+      {(layer.source.kind === "operators" ? [] : module.items).map((rule) => {
         const name = catalogue.module("item", rule.kind).name;
         const here = items.filter((item) => item.kind === rule.kind);
         return (
@@ -105,7 +120,7 @@ export function SourceEditor({
                 disabled={here.length >= rule.most}
                 onClick={() =>
                   change(`Add ${name.toLowerCase()}`, () =>
-                    addItem(catalogue, layer, index, rule.kind),
+                    addItem(catalogue, layer, index, rule.kind, firstOf(layer, rule.kind)),
                   )
                 }
               >

@@ -22,6 +22,9 @@ export interface Summary {
   layers: Record<string, (number | null)[]>;
 }
 
+/** What a source's picture shows; which kind it is decides what else there is. */
+export type Shown = { kind: string; length: number } & Record<string, unknown>;
+
 export type RenderNews = Pick<RenderOut, "id" | "state" | "progress" | "message">;
 
 interface Stage {
@@ -29,6 +32,7 @@ interface Stage {
   courses: { modulators: Record<string, Course>; parameters: Record<string, Course> };
   summary: Summary | null;
   renders: Record<number, RenderNews>;
+  pictures: Record<string, Shown>;
   playing: boolean;
   still: boolean;
   loop: [number, number] | null;
@@ -39,6 +43,7 @@ export const useStage = create<Stage>(() => ({
   courses: { modulators: {}, parameters: {} },
   summary: null,
   renders: {},
+  pictures: {},
   playing: false,
   still: false,
   loop: null,
@@ -63,6 +68,7 @@ export function openStage(soundId: number) {
     courses: { modulators: {}, parameters: {} },
     summary: null,
     renders: {},
+    pictures: {},
     playing: false,
     still: false,
     loop: null,
@@ -135,6 +141,11 @@ function hear(message: any) {
       useStage.setState({
         courses: { modulators: message.modulators, parameters: message.parameters },
       });
+      break;
+    case "picture":
+      useStage.setState((state) => ({
+        pictures: { ...state.pictures, [message.layer]: message },
+      }));
       break;
     case "summary":
       longView.finish(message.loudness);

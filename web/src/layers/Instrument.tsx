@@ -1,0 +1,70 @@
+import { useQueryClient } from "@tanstack/react-query";
+import { useRef } from "react";
+import { type Layer, type Schemas, uploadAll, type Value } from "../api/client";
+import { defaultParams } from "../document/catalogue";
+import { MATERIAL } from "../material/shelf";
+import { say, useSession } from "../session/store";
+import { useCatalogue } from "../ui/catalogue-context";
+import { change } from "./change";
+
+/** Zones of the sampler from an SFZ file with its samples, and back. */
+export function Instrument({ layer, index }: { layer: Layer; index: number }) {
+  const catalogue = useCatalogue();
+  const queries = useQueryClient();
+  const soundId = useSession((s) => s.soundId);
+  const field = useRef<HTMLInputElement>(null);
+  const read = async (files: File[]) => {
+    try {
+      const found = await uploadAll<Schemas["InstrumentOut"]>(
+        "/api/material/instrument",
+        "files",
+        files,
+      );
+      await queries.invalidateQueries({ queryKey: MATERIAL });
+      const params = defaultParams(catalogue.module("item", "zone"));
+      change("Read SFZ", () => [
+        {
+          op: "replace",
+          path: `/layers/${index}/source/items`,
+          value: found.zones.map((zone, i) => ({
+            id: `zone${i + 1}`,
+            kind: "zone",
+            params: { ...params, ...(zone as Record<string, Value>) },
+          })),
+        },
+      ]);
+      const skipped = Object.entries(found.skipped).map(([what, n]) =>
+        n > 1 ? `${what} (${n} times)` : what,
+      );
+      say(
+        `${found.zones.length} zones read.${skipped.length > 0 ? ` Skipped: ${skipped.join(", ")}.` : ""}`,
+        "news",
+      );
+    } catch (error) {
+      say((error as Error).message);
+    }
+  };
+  return (
+    <div className="mb-3 flex items-center gap-2">
+      <button type="button" className="button" onClick={() => field.current?.click()}>
+        Read SFZ with its samples…
+      </button>
+      <input
+        ref={field}
+        type="file"
+        multiple
+        accept=".sfz,.wav,.flac,.ogg,.aif,.aiff"
+        className="hidden"
+        aria-label="SFZ file and its samples"
+        onChange={(event) => {
+          const files = [...(event.target.files ?? [])];
+          event.target.value = "";
+          if (files.length > 0) void read(files);
+        }}
+      />
+      <a className="button" href={`/api/sounds/${soundId}/layers/${layer.id}/instrument`} download>
+        Save as SFZ
+      </a>
+    </div>
+  );
+}

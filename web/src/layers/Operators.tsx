@@ -1,0 +1,167 @@
+import type { Layer } from "../api/client";
+import { itemParts, type PartPlace } from "../document/catalogue";
+import { addItem, removeItem } from "../document/edits";
+import { shownNumber } from "../document/values";
+import { isPacked } from "../pictures/packed";
+import { SmallSpectrum } from "../pictures/SpectrumPicture";
+import { useStage } from "../stage/socket";
+import { PartStrips } from "../strips/PartStrips";
+import { itemName } from "../strips/ReferenceStrip";
+import { Section } from "../strips/Section";
+import { useCatalogue } from "../ui/catalogue-context";
+import { Menu } from "../ui/Menu";
+import { change } from "./change";
+
+interface Numbered {
+  id: string;
+  name: string;
+  place: PartPlace;
+}
+
+const idOf = (place: PartPlace) => place.path.slice(place.path.lastIndexOf(".") + 1);
+
+/** What an operator does, in a line: how it is heard, and who acts on it. */
+export function told(
+  operator: PartPlace["params"],
+  acting: { name: string; amount: number }[],
+): string {
+  const level = Number(operator.level);
+  const heard = level <= -80 ? "not heard itself" : `heard at ${shownNumber(level, 1)} dB`;
+  const tuned =
+    operator.wave === "noise"
+      ? "noise"
+      : operator.tuned === "fixed"
+        ? `at ${shownNumber(Number(operator.hertz))} Hz`
+        : `at ${shownNumber(Number(operator.ratio))} times the note`;
+  const acted = acting.map((a) => `${a.name} acts on it by ${shownNumber(a.amount)} rad`);
+  return [tuned, heard, ...acted].join("; ");
+}
+
+function Operator({
+  layer,
+  index,
+  operator,
+  operators,
+  modulations,
+}: {
+  layer: Layer;
+  index: number;
+  operator: Numbered;
+  operators: Numbered[];
+  modulations: PartPlace[];
+}) {
+  const catalogue = useCatalogue();
+  const picture = useStage((s) => s.pictures[layer.id]);
+  const nameOf = (id: unknown) =>
+    id === operator.id ? "itself" : (operators.find((o) => o.id === id)?.name ?? "nothing");
+  const acting = modulations.filter((m) => m.params.to === operator.id);
+  const spectrum = (picture?.items as Record<string, unknown> | undefined)?.[operator.id];
+  return (
+    <Section
+      title={operator.name}
+      about={told(
+        operator.place.params,
+        acting.map((m) => ({ name: nameOf(m.params.from), amount: Number(m.params.amount) })),
+      )}
+      actions={
+        <>
+          <Menu
+            button="Let another act on it"
+            label={`Let an operator act on ${operator.name}`}
+            entries={operators.map((other) => ({
+              name: other.id === operator.id ? "Itself (feedback)" : other.name,
+              disabled: acting.some((m) => m.params.from === other.id),
+              act: () =>
+                change("Add modulation", () =>
+                  addItem(catalogue, layer, index, "modulation", {
+                    from: other.id,
+                    to: operator.id,
+                    amount: other.id === operator.id ? 0.5 : 1,
+                  }),
+                ),
+            }))}
+          />
+          <button
+            type="button"
+            className="button-plain"
+            disabled={operators.length <= 1}
+            aria-label={`Remove ${operator.name}`}
+            onClick={() =>
+              change(`Remove ${operator.name}`, (s) => removeItem(s, catalogue, index, operator.id))
+            }
+          >
+            Remove
+          </button>
+        </>
+      }
+    >
+      {isPacked(spectrum) && picture ? (
+        <SmallSpectrum
+          levels={spectrum}
+          length={picture.length}
+          label={`Spectrum of ${operator.name} with all that acts on it`}
+        />
+      ) : (
+        <div className="h-[50px] border border-line bg-paper" />
+      )}
+      {acting.map((modulation) => {
+        const from = nameOf(modulation.params.from);
+        return (
+          <div key={modulation.path} className="relative">
+            <PartStrips
+              place={{ ...modulation, title: `${from} on ${operator.name}` }}
+              only={["amount"]}
+              rename={() => `Acted on by ${from}`}
+            />
+            <button
+              type="button"
+              className="button-plain absolute bottom-0 left-0 text-xs"
+              aria-label={`Remove ${from} acting on ${operator.name}`}
+              onClick={() =>
+                change("Remove modulation", (s) =>
+                  removeItem(s, catalogue, index, idOf(modulation)),
+                )
+              }
+            >
+              remove
+            </button>
+          </div>
+        );
+      })}
+      <PartStrips place={operator.place} />
+    </Section>
+  );
+}
+
+/** The operators one below the other, each with what acts on it and what comes out. */
+export function Operators({ layer, index }: { layer: Layer; index: number }) {
+  const catalogue = useCatalogue();
+  const items = itemParts(layer, index);
+  const operators = items
+    .filter((place) => place.kind === "operator")
+    .map((place, i) => ({ id: idOf(place), name: itemName("operator", i + 1), place }));
+  const modulations = items.filter((place) => place.kind === "modulation");
+  const most = catalogue.module("source", "operators").items[0]?.most ?? 8;
+  return (
+    <>
+      {operators.map((operator) => (
+        <Operator
+          key={operator.id}
+          layer={layer}
+          index={index}
+          operator={operator}
+          operators={operators}
+          modulations={modulations}
+        />
+      ))}
+      <button
+        type="button"
+        className="button mb-3"
+        disabled={operators.length >= most}
+        onClick={() => change("Add operator", () => addItem(catalogue, layer, index, "operator"))}
+      >
+        Add operator
+      </button>
+    </>
+  );
+}

@@ -1,0 +1,76 @@
+import { useRef } from "react";
+import { keyName } from "../document/values";
+import type { Arriving } from "./MaterialView";
+import { isRecording, type Material, useMaterialView } from "./shelf";
+
+function facts(entry: Material): string {
+  const { card } = entry;
+  if (!isRecording(card)) return `table, ${card.frames} cycles`;
+  const seconds = (card.frames / card.rate).toFixed(1);
+  return `${seconds} s, ${card.channels === 2 ? "stereo" : "mono"}, ${
+    card.root === null ? "no pitch" : keyName(card.root)
+  }`;
+}
+
+/** The shelf's pieces by name, what is on its way, and how to take more in. */
+export function MaterialList({
+  material,
+  chosen,
+  arriving,
+  onFiles,
+}: {
+  material: Material[];
+  chosen: string | null;
+  arriving: Arriving[];
+  onFiles: (files: File[]) => void;
+}) {
+  const field = useRef<HTMLInputElement>(null);
+  return (
+    <aside
+      aria-label="The shelf"
+      className="flex w-[250px] shrink-0 flex-col border-r border-line p-3"
+    >
+      <button type="button" className="button mb-2" onClick={() => field.current?.click()}>
+        Take in recordings…
+      </button>
+      <input
+        ref={field}
+        type="file"
+        multiple
+        accept=".wav,.flac,.ogg,.aif,.aiff,.mp3,audio/*"
+        className="hidden"
+        aria-label="Recordings to take in"
+        onChange={(event) => {
+          onFiles([...(event.target.files ?? [])]);
+          event.target.value = "";
+        }}
+      />
+      {arriving.map((file) => (
+        <div key={file.name} className="mb-1 flex items-center gap-2" role="status">
+          <span className="min-w-0 flex-1 truncate">{file.name}</span>
+          <progress className="h-1 w-16" value={file.share} aria-label={`Taking in ${file.name}`} />
+          <button type="button" className="button-plain" onClick={file.cancel}>
+            Cancel
+          </button>
+        </div>
+      ))}
+      <ul className="min-h-0 flex-1 overflow-y-auto">
+        {material.map((entry) => (
+          <li key={entry.card.key}>
+            <button
+              type="button"
+              aria-pressed={entry.card.key === chosen}
+              className={`mb-1 w-full border border-l-[5px] bg-paper px-2 py-1 text-left ${
+                entry.card.key === chosen ? "border-ink" : "border-line border-l-[#8ea3ac]"
+              }`}
+              onClick={() => useMaterialView.setState({ key: entry.card.key })}
+            >
+              <div className="truncate font-bold">{entry.card.name}</div>
+              <div className="label truncate text-xs">{facts(entry)}</div>
+            </button>
+          </li>
+        ))}
+      </ul>
+    </aside>
+  );
+}

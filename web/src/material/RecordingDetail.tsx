@@ -1,0 +1,130 @@
+import { useQueryClient } from "@tanstack/react-query";
+import { useState } from "react";
+import { api, bytes, taken } from "../api/client";
+import { keyName, parsedKey, shownNumber } from "../document/values";
+import { say } from "../session/store";
+import { Section } from "../strips/Section";
+import { EditableName } from "../ui/EditableName";
+import { CutFromRecording } from "./CutFromRecording";
+import { hear, hush, useHearing } from "./hearing";
+import { Loops } from "./Loops";
+import { RecordingPicture, type View } from "./RecordingPicture";
+import { Steps } from "./Steps";
+import { type CardChange, changeCard, MATERIAL, type Material, type RecordingCard } from "./shelf";
+
+function Root({ card, change }: { card: RecordingCard; change: Change }) {
+  const [text, setText] = useState<string | null>(null);
+  const keep = () => {
+    if (text === null) return;
+    const key = parsedKey(text);
+    if (text.trim() === "") void change({ no_root: true }, "No pitch");
+    else if (key === null)
+      say(`“${text}” is not a note. Write a name such as C#3 or a key number.`);
+    else if (key !== card.root) void change({ root: key }, "Root note");
+    setText(null);
+  };
+  return (
+    <label className="flex items-center gap-2">
+      <span className="label">Root note</span>
+      <input
+        className="field w-24"
+        value={text ?? (card.root === null ? "" : keyName(card.root))}
+        placeholder="no pitch"
+        onChange={(event) => setText(event.target.value)}
+        onBlur={keep}
+        onKeyDown={(event) => event.key === "Enter" && keep()}
+      />
+      {card.detected !== null && card.detected !== card.root && (
+        <button
+          type="button"
+          className="button-plain"
+          onClick={() => void change({ root: card.detected as number }, "Detected root")}
+        >
+          use detected {keyName(card.detected as number)}
+        </button>
+      )}
+    </label>
+  );
+}
+
+export type Change = (change: CardChange, label: string) => Promise<void>;
+
+/** One recording: how it looks and sounds, its root, steps and loop, and tables cut from it. */
+export function RecordingDetail({ entry, card }: { entry: Material; card: RecordingCard }) {
+  const queries = useQueryClient();
+  const [view, setView] = useState<View>({ start: 0, end: null, chosen: null, seconds: 0 });
+  const heard = useHearing((s) => s.what);
+  const refresh = () => queries.invalidateQueries({ queryKey: MATERIAL });
+  const change: Change = async (fields, label) => {
+    if (await changeCard(card, fields, label)) await refresh();
+  };
+  const version = JSON.stringify([card.steps, card.loop]);
+  const audio = () => bytes(`/api/material/${card.key}/audio`);
+  const remove = async () => {
+    try {
+      await taken(api.DELETE("/api/material/{key}", { params: { path: { key: card.key } } }));
+      await refresh();
+    } catch (error) {
+      say(`${card.name} stays: ${(error as Error).message}.`);
+    }
+  };
+  return (
+    <>
+      <div className="mb-2 flex items-baseline gap-3">
+        <EditableName
+          name={card.name}
+          label="Recording"
+          className="text-base font-bold"
+          onChange={(name) => void change({ name }, "Rename")}
+        />
+        <span className="label min-w-0 flex-1 truncate">
+          {card.origin}
+          {entry.used_by.length > 0 && `; used by ${entry.used_by.join(", ")}`}
+        </span>
+        <button
+          type="button"
+          className="button"
+          onClick={() =>
+            heard === card.key
+              ? hush()
+              : void hear(card.key, audio, null, view.chosen?.[0] ?? 0).catch((e) => say(e.message))
+          }
+        >
+          {heard === card.key ? "Stop" : "Hear"}
+        </button>
+        {!entry.shipped && (
+          <button type="button" className="button-plain" onClick={() => void remove()}>
+            Let go
+          </button>
+        )}
+      </div>
+      <RecordingPicture card={card} version={version} view={view} onView={setView} />
+      <div className="mb-3 mt-2 flex flex-wrap items-center gap-x-6 gap-y-1">
+        <Root card={card} change={change} />
+        <span>
+          <span className="label">Loudness</span>{" "}
+          <b>{card.loudness === null ? "silent" : `${shownNumber(card.loudness, 1)} LUFS`}</b>
+        </span>
+        <span>
+          <span className="label">Peak</span>{" "}
+          <b>{card.peak === null ? "silent" : `${shownNumber(card.peak, 1)} dBFS`}</b>
+        </span>
+        <span>
+          <span className="label">Rate</span> <b>{shownNumber(card.rate / 1000)} kHz</b>
+        </span>
+        <span>
+          <span className="label">Length</span> <b>{shownNumber(view.seconds, 2)} s</b>
+        </span>
+      </div>
+      <div className="grid grid-cols-2 gap-4">
+        <Section title="Steps" about="done before it is heard; the file stays as it is" columns={1}>
+          <Steps card={card} view={view} change={change} />
+        </Section>
+        <Section title="Loop" about="what the sampler repeats while a note is held" columns={1}>
+          <Loops card={card} seconds={view.seconds} audio={audio} change={change} />
+        </Section>
+      </div>
+      <CutFromRecording card={card} />
+    </>
+  );
+}

@@ -1,0 +1,42 @@
+import { useQueryClient } from "@tanstack/react-query";
+import { api, taken } from "../api/client";
+import { say } from "../session/store";
+import { EditableName } from "../ui/EditableName";
+import { changeCard, MATERIAL, type Material, type TableCard } from "./shelf";
+
+/** A table on the shelf: where it came from, and what uses it. */
+export function TableDetail({ entry }: { entry: Material }) {
+  const queries = useQueryClient();
+  const card = entry.card as TableCard;
+  const refresh = () => queries.invalidateQueries({ queryKey: MATERIAL });
+  const remove = async () => {
+    try {
+      await taken(api.DELETE("/api/material/{key}", { params: { path: { key: card.key } } }));
+      await refresh();
+    } catch (error) {
+      say(`${card.name} stays: ${(error as Error).message}.`);
+    }
+  };
+  return (
+    <div className="mb-4">
+      <div className="flex items-baseline gap-3">
+        <EditableName
+          name={card.name}
+          label="Table"
+          className="text-base font-bold"
+          onChange={(name) => void changeCard(card, { name }, "Rename").then(refresh)}
+        />
+        <span className="label flex-1">{card.frames} cycles</span>
+        <button type="button" className="button-plain" onClick={() => void remove()}>
+          Let go
+        </button>
+      </div>
+      <p className="mt-1">{card.origin}.</p>
+      <p className="label">
+        {entry.used_by.length > 0
+          ? `Used by ${entry.used_by.join(", ")}.`
+          : "Not used yet: choose “Cut from material” as the table of a wavetable layer."}
+      </p>
+    </div>
+  );
+}

@@ -1,0 +1,150 @@
+/** The shelf of recordings and tables: asking for it, taking in, and changing with undo. */
+
+import { useQuery } from "@tanstack/react-query";
+import { create } from "zustand";
+import { api, Refused, type Schemas, taken, token } from "../api/client";
+import { say } from "../session/store";
+
+export type Material = Schemas["MaterialOut"];
+export type RecordingCard = Required<Schemas["RecordingCard"]>;
+export type TableCard = Required<Schemas["TableCard"]>;
+export type CardChange = Partial<Schemas["CardChange"]>;
+export type Cut = Schemas["CutOut"];
+export type Step = RecordingCard["steps"][number];
+
+export const MATERIAL = ["material"];
+
+export function useMaterial() {
+  return useQuery({ queryKey: MATERIAL, queryFn: () => taken(api.GET("/api/material")) });
+}
+
+export function isRecording(card: Material["card"]): card is RecordingCard {
+  return card.kind === "recording";
+}
+
+/** A change of a card, and what takes it back. */
+interface Done {
+  key: string;
+  label: string;
+  forward: CardChange;
+  back: CardChange;
+}
+
+interface MaterialState {
+  open: boolean;
+  key: string | null;
+  done: Done[];
+  undone: Done[];
+}
+
+/** The view of material: whether it is open, what is chosen, and what can be undone. */
+export const useMaterialView = create<MaterialState>(() => ({
+  open: false,
+  key: null,
+  done: [],
+  undone: [],
+}));
+
+export function openMaterial(key: string | null = null) {
+  useMaterialView.setState((state) => ({ open: true, key: key ?? state.key }));
+}
+
+export function closeMaterial() {
+  useMaterialView.setState({ open: false });
+}
+
+/** What sets the fields of a change back to what they are on the card. */
+export function inverse(card: RecordingCard | TableCard, change: CardChange): CardChange {
+  const back: CardChange = {};
+  if (change.name !== undefined) back.name = card.name;
+  if (card.kind !== "recording") return back;
+  if (change.steps !== undefined) back.steps = card.steps;
+  if (change.root !== undefined || change.no_root) {
+    if (card.root === null) back.no_root = true;
+    else back.root = card.root;
+  }
+  if (change.loop !== undefined || change.no_loop) {
+    if (card.loop) back.loop = card.loop;
+    else back.no_loop = true;
+  }
+  return back;
+}
+
+async function send(key: string, change: CardChange): Promise<boolean> {
+  try {
+    await taken(
+      api.PATCH("/api/material/{key}", { params: { path: { key } }, body: change as never }),
+    );
+    return true;
+  } catch (error) {
+    say(error instanceof Error ? error.message : String(error));
+    return false;
+  }
+}
+
+/** Change a card; it can be undone. */
+export async function changeCard(
+  card: RecordingCard | TableCard,
+  change: CardChange,
+  label: string,
+): Promise<boolean> {
+  const back = inverse(card, change);
+  const kept = await send(card.key, change);
+  if (kept) {
+    const entry = { key: card.key, label, forward: change, back };
+    useMaterialView.setState((state) => ({ done: [...state.done, entry], undone: [] }));
+  }
+  return kept;
+}
+
+/** Take the last change of a card back, or make it again. */
+export async function stepBack(way: "undo" | "redo"): Promise<void> {
+  const [from, to] = way === "undo" ? (["done", "undone"] as const) : (["undone", "done"] as const);
+  const state = useMaterialView.getState();
+  const entry = state[from].at(-1);
+  if (!entry) return;
+  if (!(await send(entry.key, way === "undo" ? entry.back : entry.forward))) return;
+  useMaterialView.setState((now) => ({
+    ...now,
+    [from]: now[from].slice(0, -1),
+    [to]: [...now[to], entry],
+    key: entry.key,
+  }));
+}
+
+/** Send a file and hear how far it has got; the signal cancels it. */
+export function takeIn(
+  file: File,
+  onProgress: (share: number) => void,
+  signal: AbortSignal,
+): Promise<Schemas["TakenIn"]> {
+  return new Promise((resolve, reject) => {
+    const request = new XMLHttpRequest();
+    const form = new FormData();
+    form.append("file", file);
+    request.open("POST", "/api/material");
+    request.setRequestHeader("X-CSRFToken", token());
+    request.responseType = "json";
+    request.upload.onprogress = (event) => {
+      if (event.lengthComputable) onProgress(event.loaded / event.total);
+    };
+    request.onload = () => {
+      if (request.status === 201) resolve(request.response as Schemas["TakenIn"]);
+      else {
+        const text = (request.response as { text?: string } | null)?.text;
+        reject(new Refused(text ?? `${file.name} could not be taken in.`, request.status));
+      }
+    };
+    request.onerror = () =>
+      reject(new Error(`The connection was lost while sending ${file.name}.`));
+    request.onabort = () => reject(new DOMException("cancelled", "AbortError"));
+    signal.addEventListener("abort", () => request.abort());
+    request.send(form);
+  });
+}
+
+const AUDIO = /\.(wav|wave|flac|ogg|oga|aif|aiff|aifc|mp3)$/i;
+
+export function isAudio(file: File): boolean {
+  return AUDIO.test(file.name) || file.type.startsWith("audio/");
+}

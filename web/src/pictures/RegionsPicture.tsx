@@ -1,0 +1,212 @@
+import { useMemo, useRef, useState } from "react";
+import type { Layer } from "../api/client";
+import { addItem, removeItem } from "../document/edits";
+import { change } from "../layers/change";
+import { useOutline, useSpectrogram } from "../material/RecordingPicture";
+import { edit } from "../session/store";
+import { useCatalogue } from "../ui/catalogue-context";
+import { ink, usePainted } from "../ui/painted";
+import { useMoment } from "./now";
+import { cell, type Packed, unpacked } from "./packed";
+
+const LOW = 30;
+const HIGH = 20_000;
+const SMALLEST = 6;
+
+type Item = Layer["source"]["items"][number];
+
+interface Box {
+  start: number;
+  end: number;
+  low: number;
+  high: number;
+}
+
+function boxOf(item: Item): Box {
+  const { start, end, low, high } = item.params;
+  return { start: Number(start), end: Number(end), low: Number(low), high: Number(high) };
+}
+
+const height = (hertz: number) => 1 - Math.log(hertz / LOW) / Math.log(HIGH / LOW);
+const hertzAt = (share: number) => LOW * (HIGH / LOW) ** (1 - share);
+
+/** The recording's spectrogram: where it is read, and regions that are drawn, kept or removed. */
+export function RegionsPicture({
+  places,
+  length,
+  layer,
+  index,
+  recording,
+}: {
+  places: Packed;
+  length: number;
+  layer: Layer;
+  index: number;
+  recording: string;
+}) {
+  const catalogue = useCatalogue();
+  const grid = useMemo(() => unpacked(places), [places]);
+  const moment = useMoment(grid.columns, length);
+  const spectrogram = useSpectrogram(recording, "", 0, null);
+  const outline = useOutline(recording, "", 0, null);
+  const seconds = outline.data?.seconds ?? 1;
+  const area = useRef<HTMLDivElement>(null);
+  const [drawing, setDrawing] = useState<Box | null>(null);
+  const from = useRef<{ x: number; y: number } | null>(null);
+  const regions = layer.source.items
+    .map((item, i) => ({ item, i }))
+    .filter(({ item }) => item.kind === "region");
+  const picture = usePainted(
+    (context, width, tall) => {
+      if (spectrogram.data) context.drawImage(spectrogram.data, 0, 0, width, tall);
+      // Along the top: where it reads over the whole length, the more often the darker.
+      context.fillStyle = ink(0.16);
+      for (let m = 0; m < grid.columns; m++) {
+        const place = cell(grid, 0, m);
+        if (place >= 0) context.fillRect(place * width - 1, 0, 2, 4);
+      }
+    },
+    [spectrogram.data, grid],
+  );
+  const at = (event: React.PointerEvent) => {
+    const rect = area.current?.getBoundingClientRect();
+    if (!rect) return { x: 0, y: 0 };
+    return {
+      x: Math.min(1, Math.max(0, (event.clientX - rect.left) / rect.width)),
+      y: Math.min(1, Math.max(0, (event.clientY - rect.top) / rect.height)),
+    };
+  };
+  const boxFrom = (a: { x: number; y: number }, b: { x: number; y: number }): Box => ({
+    start: Number((Math.min(a.x, b.x) * seconds).toFixed(3)),
+    end: Number((Math.max(a.x, b.x) * seconds).toFixed(3)),
+    low: Math.round(hertzAt(Math.max(a.y, b.y))),
+    high: Math.round(hertzAt(Math.min(a.y, b.y))),
+  });
+  const add = (box: Box) =>
+    change("Draw a region", () => addItem(catalogue, layer, index, "region", { ...box }));
+  const set = (i: number, box: Box, label: string) =>
+    edit(
+      "sound",
+      (Object.keys(box) as (keyof Box)[]).map((key) => ({
+        op: "replace" as const,
+        path: `/layers/${index}/source/items/${i}/params/${key}`,
+        value: box[key],
+      })),
+      label,
+      `region ${i}`,
+    );
+  const nudged = (box: Box, key: string, resize: boolean): Box | null => {
+    const time = seconds / 50;
+    const pitch = 2 ** (1 / 6);
+    const across = key === "ArrowLeft" ? -time : key === "ArrowRight" ? time : 0;
+    const up = key === "ArrowUp" ? pitch : key === "ArrowDown" ? 1 / pitch : 1;
+    if (across === 0 && up === 1) return null;
+    const next = resize
+      ? { ...box, end: Math.max(box.start + 0.01, box.end + across), high: box.high * up }
+      : {
+          start: Math.max(0, box.start + across),
+          end: box.end + across,
+          low: box.low * up,
+          high: box.high * up,
+        };
+    const inRange = (hertz: number) => Math.round(Math.min(24_000, Math.max(20, hertz)));
+    return {
+      start: Number(next.start.toFixed(3)),
+      end: Number(Math.max(next.start, next.end).toFixed(3)),
+      low: inRange("low" in next ? next.low : box.low),
+      high: inRange(next.high),
+    };
+  };
+  const style = (box: Box) => ({
+    left: `${(Math.min(box.start, seconds) / seconds) * 100}%`,
+    width: `${((Math.min(box.end, seconds) - Math.min(box.start, seconds)) / seconds) * 100}%`,
+    top: `${Math.max(0, height(box.high)) * 100}%`,
+    height: `${Math.max(0.01, height(box.low) - Math.max(0, height(box.high))) * 100}%`,
+  });
+  const place = cell(grid, 0, moment);
+  return (
+    <div className="col-span-4">
+      <div
+        ref={area}
+        className="relative h-[128px] cursor-crosshair touch-none border border-line bg-paper"
+        data-picture="Regions"
+        onPointerDown={(event) => {
+          if (event.button !== 0 || event.target !== event.currentTarget) return;
+          from.current = at(event);
+          event.currentTarget.setPointerCapture(event.pointerId);
+        }}
+        onPointerMove={(event) => {
+          if (from.current) setDrawing(boxFrom(from.current, at(event)));
+        }}
+        onPointerUp={(event) => {
+          const rect = event.currentTarget.getBoundingClientRect();
+          const begun = from.current;
+          from.current = null;
+          setDrawing(null);
+          if (!begun) return;
+          const end = at(event);
+          const wide = Math.abs(end.x - begun.x) * rect.width;
+          const tall = Math.abs(end.y - begun.y) * rect.height;
+          if (wide > SMALLEST && tall > SMALLEST) add(boxFrom(begun, end));
+        }}
+      >
+        <canvas ref={picture} className="pointer-events-none absolute inset-0 h-full w-full" />
+        {regions.map(({ item, i }, n) => {
+          const box = boxOf(item);
+          const kept = item.params.does === "keep";
+          return (
+            <button
+              key={item.id}
+              type="button"
+              aria-label={`Region ${n + 1}, ${kept ? "kept" : "removed"}: ${box.start} to ${box.end} s, ${box.low} to ${box.high} Hz. Arrows move, Shift and arrows resize, Delete removes, Enter keeps or removes.`}
+              className={`absolute border ${
+                kept ? "border-ink bg-transparent" : "border-dashed border-ink bg-paper/75"
+              }`}
+              style={style(box)}
+              onClick={() =>
+                edit(
+                  "sound",
+                  [
+                    {
+                      op: "replace",
+                      path: `/layers/${index}/source/items/${i}/params/does`,
+                      value: kept ? "remove" : "keep",
+                    },
+                  ],
+                  kept ? "Remove region’s sound" : "Keep region’s sound",
+                )
+              }
+              onKeyDown={(event) => {
+                if (event.key === "Delete" || event.key === "Backspace") {
+                  change("Take out region", (s) => removeItem(s, catalogue, index, item.id));
+                } else {
+                  const next = nudged(box, event.key, event.shiftKey);
+                  if (!next) return;
+                  set(i, next, "Move region");
+                }
+                event.preventDefault();
+                event.stopPropagation();
+              }}
+            />
+          );
+        })}
+        {drawing && (
+          <div
+            className="pointer-events-none absolute border border-rose bg-rose/10"
+            style={style(drawing)}
+          />
+        )}
+        {place >= 0 && (
+          <div
+            className="pointer-events-none absolute inset-y-0 w-px bg-rose/60"
+            style={{ left: `${place * 100}%` }}
+          />
+        )}
+      </div>
+      <p className="label mt-0.5 text-xs">
+        Drag to draw a region; click it to keep or remove it. The rose line is where the lowest note
+        reads now.
+      </p>
+    </div>
+  );
+}

@@ -1,0 +1,64 @@
+import type { Layer } from "../api/client";
+import { openMaterial } from "../material/shelf";
+import { useStage } from "../stage/socket";
+import { CyclesPicture } from "./CyclesPicture";
+import { GrainsPicture } from "./GrainsPicture";
+import { PartialsPicture } from "./PartialsPicture";
+import { isPacked } from "./packed";
+import { RegionsPicture } from "./RegionsPicture";
+import { SpectrumPicture } from "./SpectrumPicture";
+import { ZonesPicture } from "./ZonesPicture";
+
+/** What a layer's source does, now and over the length; which picture it is, the source says. */
+export function SourcePicture({
+  layer,
+  index,
+  kind,
+}: {
+  layer: Layer;
+  index: number;
+  kind: string;
+}) {
+  const shown = useStage((s) => s.pictures[layer.id]);
+  const recording = String(layer.source.params.recording ?? "");
+  if (kind === "zones") return <ZonesPicture layer={layer} />;
+  if ((kind === "grains" || kind === "regions") && !recording) {
+    return (
+      <p className="col-span-4 border border-line bg-paper p-3" role="status">
+        No recording yet: choose one below, or{" "}
+        <button type="button" className="button-plain underline" onClick={() => openMaterial()}>
+          take one in
+        </button>
+        .
+      </p>
+    );
+  }
+  if (!shown || shown.kind !== kind) {
+    return <div className="col-span-4 h-[92px] border border-line bg-paper" />;
+  }
+  const { levels, octaves, places, cycles, grains, length } = shown;
+  if (kind === "partials" && isPacked(levels) && isPacked(octaves) && isPacked(places)) {
+    return <PartialsPicture levels={levels} octaves={octaves} places={places} length={length} />;
+  }
+  if (kind === "spectrum" && isPacked(levels)) {
+    return <SpectrumPicture levels={levels} length={length} />;
+  }
+  if (kind === "cycles" && isPacked(cycles)) {
+    return <CyclesPicture cycles={cycles} length={length} />;
+  }
+  if (kind === "grains" && isPacked(grains)) {
+    return <GrainsPicture grains={grains} length={length} layer={layer.id} recording={recording} />;
+  }
+  if (kind === "regions" && isPacked(places)) {
+    return (
+      <RegionsPicture
+        places={places}
+        length={length}
+        layer={layer}
+        index={index}
+        recording={recording}
+      />
+    );
+  }
+  return null;
+}
