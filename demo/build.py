@@ -27,6 +27,26 @@ def part(id: str, kind: str, **params: Any) -> Document:
     return {"id": id, "kind": kind, "params": params}
 
 
+def _source(kind: str, params: Document, items: list[Document] | None = None) -> Document:
+    return {"id": "source", "kind": kind, "params": params, "items": items or []}
+
+
+def source(kind: str, *items: Document, **params: Any) -> Document:
+    """A source of any kind, with what it is made of."""
+    return _source(kind, params, list(items))
+
+
+def operator(number: int, **params: Any) -> Document:
+    """An operator of the operators source."""
+    return part(f"operator{number}", "operator", **params)
+
+
+def acts(number: int, on: int, amount: float) -> Document:
+    """One operator acting on another, by an index in radians."""
+    params = {"from": f"operator{number}", "to": f"operator{on}", "amount": amount}
+    return {"id": f"modulation{number}{on}", "kind": "modulation", "params": params}
+
+
 def layer(
     id: str,
     name: str,
@@ -37,12 +57,12 @@ def layer(
     sends: dict[str, float],
     params: Document | None = None,
 ) -> Document:
-    """A layer with a wavetable source; `sends` in dB by bus."""
+    """A layer; `source` is the wavetable's values, or what `source` made; sends in dB by bus."""
     return {
         "id": id,
         "name": name,
         "params": params or {},
-        "source": {"id": "source", "kind": "wavetable", "params": source},
+        "source": source if "kind" in source else _source("wavetable", source),
         "filters": filters,
         "envelope": {"params": envelope},
         "sends": [

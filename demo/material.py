@@ -18,7 +18,9 @@ from numba import njit
 from numpy.typing import NDArray
 from scipy.signal import butter, fftconvolve, lfilter, sosfilt
 
+from caligo.document.pitch import frequency
 from caligo.material.cards import Loop
+from caligo.material.cutting import by_cycles
 from caligo.material.loops import find_loops
 from caligo.material.shelf import SHIPPED, Shelf
 
@@ -315,6 +317,21 @@ def by_name() -> dict[str, str]:
     return {card.name.lower().replace(" ", "_"): card.key for card in Shelf([SHIPPED]).cards()}
 
 
+def _cut_vowel(shelf: Shelf) -> None:
+    """The table that the choir's layers share."""
+    vowel = next(card for card in shelf.cards() if card.name == title(hummed_vowel))
+    recording = shelf.recording(vowel.key)
+    assert recording is not None
+    spectra = by_cycles(recording.samples, recording.rate, frequency(recording.root), 24)
+    shelf.add_table(
+        spectra,
+        f"{vowel.name} table",
+        f"cut from {vowel.name} by cycles at {frequency(recording.root):.1f} Hz",
+        source=vowel.key,
+        cut={"way": "cycles", "frames": 24},
+    )
+
+
 def main(folder: Path = SHIPPED) -> None:
     """Make every piece anew."""
     folder.mkdir(parents=True, exist_ok=True)
@@ -333,6 +350,7 @@ def main(folder: Path = SHIPPED) -> None:
             start, end = found[0].start, found[0].end
             update["loop"] = Loop(start=round(start, 6), end=round(end, 6), fade=0.15)
         shelf.write(card.model_copy(update=update))
+    _cut_vowel(shelf)
 
 
 if __name__ == "__main__":

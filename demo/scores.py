@@ -83,7 +83,7 @@ CUES = (
     DemoCue(
         "3m2",
         "Snow on the Dome",
-        ("Snowblind",),
+        ("Snowblind", "Slit Wind", "Polar Axis"),
         Score(
             name="Snow on the Dome",
             length=300.0,
@@ -95,7 +95,7 @@ CUES = (
     DemoCue(
         "4m1",
         "Counting Plates",
-        ("Tracking Motor",),
+        ("Tracking Motor", "Lamp Hum"),
         Score(
             name="Counting Plates",
             length=210.0,

@@ -90,7 +90,7 @@ def _thinned(
     if mask.shape[0] > 0:
         for k in range(bins):
             out[k] *= mask[first, k] + x * (mask[second, k] - mask[first, k])
-    if values[THRESHOLD] > -119.0:
+    if values[THRESHOLD] > -79.9:
         loudest = np.float32(0.0)
         for k in range(bins):
             loudest = max(loudest, out[k])

@@ -123,7 +123,7 @@ def region_mask(regions: list[ItemPart], analysis: Analysis) -> NDArray[np.float
             _moved("balance", "Tone or noise", "−100 leaves noise and strokes, +100 leaves tones.",
                    "%", low=-100.0, high=100.0),
             _moved("threshold", "Threshold", "Removes what is softer than the loudest by this.",
-                   "dB", low=-120.0, high=0.0, default=-120.0),
+                   "dB", low=-80.0, high=0.0, default=-80.0),
             _moved("shift", "Shift", "Moves all frequencies by the same amount.", "Hz",
                    low=-2000.0, high=2000.0),
             _moved("pitch", "Pitch", "Transposes.", "st", low=-36.0, high=36.0),

@@ -81,6 +81,19 @@ function Operator({
                 ),
             }))}
           />
+          {acting.length > 0 && (
+            <Menu
+              button="Stop one acting"
+              label={`Stop an operator acting on ${operator.name}`}
+              entries={acting.map((modulation) => ({
+                name: nameOf(modulation.params.from),
+                act: () =>
+                  change("Remove modulation", (s) =>
+                    removeItem(s, catalogue, index, idOf(modulation)),
+                  ),
+              }))}
+            />
+          )}
           <button
             type="button"
             className="button-plain"
@@ -107,25 +120,12 @@ function Operator({
       {acting.map((modulation) => {
         const from = nameOf(modulation.params.from);
         return (
-          <div key={modulation.path} className="relative">
-            <PartStrips
-              place={{ ...modulation, title: `${from} on ${operator.name}` }}
-              only={["amount"]}
-              rename={() => `Acted on by ${from}`}
-            />
-            <button
-              type="button"
-              className="button-plain absolute bottom-0 left-0 text-xs"
-              aria-label={`Remove ${from} acting on ${operator.name}`}
-              onClick={() =>
-                change("Remove modulation", (s) =>
-                  removeItem(s, catalogue, index, idOf(modulation)),
-                )
-              }
-            >
-              remove
-            </button>
-          </div>
+          <PartStrips
+            key={modulation.path}
+            place={{ ...modulation, title: `${from} on ${operator.name}` }}
+            only={["amount"]}
+            rename={() => `Acted on by ${from}`}
+          />
         );
       })}
       <PartStrips place={operator.place} />

@@ -81,6 +81,7 @@ export function GrainsPicture({
   return (
     <NowAndThroughout
       label={`Grains: ${last?.rows ?? 0} in the last seconds`}
+      nowLabel="The last seconds"
       now={<canvas ref={now} className="h-full w-full" />}
       throughout={<canvas ref={throughout} className="h-full w-full" />}
     />

@@ -71,7 +71,7 @@ export function SmallSpectrum({
   const grid = useMemo(() => unpacked(levels), [levels]);
   const moment = useMoment(grid.rows, length);
   const ref = usePainted(
-    (context, width, height) => drawCurve(context, grid, moment, width, height, 14),
+    (context, width, height) => drawCurve(context, grid, moment, width, height, 20),
     [grid, moment],
   );
   return (
