@@ -26,7 +26,9 @@ from caligo.engine.long_view import coarse
 from caligo.engine.warm import warm
 from caligo.filters.state_variable import corner_gain, run, sharpness
 from caligo.movement.block import TICK
-from demo.sounds import SOUNDS, dome_air
+from demo.bench_sources import cases
+from demo.pads import dome_air
+from demo.sounds import SOUNDS
 from studio.stage.drawing import trajectories_json
 
 ROOT = Path(__file__).parents[1]
@@ -36,7 +38,7 @@ from pathlib import Path
 from caligo.document import read_sound
 from caligo.document.held import held_chord
 from caligo.engine.offline import render_to_file
-from demo.sounds import dome_air
+from demo.pads import dome_air
 score = held_chord("C2 G2 D3 A3", 60.0 * float(sys.argv[1]))
 render_to_file(read_sound(dome_air()), score, Path(sys.argv[2]), threads=2)
 print(resource.getrusage(resource.RUSAGE_SELF).ru_maxrss / 1024)
@@ -93,6 +95,9 @@ def bench_rendering() -> None:
     say("Dome Air, one core", f"{30.0 / one:.1f} x real time", "at least 25")
     two = best(lambda: render(sound, score, 240.0, threads=2), 2)
     say("Dome Air, four minutes on two threads", f"{two:.1f} s", "at most 10 s")
+    for what, made, wanted in cases():
+        taken = best(lambda made=made: render(made, score, 15.0))  # type: ignore[misc]
+        say(f"{what}, one core", f"{15.0 / taken:.1f} x real time", f"at least {wanted:.0f}")
     for make in SOUNDS[1:]:
         other = read_sound(make())
         taken = best(lambda other=other: render(other, score, 15.0), 2)  # type: ignore[misc]

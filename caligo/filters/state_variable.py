@@ -29,6 +29,10 @@ CONTRACT = {"contract"}
 """Lets multiplications and additions fuse; sums keep their order, so results do not vary."""
 
 
+DEAD = 1e-20
+"""Integrators below, 400 dB under full scale, count as nothing."""
+
+
 @njit(cache=True, nogil=True, fastmath=CONTRACT)
 def _single(
     x: np.ndarray,
@@ -122,10 +126,17 @@ def _double(
 
 @njit(cache=True, nogil=True)
 def _sound(state: np.ndarray) -> bool:
-    """Whether a voice's integrators hold numbers."""
+    """Whether a voice's integrators hold numbers; what has died away is set to nothing.
+
+    Left alone it would get so small that the processor computes with it a hundred times slower.
+    """
     total = 0.0
     for stage in range(state.shape[0]):
-        total += state[stage, 0, 0] + state[stage, 0, 1] + state[stage, 1, 0] + state[stage, 1, 1]
+        for side in range(2):
+            for i in range(2):
+                if abs(state[stage, side, i]) < DEAD:
+                    state[stage, side, i] = 0.0
+                total += state[stage, side, i]
     return math.isfinite(total)
 
 
@@ -153,13 +164,18 @@ def run(
     """
     voices, stages, _ = damping.shape
     wet = np.empty((2, TICK))
+    nothing = np.float32(0.0)
     for v in range(voices):
         for k in range(damping.shape[2] - 1):
             left = signal[v, 0, k * TICK : (k + 1) * TICK]
             right = signal[v, 1, k * TICK : (k + 1) * TICK]
+            loudest = nothing
             for n in range(TICK):
                 wet[0, n] = left[n]
                 wet[1, n] = right[n]
+                loudest = max(loudest, abs(left[n]), abs(right[n]))
+            if loudest == nothing and not state[v].any():
+                continue
             g = corner[v, k]
             g_step = (corner[v, k + 1] - g) / TICK
             d = damping[v, 0, k]

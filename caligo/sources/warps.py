@@ -20,8 +20,11 @@ from caligo.sources.tables import LENGTH, Table
 
 CELL = 16
 """Control ticks between two warped cycles; between them they fade into each other."""
-FINE = 2 * LENGTH
-"""Points at which a warped cycle is worked out, before it is cut off."""
+FINE = LENGTH
+"""Points at which a warped cycle is worked out, before it is cut off.
+
+What a sharp warp folds there lands on other partials of the same cycle, far below them.
+"""
 WARPS = (
     Choice("none", "None"),
     Choice("bend", "Bend"),
