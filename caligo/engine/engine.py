@@ -52,6 +52,9 @@ class Engine:
         Leave every moved parameter at its resting value.
     stems
         Where finished stems are kept, so that they are not rendered again.
+    rough
+        Leave out what voices have added up since they began: phases differ then, for a first
+        picture.
 
     Notes
     -----
@@ -69,6 +72,7 @@ class Engine:
         hold_still: bool = False,
         stems: StemStore | None = None,
         notes: Sequence[Note] | None = None,
+        rough: bool = False,
     ) -> None:
         if rate not in RATES:
             raise ValueError(f"the sample rate is one of {RATES}, not {rate}")
@@ -80,6 +84,7 @@ class Engine:
         self.voicing = Voicing(sound, self.notes, self.movement.setting.tempo)
         self._threads = threads
         self._hold_still = hold_still
+        self._rough = rough
         self._stems = stems
         self._build()
         self.start(0)
@@ -87,7 +92,9 @@ class Engine:
     def _build(self) -> None:
         self.layers: dict[str, LayerRenderer | CachedLayer] = {}
         for layer in sounding_layers(self.sound):
-            renderer = LayerRenderer(self.sound, layer, self.movement, self.voicing, self.rate)
+            renderer = LayerRenderer(
+                self.sound, layer, self.movement, self.voicing, self.rate, self._rough
+            )
             if self._stems is None:
                 self.layers[layer.id] = renderer
             else:

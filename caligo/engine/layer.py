@@ -38,11 +38,17 @@ class LayerRenderer:
     """Renders a layer's stem, before its level, pan and sends."""
 
     def __init__(
-        self, sound: Sound, layer: Layer, movement: Movement, voicing: Voicing, rate: int
+        self,
+        sound: Sound,
+        layer: Layer,
+        movement: Movement,
+        voicing: Voicing,
+        rate: int,
+        rough: bool = False,
     ) -> None:
         self.layer = layer
         self.rate = rate
-        self.voices = LayerVoices(sound, layer, movement, voicing, rate)
+        self.voices = LayerVoices(sound, layer, movement, voicing, rate, rough)
         self.inserts: list[Effect] = [
             implementation("effect", part.kind)(part, f"{layer.id}.{part.id}", movement, rate)
             for part in layer.inserts

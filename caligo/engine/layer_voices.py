@@ -34,10 +34,17 @@ class LayerVoices:
     """Renders each voice of a layer on its own, before they are added up."""
 
     def __init__(
-        self, sound: Sound, layer: Layer, movement: Movement, voicing: Voicing, rate: int
+        self,
+        sound: Sound,
+        layer: Layer,
+        movement: Movement,
+        voicing: Voicing,
+        rate: int,
+        rough: bool = False,
     ) -> None:
         self.layer = layer
         self.rate = rate
+        self._rough = rough
         self._movement = movement
         self._transpose = int(12 * layer.number("octave") + layer.number("transpose"))
         self._drift = layer.number("drift")
@@ -57,7 +64,7 @@ class LayerVoices:
         self._parallel = layer.text("arrangement") == "parallel" and len(self._filters) == 2
         self._blend = movement.track(f"{path}.blend")
         self._others = {
-            other.id: LayerVoices(sound, other, movement, voicing, rate)
+            other.id: LayerVoices(sound, other, movement, voicing, rate, rough)
             for other in named_modulators(sound, layer)
         }
         self._ring = movement.track(f"{path}.ring_amount")
@@ -128,6 +135,7 @@ class LayerVoices:
             history,
             steady=lambda row: voices[row].steady and self._drift == 0.0,
             past=np.zeros((len(rows), 2, span.samples), np.float32) if parted else None,
+            rough=self._rough,
         )
 
     def _pitch(self, voices: list[Voice], times: Floats) -> Floats:

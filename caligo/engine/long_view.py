@@ -79,7 +79,7 @@ def coarse(
     interrupted: Interrupted = lambda: False,
 ) -> Iterator[Tile]:
     """A first picture from short samples of the length; each tile is one column."""
-    engine = Engine(sound, score, rate=rate, hold_still=hold_still)
+    engine = Engine(sound, score, rate=rate, hold_still=hold_still, rough=True)
     span = COLUMNS // COARSE_COLUMNS
     ticks = COARSE_WINDOW // TICK
     for i in range(COARSE_COLUMNS):

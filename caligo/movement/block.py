@@ -61,6 +61,9 @@ class Block:
         ``steady(row)``: whether a voice keeps the pitch it begins with.
     past
         Where a source may write what goes past the layer's filters ``[voices, 2, samples]``.
+    rough
+        Whether phases do not matter: what has to be added up since a voice began may be left
+        out. The first, coarse picture is made so.
     """
 
     span: Span
@@ -70,3 +73,4 @@ class Block:
     history: History
     steady: Callable[[int], bool]
     past: NDArray[np.float32] | None = None
+    rough: bool = False

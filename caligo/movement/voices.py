@@ -79,15 +79,22 @@ def _plain(note: Note) -> Voice:
 
 
 def _poly(notes: list[Note], limit: int) -> list[Voice]:
-    """Each note a voice; where more than `limit` are held, the oldest makes room."""
+    """Each note a voice; where more than `limit` are held, one makes room.
+
+    It is the same key if that is held, else the oldest that is not the lowest: the bass of a
+    chord is missed most.
+    """
     voices: list[Voice] = []
     for note in notes:
         sounding = [
             i for i, v in enumerate(voices) if v.start + v.length > note.start and v.cut == math.inf
         ]
         if len(sounding) >= limit:
-            oldest = sounding[0]
-            voices[oldest] = replace(voices[oldest], cut=note.start)
+            lowest = min(sounding, key=lambda i: voices[i].key)
+            same = [i for i in sounding if voices[i].key == note.pitch]
+            spare = [i for i in sounding if i != lowest]
+            given = (same or spare or sounding)[0]
+            voices[given] = replace(voices[given], cut=note.start)
         voices.append(_plain(note))
     return voices
 

@@ -383,6 +383,8 @@ class Grains(Source):
         if self._tracks[DENSITY].moved:
             ahead = span.first - first * CELL
             before = self._added.up_to(block, row, np.zeros(1), self._advance, CELL, ahead)
+            if block.rough:
+                before[0] = values[0, DENSITY] * (first - began) * self._cell
             begun[-1] = add_density(float(before[0]), values[:, DENSITY], self._cell, begun)
             keep = span.ticks // CELL
             self._added.keep(block, row, begun[keep : keep + 1].copy(), CELL, ahead)

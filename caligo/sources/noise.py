@@ -19,6 +19,7 @@ from caligo.movement.block import TICK, Block
 from caligo.movement.chance import combine, derive, signed, unit
 from caligo.movement.notes import Floats
 from caligo.sources.common import level_parameter
+from caligo.sources.recent import Recent
 from caligo.sources.source import VOICE_RMS, Source
 
 SIZE = 2048
@@ -197,6 +198,7 @@ class Noise(Source):
             key: self.movement.track(f"{self.path}.{key}")
             for key in ("tilt", "level", "width", "dust", "dust_rate")
         }
+        self._recent: Recent[NDArray[np.float32]] = Recent()
         self._softest = self.part.number("dust_range") / OCTAVE
 
     def render(self, block: Block, out: NDArray[np.float32]) -> None:
@@ -205,15 +207,21 @@ class Noise(Source):
         # The frames that reach into the span, by their number on the absolute grid.
         first = (span.first * TICK - SIZE) // HOP + 1
         last = -(-(span.first + span.ticks) * TICK // HOP)
-        start = first * HOP // TICK
-        ticks = ((last - first - 1) * HOP + SIZE) // TICK
-        at = slice(span.first * TICK - first * HOP, None)
         for row, voice in enumerate(block.voices):
-            frame, _ = block.history(row, start, ticks)
-            courses = {key: t.values(frame)[0] for key, t in self._tracks.items()}
-            excited = self._excited(derive(self.seed, voice.seed), start, courses)
-            shaped = self._shaped(excited, courses["tilt"], last - first)
-            out[row] += shaped[:, at][:, : span.samples]
+            frames = self._recent.of(block, row, first)
+            begin = max(frames, default=first - 1) + 1
+            if begin < last:
+                start = begin * HOP // TICK
+                ticks = ((last - begin - 1) * HOP + SIZE) // TICK
+                frame, _ = block.history(row, start, ticks)
+                courses = {key: t.values(frame)[0] for key, t in self._tracks.items()}
+                excited = self._excited(derive(self.seed, voice.seed), start, courses)
+                shaped = self._shaped(excited, courses["tilt"], last - begin)
+                frames.update(zip(range(begin, last), shaped, strict=True))
+            for number in range(first, last):
+                at = number * HOP - span.first * TICK
+                low, high = max(0, at), min(span.samples, at + SIZE)
+                out[row, :, low:high] += frames[number][:, low - at : high - at]
 
     def _excited(self, seed: int, start: int, courses: dict[str, Floats]) -> NDArray[np.float32]:
         """Hiss and dust before the tilt ``[2, samples]``, from the tick `start` on."""
@@ -243,7 +251,7 @@ class Noise(Source):
     def _shaped(
         self, excited: NDArray[np.float32], tilt: Floats, frames: int
     ) -> NDArray[np.float32]:
-        """The tilt of each frame laid over `excited` ``[2, samples]``."""
+        """Frames of `excited` ``[2, samples]`` with the tilt of each ``[frames, 2, SIZE]``."""
         where = np.arange(frames) * HOP
         windows = np.lib.stride_tricks.sliding_window_view(excited, SIZE, axis=1)[:, where]
         spectra = fft.rfft(windows * WINDOW, axis=2)
@@ -251,7 +259,5 @@ class Noise(Source):
         same = np.all(at_middle == at_middle[0])
         spectra *= slope(at_middle[:1] if same else at_middle, self.rate)
         parts = fft.irfft(spectra, SIZE, axis=2).astype(np.float32) * (WINDOW * np.float32(0.5))
-        out = np.zeros_like(excited)
-        for k, begin in enumerate(where):
-            out[:, begin : begin + SIZE] += parts[:, k]
-        return out
+        found: NDArray[np.float32] = np.ascontiguousarray(parts.swapaxes(0, 1))
+        return found

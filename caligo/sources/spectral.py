@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import math
-from typing import Any
+from typing import Any, NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
@@ -21,6 +21,7 @@ from caligo.sources.analysis import BINS, HOP, SIZE, WINDOW, Analysis, analysis_
 from caligo.sources.common import voice_parameters
 from caligo.sources.drawing import follow_parameter, recording_of, recording_parameter
 from caligo.sources.portrait import Portrait, Shown
+from caligo.sources.recent import Recent
 from caligo.sources.resynthesis import VALUES, advance_frame, begin_phases, to_spectrum
 from caligo.sources.source import VOICE_RMS, Source
 from caligo.sources.turns import Added, first_tick
@@ -45,6 +46,18 @@ def _moved(key: str, name: str, help: str, unit: str, **more: Any) -> Parameter:
 
 def _moment(key: str, name: str, help: str, default: float) -> Parameter:
     return Parameter(key, name, help, unit="s", high=1200.0, default=default)
+
+
+KEPT_BACK = (BEFORE - 1) * CELL
+"""Ticks before a block's end at which its phases are kept for an edit."""
+
+
+class Spectrum(NamedTuple):
+    """A frame's phases and travel before and after it, and its wave ``[2, SIZE]``."""
+
+    before: NDArray[np.float64]
+    after: NDArray[np.float64]
+    wave: NDArray[np.float32]
 
 
 REGION = Module(
@@ -152,6 +165,7 @@ class Spectral(Source):
         self._follow = self.part.switch("follow")
         self._added = Added()
         self._empty = np.empty((0, 0), np.float32)
+        self._recent: Recent[Spectrum] = Recent()
         self._beginnings: dict[int, tuple[NDArray[np.float64], NDArray[np.float64]]] = {}
         if self.recording is not None:
             self._analysis = analysis_of(self.recording)
@@ -268,58 +282,77 @@ class Spectral(Source):
         if self.recording is None:
             return
         span = block.span
-        size = VOICE_RMS / max(self.recording.level, 1e-6)
-        work, waves = np.empty((2, BINS)), np.empty((4, BINS), np.float32)
-        for row, voice in enumerate(block.voices):
+        for row in range(len(block.voices)):
             began = first_tick(block, row) // CELL
             # Frame number f has its middle at sample f * HOP.
             first = max(began, span.first // CELL - BEFORE + 1)
             last = -(-(span.first + span.ticks) // CELL) + BEFORE
             if last <= first:
                 continue
-            frame, pitch = block.history(row, first * CELL, (last - first) * CELL, CELL)
-            values, hop = self._values(frame, pitch)
-            courses = {k: self._tracks[k].values(frame)[0] for k in ("width", "level", "scatter")}
-            ahead = span.first - first * CELL
-            begin, sides = self._begin(voice.seed)
-            state = self._added.up_to(block, row, begin, self._advance, CELL, ahead)
-            levels, phases = (np.empty((last - first, BINS)) for _ in range(2))
-            kept = min(span.ticks // CELL, last - first)
-            self._run(state, values[:kept], hop[:kept], levels, phases)
-            self._added.keep(block, row, state.copy(), CELL, ahead)
-            self._run(state, values[kept:-1], hop[kept:-1], levels[kept:], phases[kept:])
-            spectra = np.empty((last - first, 2, BINS), np.complex64)
-            own = np.uint64(derive(self.seed, voice.seed))
-            scatter = courses["scatter"] / 100.0
-            # Phases spread over a share s of a cycle leave sinc² s of the power in step.
-            in_step = np.sinc(scatter) ** 2
-            gain = size / np.sqrt(in_step / COHERENT**2 + (1.0 - in_step) / SCATTERED**2)
-            gain *= 10.0 ** (courses["level"] / 20.0)
-            for m in range(last - first):
-                to_spectrum(
-                    levels[m],
-                    phases[m],
-                    gain[m],
-                    scatter[m],
-                    courses["width"][m] / 100.0,
-                    sides,
-                    own,
-                    first + m,
-                    work,
-                    waves,
-                    spectra[m],
-                )
-            self._lay(spectra, first, span.first * TICK, out[row])
+            frames = self._recent.of(block, row, first)
+            begin = max(frames, default=first - 1) + 1
+            if begin < last:
+                self._make(block, row, began, begin, last, frames)
+            following = (span.first + span.ticks) // CELL - BEFORE + 1
+            if following in frames:
+                self._added.keep(block, row, frames[following].before.copy(), CELL, KEPT_BACK)
+            for number in range(first, last):
+                at = number * HOP - SIZE // 2 - span.first * TICK
+                low, high = max(0, at), min(span.samples, at + SIZE)
+                if low < high:
+                    out[row, :, low:high] += frames[number].wave[:, low - at : high - at]
 
-    def _lay(
-        self, spectra: NDArray[np.complex64], first: int, start: int, out: NDArray[np.float32]
+    def _make(
+        self,
+        block: Block,
+        row: int,
+        began: int,
+        begin: int,
+        end: int,
+        frames: dict[int, Spectrum],
     ) -> None:
-        """Add frames ``[frames, 2, BINS]`` to `out`, which begins at the sample `start`."""
-        scale = np.float32(0.5 * WINDOW.sum())
-        waves = fft.irfft(spectra, SIZE, axis=2)
-        waves *= WINDOW * scale
-        for m in range(len(waves)):
-            at = (first + m) * HOP - SIZE // 2 - start
-            begin, end = max(0, at), min(out.shape[1], at + SIZE)
-            if begin < end:
-                out[:, begin:end] += waves[m][:, begin - at : end - at]
+        """Add frames `begin` to `end` to those that were made before."""
+        assert self.recording is not None
+        voice = block.voices[row]
+        frame, pitch = block.history(row, begin * CELL, (end - begin) * CELL, CELL)
+        values, hop = self._values(frame, pitch)
+        courses = {k: self._tracks[k].values(frame)[0] for k in ("width", "level", "scatter")}
+        start, sides = self._begin(voice.seed)
+        if begin - 1 in frames:
+            state = frames[begin - 1].after.copy()
+        else:
+            ahead = block.span.first - begin * CELL
+            state = self._added.up_to(block, row, start, self._advance, CELL, ahead)
+            if block.rough:
+                state[BINS] = hop[0] * (begin - began)
+        scatter = courses["scatter"] / 100.0
+        # Phases spread over a share s of a cycle leave sinc² s of the power in step.
+        in_step = np.sinc(scatter) ** 2
+        gain = VOICE_RMS / max(self.recording.level, 1e-6)
+        gain = gain / np.sqrt(in_step / COHERENT**2 + (1.0 - in_step) / SCATTERED**2)
+        gain *= 10.0 ** (courses["level"] / 20.0)
+        level, phase = np.empty((1, BINS)), np.empty((1, BINS))
+        work, waves = np.empty((2, BINS)), np.empty((4, BINS), np.float32)
+        spectra = np.empty((end - begin, 2, BINS), np.complex64)
+        own = np.uint64(derive(self.seed, voice.seed))
+        states = [state.copy()]
+        for m in range(end - begin):
+            self._run(state, values[m : m + 1], hop[m : m + 1], level, phase)
+            states.append(state.copy())
+            to_spectrum(
+                level[0],
+                phase[0],
+                gain[m],
+                scatter[m],
+                courses["width"][m] / 100.0,
+                sides,
+                own,
+                begin + m,
+                work,
+                waves,
+                spectra[m],
+            )
+        made = fft.irfft(spectra, SIZE, axis=2)
+        made *= WINDOW * np.float32(0.5 * WINDOW.sum())
+        for m in range(end - begin):
+            frames[begin + m] = Spectrum(states[m], states[m + 1], made[m])

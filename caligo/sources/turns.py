@@ -75,6 +75,8 @@ class Added:
         voice = block.voices[row]
         first = (block.span.first - before) // cell * cell
         began = first_tick(block, row) // cell * cell
+        if block.rough:
+            return nothing.copy()
         at, added = self._by_voice.get(voice.name, (began, nothing))
         if at > max(first, began) or len(added) != len(nothing):
             at, added = began, nothing

@@ -121,4 +121,5 @@ class InUnison(Source):
             np.zeros((len(block.voices) * count, 2, block.span.samples), np.float32)
             if block.past is not None
             else None,
+            block.rough,
         )

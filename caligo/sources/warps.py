@@ -75,8 +75,10 @@ def warp(
         out[n] = _read(first, second, share, place)
 
 
-def warped(table: Table, positions: Floats, kind: int, amounts: Floats, steps: Floats) -> Table:
-    """A table of one level with a warped cycle for each moment.
+def warped(
+    table: Table, positions: Floats, kind: int, amounts: Floats, steps: Floats
+) -> NDArray[np.float32]:
+    """A warped cycle for each moment ``[moments, LENGTH + 1]``.
 
     Parameters
     ----------
@@ -88,23 +90,23 @@ def warped(table: Table, positions: Floats, kind: int, amounts: Floats, steps: F
         The fastest that each cycle will be played, in cycles per sample ``[moments]``.
     """
     frames = table.cycles.shape[1]
-    cycles = np.empty((1, len(positions), LENGTH + 1), np.float32)
+    cycles = np.empty((len(positions), LENGTH + 1), np.float32)
     fine = np.empty(FINE)
     before: tuple[float, float, int] | None = None
     for m, (position, amount) in enumerate(zip(positions, amounts, strict=True)):
         partials = max(1, min(LENGTH // 4, int(0.5 / max(steps[m], 1e-9))))
         now = (float(position), float(amount), partials)
         if now == before:
-            cycles[0, m] = cycles[0, m - 1]
+            cycles[m] = cycles[m - 1]
             continue
         before = now
         first = min(int(position), frames - 1)
         second = min(first + 1, frames - 1)
         full = table.cycles[0]
         warp(full[first], full[second], position - first, kind, amount, fine)
-        cycles[0, m, :LENGTH] = _cut_off(fine, partials)
-        cycles[0, m, LENGTH] = cycles[0, m, 0]
-    return Table(cycles, np.array([1], dtype=np.int64))
+        cycles[m, :LENGTH] = _cut_off(fine, partials)
+        cycles[m, LENGTH] = cycles[m, 0]
+    return cycles
 
 
 def _cut_off(fine: NDArray[np.float64], partials: int) -> NDArray[np.float64]:

@@ -17,6 +17,7 @@ from caligo.movement.notes import Floats
 from caligo.movement.routes import Frame, Track
 from caligo.sources.common import unison, unison_parameters, voice_parameters
 from caligo.sources.portrait import Portrait, Shown
+from caligo.sources.recent import Recent
 from caligo.sources.source import Source
 from caligo.sources.tables import EVOLVING, LENGTH, RECIPES, Table, built_in, cut_from
 from caligo.sources.turns import Added, Turns, first_tick
@@ -329,6 +330,7 @@ class Wavetable(Source):
         self._offsets, self._intervals = unison(self.part)
         self._turns = Turns(self._tracks["fine"], self.rate)
         self._phases_added = Added()
+        self._recent: Recent[NDArray[np.float32]] = Recent()
         amount = self._tracks["warp_amount"]
         bent = amount.moved or amount.base != 0.0
         self._warp = [w.value for w in WARPS].index(self.part.text("warp")) if bent else 0
@@ -369,23 +371,26 @@ class Wavetable(Source):
         """The warped cycles of a voice, one for each border of a cell, and the way through them."""
         span = block.span
         first, last = span.first // CELL, -(-(span.first + span.ticks) // CELL)
-        frame, pitch = block.history(row, first * CELL, (last - first) * CELL, CELL)
-        frames = self._table.cycles.shape[1]
-        steps = self._turns.steps(frame, pitch)[0]
-        # The highest of the unison's voices, over the cells on either side.
-        octaves = (self._tracks["detune"].values(frame)[0] + self._intervals.max()) / 1200.0
-        fastest = steps * np.exp2(octaves)
-        around = np.pad(fastest, 1, mode="edge")
-        highest = np.maximum(np.maximum(around[:-2], around[2:]), fastest)
-        table = warped(
-            self._table,
-            self._tracks["position"].values(frame)[0] * ((frames - 1) / 100.0),
-            self._warp,
-            self._tracks["warp_amount"].values(frame)[0] / 100.0,
-            highest,
-        )
+        made = self._recent.of(block, row, first)
+        begin = max(made, default=first - 1) + 1
+        if begin <= last:
+            # One border more on either side: the fastest step around each decides its cut.
+            frame, pitch = block.history(row, (begin - 1) * CELL, (last - begin + 2) * CELL, CELL)
+            octaves = (self._tracks["detune"].values(frame)[0] + self._intervals.max()) / 1200.0
+            fastest = self._turns.steps(frame, pitch)[0] * np.exp2(octaves)
+            frames = self._table.cycles.shape[1]
+            inner = slice(1, -1)
+            cycles = warped(
+                self._table,
+                self._tracks["position"].values(frame)[0, inner] * ((frames - 1) / 100.0),
+                self._warp,
+                self._tracks["warp_amount"].values(frame)[0, inner] / 100.0,
+                np.maximum(np.maximum(fastest[:-2], fastest[2:]), fastest[inner]),
+            )
+            made.update(zip(range(begin, last + 1), cycles, strict=True))
+        joined = np.stack([made[number] for number in range(first, last + 1)])[None]
         ticks = np.arange(span.first, span.first + span.ticks + 1) / CELL - first
-        return table, ticks
+        return Table(joined, np.array([1], dtype=np.int64)), ticks
 
     def picture(self, portrait: Portrait) -> Shown:
         """The cycle that is read at every moment ``[moments, POINTS]``, from -127 to 127."""

@@ -74,6 +74,7 @@ export function CutFromRecording({ card }: { card: RecordingCard }) {
           <span className="label">Cut</span>
           <select
             className="field"
+            aria-label="Way to cut"
             value={way}
             onChange={(event) => setWay(event.target.value as Way)}
           >
