@@ -40,7 +40,10 @@ class Server:
         command = [sys.executable, "-m", "studio.serve", "--demo"]
         if port:
             command += ["--port", str(port)]
-        env = os.environ | {"CALIGO_DATA": str(self.data)}
+        env = os.environ | {
+            "CALIGO_DATA": str(self.data),
+            "CALIGO_MATERIAL": str(self.data / "material"),
+        }
         self._process = subprocess.Popen(
             command, cwd=ROOT, env=env, stdout=subprocess.PIPE, stderr=None, text=True
         )

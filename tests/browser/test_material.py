@@ -220,8 +220,16 @@ def test_a_split_sound_is_built(page: Page) -> None:
 def test_operators_are_a_list_that_says_who_acts_on_whom(page: Page) -> None:
     source_kind(page, "Operators")
     page.get_by_role("button", name="Add operator").click()
-    page.get_by_role("button", name="Let an operator act on Operator 1").click()
-    page.get_by_role("menuitem", name="Operator 2").click()
+    expect(page.get_by_role("heading", name="Operator 2")).to_be_visible()
+    expect(page.get_by_role("img", name=re.compile("Spectrum of Operator 2"))).to_be_visible(
+        timeout=20_000
+    )
+    page.get_by_role("button", name="Let an operator act on Operator 1").focus()
+    page.keyboard.press("Enter")
+    expect(page.get_by_role("menuitem", name="Itself")).to_be_focused()
+    page.keyboard.press("ArrowDown")
+    expect(page.get_by_role("menuitem", name="Operator 2")).to_be_focused()
+    page.keyboard.press("Enter")
     expect(page.get_by_text("Operator 2 acts on it by 1 rad")).to_be_visible()
     expect(page.get_by_role("img", name=re.compile("Spectrum of Operator 1"))).to_be_visible()
     middle(page)

@@ -15,7 +15,11 @@ export type Step = RecordingCard["steps"][number];
 export const MATERIAL = ["material"];
 
 export function useMaterial() {
-  return useQuery({ queryKey: MATERIAL, queryFn: () => taken(api.GET("/api/material")) });
+  return useQuery({
+    queryKey: MATERIAL,
+    queryFn: () => taken(api.GET("/api/material")),
+    retry: 3,
+  });
 }
 
 export function isRecording(card: Material["card"]): card is RecordingCard {
