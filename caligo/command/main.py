@@ -18,12 +18,15 @@ from caligo.command.inputs import (
     seconds,
     sound_from,
 )
+from caligo.document import Sound
 from caligo.engine.engine import DEFAULT_RATE, LARGE_BLOCK, RATES
 from caligo.engine.offline import RenderRange, render_to_file
 from caligo.engine.trajectories import Trajectory, trajectories
 from caligo.engine.warm import warm
 from caligo.formats.audio import SUBTYPES, AudioFormatError
 from caligo.formats.schema import json_schemas
+from caligo.material.needed import missing
+from caligo.material.shelf import VARIABLE
 from caligo.measure.report import UnreadableAudio, measure_file
 
 Handler = Callable[[argparse.Namespace], None]
@@ -34,8 +37,18 @@ def _print(data: Any) -> None:
     print()
 
 
+def _tell_missing(sound: Sound) -> None:
+    for address in missing(sound):
+        print(
+            f"{address}: this material is not on the shelf, and is silent; "
+            f"name its folder in {VARIABLE}",
+            file=sys.stderr,
+        )
+
+
 def _render(arguments: argparse.Namespace) -> None:
     sound, score = sound_from(arguments.sound), score_from(arguments)
+    _tell_missing(sound)
     end = score.length if arguments.end is None else arguments.end
     if not 0.0 <= arguments.start < end:
         raise InputError(f"--from {arguments.start:g} s lies outside 0 to {end:g} s")
@@ -104,6 +117,7 @@ def _measure(arguments: argparse.Namespace) -> None:
 
 def _check(arguments: argparse.Namespace) -> None:
     sound = sound_from(arguments.sound)
+    _tell_missing(sound)
     print(
         f"{sound.name}: a valid sound with {len(sound.layers)} layers, "
         f"{len(sound.modulators)} modulators and {len(sound.routes)} routes"

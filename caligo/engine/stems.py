@@ -18,12 +18,12 @@ import numpy as np
 from numpy.typing import NDArray
 
 from caligo import ENGINE_VERSION
-from caligo.catalogue import module
 from caligo.document.score import Score
 from caligo.document.sound import Layer, Sound
 from caligo.engine.between import all_modulators
 from caligo.engine.layer import LayerRenderer
 from caligo.engine.voicing import Voicing
+from caligo.material.needed import named
 from caligo.material.shelf import current
 from caligo.movement.block import TICK, Span
 
@@ -35,13 +35,8 @@ PIECE_TICKS = 8_192
 
 def _material(layer: Layer) -> list[str]:
     """What a layer draws on, by what changes when it sounds different."""
-    found = []
-    for part in (layer.source, *layer.source.items):
-        for parameter in module(part.family, part.kind).parameters:
-            if parameter.of in ("recording", "table"):
-                name = part.text(parameter.key)
-                found.append(current().signature(name) if name else "")
-    return found
+    keys = [key for _, _, key in named((layer.source, *layer.source.items))]
+    return [current().signature(key) if key else "" for key in keys]
 
 
 def _played(layer: Layer) -> dict[str, Any]:

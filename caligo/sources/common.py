@@ -20,6 +20,16 @@ PATTERNS: dict[str, tuple[str, tuple[float, ...]]] = {
 OWN = "own"
 
 
+_SCATTER = Parameter(
+    "scatter",
+    "Phase scatter",
+    "How differently the oscillators begin.",
+    unit="%",
+    high=100.0,
+    default=100.0,
+)
+
+
 def voice_parameters() -> tuple[Parameter, ...]:
     """Fine tuning and level of each note."""
     return (
@@ -50,8 +60,11 @@ def level_parameter() -> Parameter:
     )
 
 
-def unison_parameters() -> tuple[Parameter, ...]:
-    """How many sound for each note, how they are tuned and where they are heard."""
+def unison_parameters(*, scatter: bool = True) -> tuple[Parameter, ...]:
+    """How many sound for each note, how they are tuned and where they are heard.
+
+    Sources whose voices begin differently by themselves leave `scatter` out.
+    """
     choices = [Choice(key, name) for key, (name, _) in PATTERNS.items()]
     return (
         Parameter(
@@ -101,14 +114,7 @@ def unison_parameters() -> tuple[Parameter, ...]:
             default=70.0,
             moves=Moves.PER_NOTE,
         ),
-        Parameter(
-            "scatter",
-            "Phase scatter",
-            "How differently the oscillators begin.",
-            unit="%",
-            high=100.0,
-            default=100.0,
-        ),
+        *((_SCATTER,) if scatter else ()),
     )
 
 

@@ -19,7 +19,7 @@ from caligo.movement.block import TICK, Block
 from caligo.movement.chance import combine, derive, signed, unit
 from caligo.movement.notes import Floats
 from caligo.movement.routes import Frame
-from caligo.sources.common import voice_parameters
+from caligo.sources.common import unison_parameters, voice_parameters
 from caligo.sources.drawing import (
     follow_parameter,
     level_for,
@@ -28,8 +28,9 @@ from caligo.sources.drawing import (
 )
 from caligo.sources.portrait import Portrait, Shown
 from caligo.sources.sines import S1, S3, S5, S7, S9
-from caligo.sources.source import VOICE_RMS, Source
+from caligo.sources.source import VOICE_RMS
 from caligo.sources.turns import Added, first_tick
+from caligo.sources.unison import InUnison
 
 CELL = 16
 """Control ticks between two looks at the parameters; densities go in lines between."""
@@ -324,16 +325,19 @@ def _share(key: str, name: str, help: str, default: float = 0.0) -> Parameter:
                    high=24.0),
             _moved("level_scatter", "Level scatter", "How much softer some are.", "dB",
                    high=36.0, default=6.0),
+            *unison_parameters(scatter=False),
             _share("pan_scatter", "Pan scatter", "How far apart grains are heard.", 70.0),
         ),
         picture="grains",
     )
 )  # fmt: skip
-class Grains(Source):
+class Grains(InUnison):
     """Renders clouds of grains."""
 
+    scattered = True
+
     def __init__(self, *args: object) -> None:
-        super().__init__(*args)  # type: ignore[arg-type]
+        super().__init__(*args)
         self.recording = recording_of(self.part)
         self._tracks = [self.movement.track(f"{self.path}.{key}") for key in MOVED]
         self._travel = self.part.number("travel") / 6000.0
@@ -447,8 +451,8 @@ class Grains(Source):
             np.float32
         )
 
-    def render(self, block: Block, out: NDArray[np.float32]) -> None:
-        """See `Source.render`."""
+    def render_each(self, block: Block, out: NDArray[np.float32]) -> None:
+        """See `InUnison.render_each`."""
         if self.recording is None:
             return
         levels = self.recording.mono

@@ -16,12 +16,13 @@ from caligo.movement.chance import derive
 from caligo.movement.notes import Floats, cycles
 from caligo.movement.routes import Frame
 from caligo.sources import partials
-from caligo.sources.common import voice_parameters
+from caligo.sources.common import unison_parameters, voice_parameters
 from caligo.sources.partials import MOST, PLACES, RULES, numbers_of, two_rules
 from caligo.sources.portrait import Portrait, Shown, levels_of, octaves_of
 from caligo.sources.sines import CELL, add_sines, advance_phases, travelled
-from caligo.sources.source import VOICE_RMS, Source
+from caligo.sources.source import VOICE_RMS
 from caligo.sources.turns import Added, Turns, first_tick
+from caligo.sources.unison import InUnison
 
 MOVED = {
     "count": partials.COUNT,
@@ -179,6 +180,7 @@ def _parameters() -> tuple[Parameter, ...]:
         moved("width", "Width", "How far apart they are placed.", "%", high=100.0, default=60.0),
         period("turn_period", "Turn period", "Time in which a turning partial comes round.", 40.0,
                when=("place", ("turning",))),
+        *unison_parameters(scatter=False),
         Parameter("phases", "Phase scatter", "How differently the partials begin.", unit="%",
                   high=100.0, default=100.0),
     )  # fmt: skip
@@ -194,11 +196,13 @@ def _parameters() -> tuple[Parameter, ...]:
         picture="partials",
     )
 )
-class Harmonic(Source):
+class Harmonic(InUnison):
     """Renders partials by rules."""
 
+    scattered = True
+
     def __init__(self, *args: object) -> None:
-        super().__init__(*args)  # type: ignore[arg-type]
+        super().__init__(*args)
         part = self.part
         self._tracks = {key: self.movement.track(f"{self.path}.{key}") for key in MOVED}
         self._level = self.movement.track(f"{self.path}.level")
@@ -341,8 +345,8 @@ class Harmonic(Source):
             place[i] = np.round(128.0 + 127.0 * np.clip(pan[0], -1.0, 1.0)).astype(np.uint8)
         return {"levels": level, "octaves": hertz, "places": place}
 
-    def render(self, block: Block, out: NDArray[np.float32]) -> None:
-        """See `Source.render`."""
+    def render_each(self, block: Block, out: NDArray[np.float32]) -> None:
+        """See `InUnison.render_each`."""
         span = block.span
         end = span.first + span.ticks
         for row, voice in enumerate(block.voices):

@@ -18,13 +18,14 @@ from caligo.movement.notes import Floats
 from caligo.movement.routes import Frame
 from caligo.sources import resynthesis as columns
 from caligo.sources.analysis import BINS, HOP, SIZE, WINDOW, Analysis, analysis_of
-from caligo.sources.common import voice_parameters
+from caligo.sources.common import unison_parameters, voice_parameters
 from caligo.sources.drawing import follow_parameter, recording_of, recording_parameter
 from caligo.sources.portrait import Portrait, Shown
 from caligo.sources.recent import Recent
 from caligo.sources.resynthesis import VALUES, advance_frame, begin_phases, to_spectrum
-from caligo.sources.source import VOICE_RMS, Source
+from caligo.sources.source import VOICE_RMS
 from caligo.sources.turns import Added, first_tick
+from caligo.sources.unison import InUnison
 
 CELL = HOP // TICK
 """Control ticks between frames."""
@@ -150,16 +151,19 @@ def region_mask(regions: list[ItemPart], analysis: Analysis) -> NDArray[np.float
                    default=60.0),
             *voice_parameters(),
             follow_parameter(),
+            *unison_parameters(scatter=False),
         ),
         items=(Items("region", 0, 32),),
         picture="regions",
     )
 )  # fmt: skip
-class Spectral(Source):
+class Spectral(InUnison):
     """Renders spectra on an absolute grid of frames."""
 
+    scattered = True
+
     def __init__(self, *args: object) -> None:
-        super().__init__(*args)  # type: ignore[arg-type]
+        super().__init__(*args)
         self.recording = recording_of(self.part)
         self._tracks = {key: self.movement.track(f"{self.path}.{key}") for key in MOVED}
         self._follow = self.part.switch("follow")
@@ -277,8 +281,8 @@ class Spectral(Source):
             places[index[moment]] = (values[0, columns.PLACE] + passed) % frames / frames
         return {"places": places}
 
-    def render(self, block: Block, out: NDArray[np.float32]) -> None:
-        """See `Source.render`."""
+    def render_each(self, block: Block, out: NDArray[np.float32]) -> None:
+        """See `InUnison.render_each`."""
         if self.recording is None:
             return
         span = block.span

@@ -57,10 +57,50 @@ def bus(page: Page) -> None:
     page.get_by_role("button", name="Edit Nave").press("Enter")
 
 
+def of_layer(name: str) -> Callable[[Page], None]:
+    """A view of a layer's source, its picture at the top."""
+
+    def act(page: Page) -> None:
+        main_view(page)
+        page.get_by_role("button", name=f"Edit {name}").press("Enter")
+        page.wait_for_timeout(2_000)
+
+    return act
+
+
+def operators(page: Page) -> None:
+    of_layer("Hum")(page)
+    page.get_by_role("heading", name="Operator 1").scroll_into_view_if_needed()
+    page.get_by_role("main").evaluate("pane => pane.scrollBy(0, 330)")
+
+
+def spectral(page: Page) -> None:
+    of_layer("Frozen hum")(page)
+    area = page.locator("[data-picture=Regions]").bounding_box()
+    assert area
+    page.mouse.move(area["x"] + 300, area["y"] + 20)
+    page.mouse.down()
+    page.mouse.move(area["x"] + 520, area["y"] + 62, steps=4)
+    page.mouse.up()
+    page.wait_for_timeout(2_000)
+
+
+def material(page: Page) -> None:
+    page.get_by_role("button", name="Material", exact=True).click()
+    page.get_by_role("button", name=re.compile("^Hummed vowel 5")).click()
+    expect(page.locator("[data-cut]")).to_be_visible()
+    page.wait_for_timeout(1_500)
+
+
 VIEWS: dict[str, tuple[str, Callable[[Page], None]]] = {
     "main": ("Dome Air", main_view),
     "routes": ("Dome Air", routes),
     "two-layers": ("Gelatin Choir", main_view),
+    "harmonic": ("Plate Glass", of_layer("Glass")),
+    "operators": ("Cold Storage", operators),
+    "grains": ("Snowblind", of_layer("Crystals")),
+    "spectral": ("Gelatin Choir", spectral),
+    "material": ("Dome Air", material),
     "bus": ("Plate Glass", bus),
     "keys-and-loop": ("Snowblind", keys_and_loop),
     "export": ("Tracking Motor", export),

@@ -13,7 +13,7 @@ import soundfile
 from caligo.command import main
 from caligo.document.held import held_chord
 from caligo.formats.midi import write_midi
-from tests.core.builders import moving_sound
+from tests.core.builders import layer_of, moving_sound, plain_sound
 
 
 @pytest.fixture
@@ -131,3 +131,13 @@ def test_other_mistakes_are_explained(
     ):
         assert main(arguments) == 2, arguments
         assert says in capsys.readouterr().err
+
+
+def test_missing_material_is_told(tmp_path: Path, capsys: pytest.CaptureFixture[str]) -> None:
+    layer = layer_of("grains", recording="0123456789abcdef")
+    path = tmp_path / "sound.json"
+    path.write_text(json.dumps(plain_sound(layer).as_document()))
+    main(["check", str(path)])
+    told = capsys.readouterr()
+    assert "ground.source.recording: this material is not on the shelf" in told.err
+    assert "a valid sound" in told.out

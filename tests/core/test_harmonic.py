@@ -185,3 +185,9 @@ def test_rules_are_joined_for_a_morph() -> None:
     assert numbers.tolist() == [1, 2, 3, 4, 5, 6, 7]
     assert ranks[:, 0].tolist() == [0, 0]
     assert ranks[:, 1].tolist() == [np.inf, 1]
+
+
+def test_unison_takes_its_intervals_in_turn() -> None:
+    own = {"unison": 2, "pattern": "own", "intervals": [0, 19], "detune": 0, "spread": 0}
+    found = peaks(harmonic(rule="list", list=[1], **own))
+    assert np.array(found) / F0 == pytest.approx([1, 2 ** (19 / 12)], rel=1e-4)

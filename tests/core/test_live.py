@@ -3,18 +3,30 @@
 from __future__ import annotations
 
 import itertools
+import json
 from collections.abc import Callable
 from pathlib import Path
+from typing import Any
 
 import numpy as np
 import pytest
+import scipy.signal
 
 from caligo.document import Sound, read_sound
 from caligo.engine.live import Listening, Loop
 from caligo.engine.long_view import fine
 from caligo.engine.offline import render_array
 from caligo.engine.stems import StemStore
-from tests.core.builders import RATE, moving_sound, one_note, plain_layer, plain_sound, two_notes
+from demo.material import by_name
+from tests.core.builders import (
+    RATE,
+    layer_of,
+    moving_sound,
+    one_note,
+    plain_layer,
+    plain_sound,
+    two_notes,
+)
 
 BLOCK = 1_024
 
@@ -168,3 +180,54 @@ def test_listening_from_stored_stems_sounds_the_same(tmp_path: Path) -> None:
         listening.edit(sound)
     difference = np.abs(blocks(with_store, 30) - blocks(without, 30)).max()
     assert difference < 0.001
+
+
+def dark(layer: dict[str, Any]) -> dict[str, Any]:
+    """The layer behind a steep low-pass, so that all that lies far above it is a click."""
+    return {
+        **layer,
+        "filters": [{"id": "f", "kind": "lowpass", "params": {"cutoff": 900, "slope": "24"}}],
+    }
+
+
+EDITS = {
+    "partials": (layer_of("harmonic", count=24), ("params", "count"), 5),
+    "rule": (layer_of("harmonic", count=24), ("params", "rule"), "primes"),
+    "position": (layer_of("grains", recording=by_name()["bowed_wire"]), ("params", "position"), 70),
+    "region": (
+        layer_of("spectral", recording=by_name()["hummed_vowel"], travel=0),
+        ("items",),
+        [{"id": "region1", "kind": "region", "params": {"end": 9, "low": 200, "high": 900}}],
+    ),
+    "recording": (
+        layer_of("spectral", recording=by_name()["hummed_vowel"]),
+        ("params", "recording"),
+        by_name()["glass_harmonic"],
+    ),
+    "kind": (layer_of("operators"), ("kind",), "noise"),
+}
+
+
+@pytest.mark.parametrize("change", EDITS)
+def test_changes_of_sources_do_not_click(change: str) -> None:
+    """Above 8 kHz, three octaves over a 24 dB filter, nothing rises when an edit is heard."""
+    layer, (*way, last), value = EDITS[change]
+    before = plain_sound(dark(layer)).as_document()
+    after = json.loads(json.dumps(before))
+    place = after["layers"][0]["source"]
+    for step in way:
+        place = place[step]
+    place[last] = value
+    if change == "kind":
+        after["layers"][0]["source"].update(params={}, items=[])
+    listening = Listening(read_sound(before), one_note(57, 6.0))
+    steady = blocks(listening, 60)
+    listening.edit(read_sound(after))
+    heard = blocks(listening, 60)
+    high = scipy.signal.butter(6, 8000, "high", fs=RATE, output="sos")
+    whole = scipy.signal.sosfilt(high, np.concatenate([steady, heard], axis=1)[0].astype(float))
+    at = steady.shape[1]
+    usual = np.abs(whole[at // 2 : at - BLOCK]).max()
+    around = np.abs(whole[at - 64 : at + 3 * BLOCK]).max()
+    loud = np.abs(steady[0, at // 2 :]).max()
+    assert around < max(3.0 * usual, 1e-3 * loud)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from typing import Any
 
 import numpy as np
@@ -24,6 +25,7 @@ from caligo.movement.notes import Notes, whole
 from caligo.movement.playing import Key, Velocity, Wheel
 from caligo.movement.random import Random
 from caligo.movement.routes import Movement
+from caligo.movement.voices import plan_voices
 from tests.core.builders import moving_sound, one_note, plain_layer, plain_sound
 
 TIMES = np.linspace(0.0, 60.0, 6_001)
@@ -300,3 +302,25 @@ def test_a_sound_without_modulators_has_no_trajectories() -> None:
     found = trajectories(sound, one_note())
     assert found.modulators == {}
     assert found.parameters == {}
+
+
+def stolen(keys: list[int], limit: int) -> list[int]:
+    """The keys of voices that make room, for notes that begin one after the other."""
+    held = [Note(id=f"n{i}", pitch=key, start=float(i), length=60.0) for i, key in enumerate(keys)]
+    sound = plain_sound(params={"voices": limit})
+    voices = plan_voices(sound, held, TempoMap(Score(length=60.0, notes=held)))
+    return [v.key for v in voices if math.isfinite(v.cut)]
+
+
+def test_the_oldest_makes_room_but_never_the_bass() -> None:
+    """Common practice: the lowest note of a chord is missed most."""
+    assert stolen([36, 52, 55, 60, 64], 4) == [52]
+    assert stolen([60, 36, 64, 67], 3) == [60]
+
+
+def test_a_key_that_is_struck_again_makes_room_for_itself() -> None:
+    assert stolen([36, 52, 55, 55], 3) == [55]
+
+
+def test_a_single_voice_makes_room_whatever_it_plays() -> None:
+    assert stolen([36, 52], 1) == [36]

@@ -4,8 +4,10 @@ import {
   atShare,
   clock,
   kept,
+  keyName,
   moved,
   parsed,
+  parsedKey,
   parsedNumbers,
   share,
   shown,
@@ -153,5 +155,26 @@ describe("lists of numbers", () => {
     expect(parsedNumbers(base, "500")).toEqual([100]);
     expect(parsedNumbers(base, "0 fifth")).toBeNull();
     expect(parsedNumbers(base, "1 2 3 4 5")).toBeNull();
+  });
+});
+
+describe("keys", () => {
+  it("are notes and cents", () => {
+    expect(keyName(60)).toBe("C4");
+    expect(keyName(58.88)).toBe("B3 −12 ct");
+    expect(keyName(0)).toBe("C-1");
+  });
+
+  it("are read as they are shown, and as they are typed", () => {
+    for (const key of [0, 43.02, 60, 66, 70.5, 127]) {
+      expect(parsedKey(keyName(key))).toBeCloseTo(key, 6);
+    }
+    expect(parsedKey("c#3")).toBe(49);
+    expect(parsedKey("Bb2 + 5")).toBeCloseTo(46.05, 6);
+    expect(parsedKey("61.5")).toBe(61.5);
+  });
+
+  it("that make no sense are none", () => {
+    for (const text of ["", "H2", "C", "C12", "-3"]) expect(parsedKey(text)).toBeNull();
   });
 });

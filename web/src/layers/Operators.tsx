@@ -1,7 +1,6 @@
 import type { Layer } from "../api/client";
 import { itemParts, type PartPlace } from "../document/catalogue";
 import { addItem, removeItem } from "../document/edits";
-import { shownNumber } from "../document/values";
 import { isPacked } from "../pictures/packed";
 import { SmallSpectrum } from "../pictures/SpectrumPicture";
 import { useStage } from "../stage/socket";
@@ -11,6 +10,7 @@ import { Section } from "../strips/Section";
 import { useCatalogue } from "../ui/catalogue-context";
 import { Menu } from "../ui/Menu";
 import { change } from "./change";
+import { told } from "./operator-told";
 
 interface Numbered {
   id: string;
@@ -19,23 +19,6 @@ interface Numbered {
 }
 
 const idOf = (place: PartPlace) => place.path.slice(place.path.lastIndexOf(".") + 1);
-
-/** What an operator does, in a line: how it is heard, and who acts on it. */
-export function told(
-  operator: PartPlace["params"],
-  acting: { name: string; amount: number }[],
-): string {
-  const level = Number(operator.level);
-  const heard = level <= -80 ? "not heard itself" : `heard at ${shownNumber(level, 1)} dB`;
-  const tuned =
-    operator.wave === "noise"
-      ? "noise"
-      : operator.tuned === "fixed"
-        ? `at ${shownNumber(Number(operator.hertz))} Hz`
-        : `at ${shownNumber(Number(operator.ratio))} times the note`;
-  const acted = acting.map((a) => `${a.name} acts on it by ${shownNumber(a.amount)} rad`);
-  return [tuned, heard, ...acted].join("; ");
-}
 
 function Operator({
   layer,
