@@ -225,7 +225,7 @@ def lamp_hum() -> Document:
             ("warm+", "coil.source.modulation32.amount", 2.4),
             ("mains", "coil.filter1.cutoff", 0.8),
             ("flicker", "coil.source.level", 1.5),
-            ("warm", "glow.source.count", 14),
+            ("warm+", "glow.source.count", 16),
             ("mains", "glow.source.morph", 50),
             ("spark", "embers.filter1.cutoff", 1.2),
             ("spark", "embers.filter2.cutoff", 1.0),

@@ -155,7 +155,7 @@ def plate_glass() -> Document:
             layer(
                 "glass",
                 "Glass",
-                source("harmonic", rule="primes", other_rule="odd", morph=0, count=14, tilt=-5,
+                source("harmonic", rule="primes", other_rule="odd", morph=0, count=5, tilt=-5,
                        stiffness=180, ripple=22, ripple_length=6, ripple_period=seconds(52),
                        bundle=2, bundle_spread=3, place="turning", width=85,
                        turn_period=seconds(71)),
@@ -193,12 +193,12 @@ def plate_glass() -> Document:
         ],
         "routes": routes(
             ("drift", "glass.filter1.cutoff", 1.2),
-            ("growth", "glass.source.count", 22),
-            ("growth", "glass.source.morph", 70),
+            ("growth+", "glass.source.count", 30),
+            ("growth+", "glass.source.morph", 70),
             ("steps", "glass.source.ripple_length", 0.8),
             ("turn", "glass.blend", 35),
             ("other", "splinters.source.density", 1.6),
-            ("growth", "splinters.source.position_scatter", 30),
+            ("growth+", "splinters.source.position_scatter", 30),
         ),
     }  # fmt: skip
 

@@ -32,7 +32,7 @@ def snowblind() -> Document:
             layer(
                 "under",
                 "Under snow",
-                source("harmonic", rule="all", count=3, tilt=-8, bundle=3, bundle_spread=5,
+                source("harmonic", rule="all", count=5, tilt=-8, bundle=3, bundle_spread=5,
                        place="random", width=50),
                 filters=[part("filter1", "lowpass", cutoff=800)],
                 envelope={"attack": seconds(4), "release": seconds(6)},
@@ -65,7 +65,7 @@ def snowblind() -> Document:
             ("gust", "white.filter2.cutoff", 0.8),
             ("flake", "white.source.level", 6),
             ("gust", "white.source.detune", 14),
-            ("glare", "under.source.count", 5),
+            ("glare", "under.source.count", 3.5),
             ("flake", "under.source.fine", 6),
             ("gust", "crystals.source.density", 2),
             ("gust", "crystals.filter1.cutoff", 0.7),

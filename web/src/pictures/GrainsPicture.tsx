@@ -60,7 +60,7 @@ export function GrainsPicture({
         const x = cell(last, g, 2) * width;
         const reach = cell(last, g, 3) * width;
         const y = 14 + ((cell(last, g, 0) - start) / Math.max(0.1, end - start)) * (height - 18);
-        context.fillStyle = ink(0.95 + cell(last, g, 4) / 30);
+        context.fillStyle = ink(Math.max(0.35, 0.95 + cell(last, g, 4) / 40));
         context.fillRect(Math.min(x, x + reach), y, Math.max(1.2, Math.abs(reach)), 1.4);
       }
     },
@@ -72,7 +72,7 @@ export function GrainsPicture({
         const x = (cell(whole, g, 0) / length) * width;
         const wide = Math.max(1, (cell(whole, g, 1) / length) * width);
         const y = (1 - cell(whole, g, 2)) * (height - 4) + 1;
-        context.fillStyle = ink(0.75 + cell(whole, g, 4) / 30);
+        context.fillStyle = ink(Math.max(0.4, 0.9 + cell(whole, g, 4) / 40));
         context.fillRect(x, y, wide, 1.6);
       }
     },

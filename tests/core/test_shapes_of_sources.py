@@ -1,0 +1,220 @@
+"""The parts that sources are built of: rules, orders, warps, masks, each on its own."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import numpy as np
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from caligo.document import DocumentError, read_sound
+from caligo.document.sound import ItemPart
+from caligo.material.shelf import current
+from caligo.sources import partials as p
+from caligo.sources.analysis import BINS, HOP, SIZE, analysis_of
+from caligo.sources.common import unison
+from caligo.sources.modulation import order_of
+from caligo.sources.resynthesis import advance_frame, begin_phases, to_spectrum
+from caligo.sources.spectral import region_mask
+from caligo.sources.tables import LENGTH, built_in, from_spectra
+from caligo.sources.warps import BEND, FINE, PULSE, SELF, SYNC, warp
+from demo.material import by_name
+from tests.core.builders import layer_of, plain_sound
+
+RULES = [rule.value for rule in p.RULES]
+
+
+@pytest.mark.parametrize("rule", RULES)
+def test_rules_rise_from_the_first_partial(rule: str) -> None:
+    numbers = p.numbers_of(rule, 4, [1, 3.5, 9], 256)
+    assert numbers[0] == 1
+    assert (np.diff(numbers) > 0).all()
+    assert len(numbers) <= 256
+
+
+def test_primes_are_prime() -> None:
+    """A sieve (Eratosthenes) as the other way to find them."""
+    sieve = np.ones(1620, dtype=bool)
+    for n in range(2, 41):
+        sieve[2 * n :: n] = False
+    assert p.numbers_of("primes", 2, [], 200)[1:].tolist() == np.flatnonzero(sieve)[2:201].tolist()
+
+
+def shaped(**values: float) -> tuple[np.ndarray, np.ndarray]:
+    """Ratios and levels of 64 partials at A2."""
+    row = np.zeros(p.VALUES)
+    row[p.COUNT], row[p.BAND_CENTRE], row[p.BAND_WIDTH] = 64.0, 800.0, 1.5
+    row[p.RIPPLE_LENGTH], row[p.HERTZ], row[p.WIDTH] = 7.0, 110.0, 100.0
+    for key, value in values.items():
+        row[getattr(p, key)] = value
+    numbers = np.arange(1.0, 65.0)
+    numbers, ranks = p.two_rules(numbers, numbers, 64)
+    ratio, level, pan = np.ones(64), np.zeros(64, np.float32), np.zeros(64, np.float32)
+    one = np.uint64(1)
+    p.shape(row, numbers, ranks, 1, 3, False, 48_000, one, one, ratio, level, pan)
+    assert np.abs(pan).max() <= 1.0
+    return ratio, level
+
+
+@settings(max_examples=80, deadline=None)
+@given(
+    st.floats(1, 64), st.floats(-24, 6), st.floats(-200, 200), st.floats(0.1, 20000),
+    st.floats(0, 48), st.floats(0, 100),
+)  # fmt: skip
+def test_any_shape_keeps_its_power(
+    count: float, tilt: float, stretch: float, stiff: float, ripple: float, scatter: float
+) -> None:
+    ratio, level = shaped(COUNT=count, TILT=tilt, STRETCH=stretch, STIFFNESS=stiff,
+                          RIPPLE=ripple, SCATTER=scatter)  # fmt: skip
+    assert np.isfinite(ratio).all()
+    # The root mean square of the sum is 1, unless nearly all is beyond half the sample rate.
+    power = 0.5 * np.sum(level.astype(float) ** 2)
+    assert power == pytest.approx(1.0, abs=1e-3) or power < 1.0
+
+
+def test_a_band_lets_its_partials_stand_out() -> None:
+    _, level = shaped(BAND=100.0, BAND_CENTRE=1100.0, BAND_WIDTH=0.5)
+    assert level.argmax() == 9
+    assert level[0] < 1e-3 * level[9]
+
+
+def test_a_ripple_has_its_crests_where_it_says() -> None:
+    _, level = shaped(RIPPLE=40.0, RIPPLE_LENGTH=8.0, RIPPLE_AT=0.25)
+    crests = np.flatnonzero((level[1:-1] > level[:-2]) & (level[1:-1] > level[2:])) + 2
+    assert np.diff(crests).tolist() == [8] * (len(crests) - 1)
+    assert crests[0] % 8 == 2
+
+
+@settings(max_examples=80, deadline=None)
+@given(st.integers(1, 8).flatmap(lambda n: st.tuples(st.just(n), st.lists(
+    st.tuples(st.integers(0, n - 1), st.integers(0, n - 1)), max_size=20))))  # fmt: skip
+def test_operators_come_after_what_acts_on_them(graph: tuple[int, list[tuple[int, int]]]) -> None:
+    count, links = graph
+    order, circle = order_of(count, links)
+    assert sorted(order) == list(range(count))
+    rank = {o: i for i, o in enumerate(order)}
+    for a, b in links:
+        assert rank[a] < rank[b] or (circle[a] == circle[b] != -1)
+    # The members of a circle stand side by side.
+    for group in set(circle) - {-1}:
+        places = sorted(rank[o] for o in range(count) if circle[o] == group)
+        assert places == list(range(places[0], places[0] + len(places)))
+
+
+def cycle_of(kind: int, amount: float, key: str = "sine") -> np.ndarray:
+    full = built_in(key).cycles[0]
+    out = np.empty(FINE)
+    warp(full[0], full[0], 0.0, kind, amount, out)
+    return out / np.abs(full[0]).max()
+
+
+def test_warps_are_what_their_names_say() -> None:
+    t = np.arange(FINE) / FINE
+    np.testing.assert_allclose(cycle_of(BEND, 0.0), np.sin(2 * np.pi * t), atol=1e-5)
+    bent = cycle_of(BEND, 0.8)
+    assert bent.argmax() / FINE == pytest.approx(0.5 * (0.5 - 0.475 * 0.8), abs=0.002)
+    np.testing.assert_allclose(cycle_of(SYNC, 1.0), np.sin(16 * np.pi * t), atol=2e-4)
+    pulse = cycle_of(PULSE, 0.5)
+    assert np.abs(pulse[int(0.53 * FINE) :]).max() < 1e-6
+    own = cycle_of(SELF, 0.2)
+    expected = np.sin(2 * np.pi * (t + 0.2 * 0.5 * np.sin(2 * np.pi * t) * 0.99))
+    assert np.abs(own - expected).max() < 0.02
+
+
+def test_spectra_become_cycles_of_equal_level() -> None:
+    coefficients = np.zeros((3, 40), dtype=complex)
+    coefficients[0, 0], coefficients[1, 4], coefficients[2, :] = 1.0, 0.001j, 5.0
+    table = from_spectra(coefficients)
+    rms = table.cycles[0][:, :LENGTH].std(axis=1)
+    assert rms == pytest.approx([rms[0]] * 3, rel=1e-4)
+    assert np.abs(np.fft.rfft(table.cycles[0, 1, :LENGTH])).argmax() == 5
+
+
+def region(**params: Any) -> ItemPart:
+    whole = {"does": "remove", "start": 1.0, "end": 2.0, "low": 500.0, "high": 2000.0, "edge": 20.0}
+    return ItemPart(id="r", kind="region", params=whole | params)
+
+
+def test_regions_are_soft_at_their_edges_and_join() -> None:
+    recording = current().recording(by_name()["hummed_vowel"])
+    assert recording is not None
+    analysis = analysis_of(recording)
+    mask = region_mask([region()], analysis)
+    frame = round(1.5 * analysis.rate / HOP)
+    bin_of = round(1000.0 * SIZE / analysis.rate)
+    assert mask.shape == (analysis.frames, BINS)
+    assert mask[frame, bin_of] == 0.0
+    assert mask[frame, 4 * bin_of] == 1.0
+    assert mask[0, bin_of] == 1.0
+    edge = mask[:, bin_of]
+    assert ((edge > 0.05) & (edge < 0.95)).sum() >= 2
+    both = region_mask([region(), region(does="keep", low=900.0, high=8000.0)], analysis)
+    assert both[frame, 4 * bin_of] == 1.0
+    assert both[frame, bin_of] == 0.0
+    assert both[frame, bin_of // 4] == 0.0
+    assert region_mask([], analysis).size == 0
+
+
+def test_a_frame_carries_its_peaks_phase_on() -> None:
+    """A steady sine's phase turns by its frequency from frame to frame."""
+    magnitude = np.zeros((2, BINS), np.float32)
+    frequency = np.tile(np.arange(BINS, dtype=np.float32), (2, 1))
+    magnitude[:, 98:103] = (0.1, 0.5, 1.0, 0.5, 0.1)
+    frequency[:, 98:103] = 100.3
+    values = np.array([0.0, 0.0, 0.0, -80.0, 0.0, 1.0, 0.0, 0.0, 100.0, 0.0])
+    none = np.empty((0, 0), np.float32)
+    phase, sides = np.empty(BINS), np.empty(BINS)
+    begin_phases(np.uint64(3), phase, sides)
+    before = phase[100]
+    level, work = np.empty(BINS), np.empty((5, BINS))
+    for _ in range(4):
+        advance_frame(
+            values, magnitude, none, frequency, none, none, HOP / SIZE, phase, level, work
+        )
+    turned = 4 * 100.3 * HOP / SIZE
+    assert (phase[100] - before - turned + 0.5) % 1.0 - 0.5 == pytest.approx(0.0, abs=1e-4)
+    assert level[98:103] == pytest.approx([0.1, 0.5, 1.0, 0.5, 0.1])
+    assert np.abs(sides).max() <= 0.25
+    out = np.zeros((2, BINS), np.complex64)
+    waves, more = np.empty((4, BINS), np.float32), np.empty((2, BINS))
+    to_spectrum(level, phase, 2.0, 0.0, 0.0, sides, np.uint64(1), 0, more, waves, out)
+    np.testing.assert_allclose(np.abs(out[0, 98:103]), 2 * level[98:103], rtol=1e-4)
+    np.testing.assert_array_equal(out[0], out[1])
+
+
+def test_unison_spreads_each_interval_to_both_sides() -> None:
+    layer = layer_of("wavetable", unison=6, pattern="octaves")
+    offsets, intervals = unison(plain_sound(layer).layers[0].source)
+    assert intervals.tolist() == [0, 1200, -1200, 0, 1200, -1200]
+    for interval in (0, 1200, -1200):
+        assert offsets[intervals == interval].tolist() == [-1, 1]
+    one, none = unison(plain_sound(layer_of("wavetable")).layers[0].source)
+    assert (one.tolist(), none.tolist()) == ([0], [0])
+
+
+@pytest.mark.parametrize(
+    ("params", "message"),
+    [
+        ({"intervals": [0, 99]}, "up to 24 numbers from -36 to 36"),
+        ({"intervals": list(range(25))}, "up to 24 numbers"),
+        ({"intervals": 7}, "not possible"),
+        ({"intervals": ["fifth"]}, "."),
+        ({"cut": 12}, "the id of a table"),
+    ],
+)
+def test_lists_and_references_are_checked(params: dict[str, Any], message: str) -> None:
+    with pytest.raises(DocumentError, match=message):
+        read_sound({"name": "X", "layers": [layer_of("wavetable", **params)]})
+
+
+def test_routes_lead_to_items() -> None:
+    items = [{"id": "operator1", "kind": "operator", "params": {}}]
+    more = {"modulators": [{"id": "m", "name": "M", "kind": "lfo"}]}
+    route = {"id": "r", "from": "m", "to": "ground.source.operator1.ratio", "depth": 1}
+    sound = plain_sound(layer_of("operators", items), routes=[route], **more)
+    assert sound.routes[0].target == "ground.source.operator1.ratio"
+    lost = {**route, "to": "ground.source.operator2.ratio"}
+    with pytest.raises(DocumentError, match="operator2"):
+        plain_sound(layer_of("operators", items), routes=[lost], **more)
