@@ -70,6 +70,7 @@ def test_a_moved_strip_changes_sound_and_trajectory(page: Page) -> None:
     before_path = path_of(page, "ground.filter1.cutoff")
     heard = listened(page, 1.5)[:, -24_000:]
     slider = page.locator("[data-address='ground.filter1.cutoff'] [role=slider]")
+    slider.scroll_into_view_if_needed()
     box = slider.bounding_box()
     assert box
     page.mouse.move(box["x"] + 40, box["y"] + 25)

@@ -126,9 +126,6 @@ function LayerEditor({ layer, index }: { layer: Layer; index: number }) {
   return (
     <>
       <SourceEditor layer={layer} index={index} source={source} own={own} />
-      <Section title="Between layers" about="ring and phase modulation, by a sine or another layer">
-        <PartStrips place={own} only={BETWEEN} />
-      </Section>
       <Section
         title="Filters"
         about={
@@ -260,6 +257,9 @@ function LayerEditor({ layer, index }: { layer: Layer; index: number }) {
             />
           );
         })}
+      </Section>
+      <Section title="Between layers" about="ring and phase modulation, by a sine or another layer">
+        <PartStrips place={own} only={BETWEEN} />
       </Section>
       <Section title="Key and velocity range" about="which notes this layer plays">
         <PartStrips place={own} only={RANGES} />
