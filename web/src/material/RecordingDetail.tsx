@@ -8,9 +8,10 @@ import { EditableName } from "../ui/EditableName";
 import { CutFromRecording } from "./CutFromRecording";
 import { hear, hush, useHearing } from "./hearing";
 import { Loops } from "./Loops";
-import { RecordingPicture, type View } from "./RecordingPicture";
+import { RecordingPicture } from "./RecordingPicture";
 import { Steps } from "./Steps";
 import { type CardChange, changeCard, MATERIAL, type Material, type RecordingCard } from "./shelf";
+import type { View } from "./zoom";
 
 function Root({ card, change }: { card: RecordingCard; change: Change }) {
   const [text, setText] = useState<string | null>(null);

@@ -4,18 +4,10 @@ import { api, bytes, taken } from "../api/client";
 import { inkTable } from "../longview/picture";
 import { ink, SLATE, usePainted } from "../ui/painted";
 import type { RecordingCard } from "./shelf";
-
-/** What is looked at: a stretch in seconds, the part that is chosen, and the whole length. */
-export interface View {
-  start: number;
-  end: number | null;
-  chosen: [number, number] | null;
-  seconds: number;
-}
+import { choseFrom, choseTo, moved, type View, zoomed } from "./zoom";
 
 const COLUMNS = 900;
 const ROWS = 96;
-const CLOSEST = 0.02;
 
 export function useOutline(key: string, version: string, start: number, end: number | null) {
   return useQuery({
@@ -126,18 +118,8 @@ export function RecordingPicture({
     const share = Math.min(1, Math.max(0, (clientX - rect.left) / rect.width));
     return view.start + share * span;
   };
-  const zoom = (factor: number, around = view.start + span / 2) => {
-    const next = Math.min(seconds, Math.max(CLOSEST, span * factor));
-    const start = Math.min(
-      Math.max(0, around - ((around - view.start) / span) * next),
-      seconds - next,
-    );
-    onView({ ...view, start, end: next >= seconds ? null : start + next });
-  };
-  const move = (share: number) => {
-    const start = Math.min(Math.max(0, view.start + share * span), seconds - span);
-    if (view.end !== null) onView({ ...view, start, end: start + span });
-  };
+  const seen = { ...view, seconds };
+  const zoom = (factor: number, around?: number) => onView(zoomed(seen, factor, around));
   const from = useRef<number | null>(null);
   const chosen = view.chosen;
   return (
@@ -167,19 +149,13 @@ export function RecordingPicture({
           from.current = null;
         }}
         onKeyDown={(event) => {
-          const step = span / 50;
           if (event.key === "+" || event.key === "=") zoom(0.7);
           else if (event.key === "-") zoom(1.4);
           else if (event.key === "ArrowLeft" || event.key === "ArrowRight") {
             const by = event.key === "ArrowLeft" ? -1 : 1;
-            if (event.shiftKey) {
-              const [a, b] = chosen ?? [view.start + span * 0.25, view.start + span * 0.5];
-              const to = Math.min(seconds, Math.max(a + 0.01, b + by * step));
-              onView({ ...view, chosen: [a, to] });
-            } else if (event.altKey && chosen) {
-              const a = Math.max(0, Math.min(chosen[0] + by * step, chosen[1] - 0.01));
-              onView({ ...view, chosen: [a, chosen[1]] });
-            } else move(by * 0.1);
+            if (event.shiftKey) onView(choseTo(seen, by));
+            else if (event.altKey) onView(choseFrom(seen, by));
+            else onView(moved(seen, by * 0.1));
           } else return;
           event.preventDefault();
         }}

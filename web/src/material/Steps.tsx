@@ -1,8 +1,8 @@
 import { useState } from "react";
 import { shownNumber } from "../document/values";
 import type { Change } from "./RecordingDetail";
-import type { View } from "./RecordingPicture";
 import type { RecordingCard, Step } from "./shelf";
+import type { View } from "./zoom";
 
 function told(step: Step): string {
   switch (step.do) {

@@ -8,27 +8,16 @@ import { useCatalogue } from "../ui/catalogue-context";
 import { ink, usePainted } from "../ui/painted";
 import { useMoment } from "./now";
 import { cell, type Packed, unpacked } from "./packed";
+import { type Box, boxFrom, nudged, type Point, placed } from "./regions";
 
-const LOW = 30;
-const HIGH = 20_000;
 const SMALLEST = 6;
 
 type Item = Layer["source"]["items"][number];
-
-interface Box {
-  start: number;
-  end: number;
-  low: number;
-  high: number;
-}
 
 function boxOf(item: Item): Box {
   const { start, end, low, high } = item.params;
   return { start: Number(start), end: Number(end), low: Number(low), high: Number(high) };
 }
-
-const height = (hertz: number) => 1 - Math.log(hertz / LOW) / Math.log(HIGH / LOW);
-const hertzAt = (share: number) => LOW * (HIGH / LOW) ** (1 - share);
 
 /** The recording's spectrogram: where it is read, and regions that are drawn, kept or removed. */
 export function RegionsPicture({
@@ -52,7 +41,7 @@ export function RegionsPicture({
   const seconds = outline.data?.seconds ?? 1;
   const area = useRef<HTMLDivElement>(null);
   const [drawing, setDrawing] = useState<Box | null>(null);
-  const from = useRef<{ x: number; y: number } | null>(null);
+  const from = useRef<Point | null>(null);
   const regions = layer.source.items
     .map((item, i) => ({ item, i }))
     .filter(({ item }) => item.kind === "region");
@@ -76,12 +65,6 @@ export function RegionsPicture({
       y: Math.min(1, Math.max(0, (event.clientY - rect.top) / rect.height)),
     };
   };
-  const boxFrom = (a: { x: number; y: number }, b: { x: number; y: number }): Box => ({
-    start: Number((Math.min(a.x, b.x) * seconds).toFixed(3)),
-    end: Number((Math.max(a.x, b.x) * seconds).toFixed(3)),
-    low: Math.round(hertzAt(Math.max(a.y, b.y))),
-    high: Math.round(hertzAt(Math.min(a.y, b.y))),
-  });
   const add = (box: Box) =>
     change("Draw a region", () => addItem(catalogue, layer, index, "region", { ...box }));
   const set = (i: number, box: Box, label: string) =>
@@ -95,34 +78,6 @@ export function RegionsPicture({
       label,
       `region ${i}`,
     );
-  const nudged = (box: Box, key: string, resize: boolean): Box | null => {
-    const time = seconds / 50;
-    const pitch = 2 ** (1 / 6);
-    const across = key === "ArrowLeft" ? -time : key === "ArrowRight" ? time : 0;
-    const up = key === "ArrowUp" ? pitch : key === "ArrowDown" ? 1 / pitch : 1;
-    if (across === 0 && up === 1) return null;
-    const next = resize
-      ? { ...box, end: Math.max(box.start + 0.01, box.end + across), high: box.high * up }
-      : {
-          start: Math.max(0, box.start + across),
-          end: box.end + across,
-          low: box.low * up,
-          high: box.high * up,
-        };
-    const inRange = (hertz: number) => Math.round(Math.min(24_000, Math.max(20, hertz)));
-    return {
-      start: Number(next.start.toFixed(3)),
-      end: Number(Math.max(next.start, next.end).toFixed(3)),
-      low: inRange("low" in next ? next.low : box.low),
-      high: inRange(next.high),
-    };
-  };
-  const style = (box: Box) => ({
-    left: `${(Math.min(box.start, seconds) / seconds) * 100}%`,
-    width: `${((Math.min(box.end, seconds) - Math.min(box.start, seconds)) / seconds) * 100}%`,
-    top: `${Math.max(0, height(box.high)) * 100}%`,
-    height: `${Math.max(0.01, height(box.low) - Math.max(0, height(box.high))) * 100}%`,
-  });
   const place = cell(grid, 0, moment);
   return (
     <div className="col-span-4">
@@ -136,7 +91,7 @@ export function RegionsPicture({
           event.currentTarget.setPointerCapture(event.pointerId);
         }}
         onPointerMove={(event) => {
-          if (from.current) setDrawing(boxFrom(from.current, at(event)));
+          if (from.current) setDrawing(boxFrom(from.current, at(event), seconds));
         }}
         onPointerUp={(event) => {
           const rect = event.currentTarget.getBoundingClientRect();
@@ -147,7 +102,7 @@ export function RegionsPicture({
           const end = at(event);
           const wide = Math.abs(end.x - begun.x) * rect.width;
           const tall = Math.abs(end.y - begun.y) * rect.height;
-          if (wide > SMALLEST && tall > SMALLEST) add(boxFrom(begun, end));
+          if (wide > SMALLEST && tall > SMALLEST) add(boxFrom(begun, end, seconds));
         }}
       >
         <canvas ref={picture} className="pointer-events-none absolute inset-0 h-full w-full" />
@@ -162,7 +117,7 @@ export function RegionsPicture({
               className={`absolute border ${
                 kept ? "border-ink bg-transparent" : "border-dashed border-ink bg-paper/75"
               }`}
-              style={style(box)}
+              style={placed(box, seconds)}
               onClick={() =>
                 edit(
                   "sound",
@@ -180,7 +135,7 @@ export function RegionsPicture({
                 if (event.key === "Delete" || event.key === "Backspace") {
                   change("Take out region", (s) => removeItem(s, catalogue, index, item.id));
                 } else {
-                  const next = nudged(box, event.key, event.shiftKey);
+                  const next = nudged(box, event.key, event.shiftKey, seconds);
                   if (!next) return;
                   set(i, next, "Move region");
                 }
@@ -193,7 +148,7 @@ export function RegionsPicture({
         {drawing && (
           <div
             className="pointer-events-none absolute border border-rose bg-rose/10"
-            style={style(drawing)}
+            style={placed(drawing, seconds)}
           />
         )}
         {place >= 0 && (
