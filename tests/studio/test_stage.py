@@ -16,11 +16,13 @@ from asgiref.sync import sync_to_async
 from asgiref.testing import ApplicationCommunicator
 
 from caligo.engine.engine import SMALL_BLOCK
+from demo.material import by_name
 from studio.asgi import application
 from studio.library.editing import edit_score, edit_sound
 from studio.library.models import Sound
 from studio.stage.frames import AUDIO, TILE
 from studio.stage.listener import LEAD
+from tests.studio.conftest import Api
 
 pytestmark = pytest.mark.django_db(transaction=True)
 
@@ -233,3 +235,38 @@ async def test_a_sound_that_is_gone_closes_for_good(db: None) -> None:
     closed = await communicator.receive_output(10)
     assert closed["type"] == "websocket.close"
     assert closed["code"] == 4404
+
+
+async def test_pictures_of_sources_come_after_the_coarse_view(sound: Sound) -> None:
+    async with stage(sound.pk) as s:
+        before: list[str] = []
+        while True:
+            kind, message, _ = await s.next()
+            if kind == "picture":
+                break
+            before.append("fine" if kind == "tile" and message["fine"] else kind)
+        assert "tile" in before
+        assert "fine" not in before
+        assert message["layer"] == "layer1"
+        assert message["kind"] == "cycles"
+        assert message["cycles"]["shape"] == [96, 128]
+
+
+async def test_a_change_of_the_material_is_drawn_anew(sound: Sound) -> None:
+    """Its card is changed elsewhere: whoever has a sound open that uses it sees it."""
+    key = by_name()["motor"]
+    source = {"id": "source", "kind": "grains", "params": {"recording": key}, "items": []}
+    edit = [{"op": "replace", "path": "/layers/0/source", "value": source}]
+    await sync_to_async(edit_sound)(sound.pk, 1, edit)
+    async with stage(sound.pk) as s:
+        await s.until("picture")
+        await sync_to_async(changed_root)(key)
+        _, message, _ = await s.until("trajectories")
+        assert message["revision"] == 3
+
+
+def changed_root(key: str) -> None:
+    """Correct a recording's root through the API."""
+    api = Api()
+    answer = api("PATCH", f"/material/{key}", {"root": 40.0})
+    assert answer.status_code == 200, answer.content
