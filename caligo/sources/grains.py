@@ -334,8 +334,6 @@ def _share(key: str, name: str, help: str, default: float = 0.0) -> Parameter:
 class Grains(InUnison):
     """Renders clouds of grains."""
 
-    scattered = True
-
     def __init__(self, *args: object) -> None:
         super().__init__(*args)
         self.recording = recording_of(self.part)

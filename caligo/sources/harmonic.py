@@ -199,8 +199,6 @@ def _parameters() -> tuple[Parameter, ...]:
 class Harmonic(InUnison):
     """Renders partials by rules."""
 
-    scattered = True
-
     def __init__(self, *args: object) -> None:
         super().__init__(*args)
         part = self.part

@@ -123,7 +123,7 @@ class ModulationItem:
         kind="operators",
         name="Operators",
         help="Up to eight waves; which acts on which, and how much, makes the colour.",
-        parameters=(*voice_parameters(), *unison_parameters()),
+        parameters=(*voice_parameters(), *unison_parameters(scatter=False)),
         items=(Items("operator", 1, MOST), Items("modulation", 0, 24)),
         picture="spectrum",
     )

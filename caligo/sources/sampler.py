@@ -170,7 +170,7 @@ def render_recording(
         kind="sampler",
         name="Sampler",
         help="Recordings over keys and velocities, with loops that do not show.",
-        parameters=(follow_parameter(), *voice_parameters(), *unison_parameters()),
+        parameters=(follow_parameter(), *voice_parameters(), *unison_parameters(scatter=False)),
         items=(Items("zone", 1, MOST),),
         picture="zones",
     )

@@ -160,8 +160,6 @@ def region_mask(regions: list[ItemPart], analysis: Analysis) -> NDArray[np.float
 class Spectral(InUnison):
     """Renders spectra on an absolute grid of frames."""
 
-    scattered = True
-
     def __init__(self, *args: object) -> None:
         super().__init__(*args)
         self.recording = recording_of(self.part)

@@ -47,15 +47,7 @@ class InUnison(Source):
     """A source with `caligo.sources.common.unison_parameters`.
 
     Subclasses render each of the voices in `render_each`; with a unison of one that is all.
-
-    Attributes
-    ----------
-    scattered
-        Whether the voices begin differently whatever the parameter of that name says, which
-        means something else for some sources.
     """
-
-    scattered = False
 
     def __init__(self, *args: object) -> None:
         super().__init__(*args)  # type: ignore[arg-type]
@@ -91,7 +83,6 @@ class InUnison(Source):
     def _multiplied(self, block: Block) -> Block:
         """The block with a voice for each of the unison's."""
         count = len(self._offsets)
-        scatter = self.scattered or self.part.number("scatter") > 0.0
         frame = block.frame
 
         def more(found: Frame) -> Frame:
@@ -115,7 +106,7 @@ class InUnison(Source):
                 replace(
                     voice,
                     name=f"{voice.name}/{o}",
-                    seed=derive(voice.seed, o) if scatter else voice.seed,
+                    seed=derive(voice.seed, o),
                 )
                 for voice in block.voices
                 for o in range(count)
