@@ -35,7 +35,8 @@ PIECE_TICKS = 8_192
 
 def _material(layer: Layer) -> list[str]:
     """What a layer draws on, by what changes when it sounds different."""
-    keys = [key for _, _, key in named((layer.source, *layer.source.items))]
+    drawing = (layer.source, *layer.source.items, *layer.filters, *layer.inserts)
+    keys = [key for _, _, key in named(drawing)]
     return [current().signature(key) if key else "" for key in keys]
 
 

@@ -20,6 +20,11 @@ def named(some: Iterable[Part]) -> Iterator[tuple[Part, str, str]]:
                 yield part, parameter.key, part.text(parameter.key)
 
 
+def used(sound: Sound) -> set[str]:
+    """The keys of all material that a sound names."""
+    return {key for _, _, key in named(part for _, _, part in parts(sound)) if key}
+
+
 def missing(sound: Sound, shelf: Shelf | None = None) -> list[str]:
     """The addresses of parameters that name material which is not on the shelf."""
     held = shelf or current()

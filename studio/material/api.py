@@ -3,19 +3,21 @@
 from __future__ import annotations
 
 import io
-import json
 import zipfile
+from collections.abc import Iterator
 from typing import Any
 
 from django.http import HttpRequest, HttpResponse
 from ninja import File, Router
 from ninja.files import UploadedFile
 
+from caligo.document import Sound as SoundDocument
 from caligo.document import read_score, read_sound
 from caligo.engine.pictures import close_up
 from caligo.material.cards import RecordingCard
 from caligo.material.instruments import sfz_of
 from caligo.material.loops import find_loops
+from caligo.material.needed import used
 from caligo.material.overview import outline, spectrogram
 from caligo.material.reading import MaterialError
 from caligo.material.shelf import Shelf, current, described
@@ -45,13 +47,16 @@ CLOSE_UP = 4.0
 def _users() -> dict[str, list[str]]:
     """The names of the sounds that use a piece, by its key."""
     found: dict[str, list[str]] = {}
-    for sound in Sound.objects.only("name", "document"):
-        for layer in sound.document["layers"]:
-            source = layer["source"]
-            for part in (source, *source.get("items", [])):
-                for key in {part["params"].get("recording"), part["params"].get("cut")} - {None}:
-                    found.setdefault(key, []).append(sound.name)
+    for sound, keys in _sounds():
+        for key in keys:
+            found.setdefault(key, []).append(sound.name)
     return {key: sorted(set(names)) for key, names in found.items()}
+
+
+def _sounds() -> Iterator[tuple[Sound, set[str]]]:
+    """Every sound, with the keys of the material that it names."""
+    for sound in Sound.objects.only("name", "document"):
+        yield sound, used(SoundDocument.model_validate(sound.document))
 
 
 def _told(shelf: Shelf, card: Any, users: dict[str, list[str]]) -> dict[str, Any]:
@@ -140,8 +145,8 @@ def change(request: HttpRequest, key: str, given: CardChange) -> Any:
             fresh = described(fresh, original[1])
     shelf.write(fresh)
     if fresh.signature() != card.signature():
-        for sound in Sound.objects.only("document"):
-            if f'"{key}"' in json.dumps(sound.document):
+        for sound, keys in _sounds():
+            if key in keys:
                 hub.sound_changed(sound.pk)
     return _told(shelf, fresh, _users())
 

@@ -4,19 +4,23 @@ from __future__ import annotations
 
 import json
 import math
+from collections import OrderedDict
 from collections.abc import Callable, Iterator
 from pathlib import Path
 from typing import Any
 
 from caligo.document import Score, Sound
+from caligo.document.sound import Layer
+from caligo.engine.engine import DEFAULT_RATE
 from caligo.engine.long_view import COLUMNS, Summary, Tile, coarse, fine
 from caligo.engine.pictures import picture
-from caligo.engine.stems import StemStore
+from caligo.engine.stems import StemStore, stem_key
 from caligo.engine.trajectories import Trajectory, trajectories
 from caligo.engine.warm import warm_drawing
 from caligo.measure.spectrogram import FLOOR, HIGHEST, LOWEST, ROWS
 from studio.stage.frames import TILE, frame
 
+MOST_PICTURES = 24
 POINTS = 480
 """Points of a trajectory: more than two for each pixel of a strip."""
 
@@ -87,6 +91,20 @@ def warm(*, interrupted: Callable[[], bool]) -> Iterator[None]:
     yield from ()
 
 
+_pictures: OrderedDict[str, dict[str, Any]] = OrderedDict()
+"""This worker's newest pictures, by all that their layer's stem depends on."""
+
+
+def _picture(sound: Sound, score: Score, layer: Layer, hold_still: bool) -> dict[str, Any]:
+    """A layer's picture; one that an edit has left alone is not made again."""
+    key = stem_key(sound, layer, score, DEFAULT_RATE, hold_still)
+    shown = _pictures.pop(key, None) or picture(sound, score, layer, hold_still=hold_still)
+    _pictures[key] = shown
+    while len(_pictures) > MOST_PICTURES:
+        _pictures.popitem(last=False)
+    return shown
+
+
 def draw(
     sound: Sound,
     score: Score,
@@ -111,7 +129,7 @@ def draw(
     for layer in sound.layers:
         if interrupted():
             return
-        shown = picture(sound, score, layer, hold_still=hold_still)
+        shown = _picture(sound, score, layer, hold_still)
         yield json.dumps({"type": "picture", "layer": layer.id, "revision": revision, **shown})
     store = StemStore(*stems)
     for part in fine(sound, score, hold_still=hold_still, store=store, interrupted=interrupted):

@@ -20,11 +20,13 @@ from caligo.material.cards import STEPS, Loop, RecordingCard
 from caligo.material.cutting import by_cycles, by_picture, by_spectrum
 from caligo.material.levels import PAD, Levels
 from caligo.material.loops import find_loops
+from caligo.material.needed import missing, used
 from caligo.material.pitch import detect
 from caligo.material.reading import MaterialError, content_key, read_recording
 from caligo.material.shelf import SHIPPED, Shelf, current
 from caligo.material.steps import apply
 from demo.material import PIECES, RATE, by_name, samples
+from tests.core.builders import layer_of, plain_sound
 
 TIME = np.arange(RATE) / RATE
 
@@ -340,3 +342,15 @@ def test_a_loop_is_kept_on_its_card() -> None:
     assert isinstance(card, RecordingCard)
     assert isinstance(card.loop, Loop)
     assert card.loop.end - card.loop.start > 1.0
+
+
+def test_a_sound_tells_which_material_it_names() -> None:
+    zone = {"id": "zone1", "kind": "zone", "params": {"recording": by_name()["motor"]}}
+    layers = [
+        layer_of("sampler", [zone]),
+        {**layer_of("wavetable", table="cut", cut="f" * 16), "id": "other", "name": "Other"},
+        {**layer_of("grains"), "id": "bare", "name": "Bare"},
+    ]
+    sound = plain_sound(None, layers=layers)
+    assert used(sound) == {by_name()["motor"], "f" * 16}
+    assert missing(sound) == ["other.source.cut"]

@@ -1,6 +1,6 @@
 import { useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
-import { api, bytes, taken } from "../api/client";
+import { bytes } from "../api/client";
 import { keyName, parsedKey, shownNumber } from "../document/values";
 import { say } from "../session/store";
 import { Section } from "../strips/Section";
@@ -10,7 +10,14 @@ import { hear, hush, useHearing } from "./hearing";
 import { Loops } from "./Loops";
 import { RecordingPicture } from "./RecordingPicture";
 import { Steps } from "./Steps";
-import { type CardChange, changeCard, MATERIAL, type Material, type RecordingCard } from "./shelf";
+import {
+  type CardChange,
+  changeCard,
+  letGo,
+  MATERIAL,
+  type Material,
+  type RecordingCard,
+} from "./shelf";
 import type { View } from "./zoom";
 
 function Root({ card, change }: { card: RecordingCard; change: Change }) {
@@ -59,15 +66,9 @@ export function RecordingDetail({ entry, card }: { entry: Material; card: Record
   const change: Change = async (fields, label) => {
     if (await changeCard(card, fields, label)) await refresh();
   };
-  const version = JSON.stringify([card.steps, card.loop]);
   const audio = () => bytes(`/api/material/${card.key}/audio`);
   const remove = async () => {
-    try {
-      await taken(api.DELETE("/api/material/{key}", { params: { path: { key: card.key } } }));
-      await refresh();
-    } catch (error) {
-      say(`${card.name} stays: ${(error as Error).message}.`);
-    }
+    if (await letGo(card)) await refresh();
   };
   return (
     <>
@@ -99,7 +100,7 @@ export function RecordingDetail({ entry, card }: { entry: Material; card: Record
           </button>
         )}
       </div>
-      <RecordingPicture card={card} version={version} view={view} onView={setView} />
+      <RecordingPicture card={card} view={view} onView={setView} />
       <div className="mb-3 mt-2 flex flex-wrap items-center gap-x-6 gap-y-1">
         <Root card={card} change={change} />
         <span>

@@ -3,15 +3,22 @@ import { useEffect, useRef } from "react";
 import { api, bytes, taken } from "../api/client";
 import { inkTable } from "../longview/picture";
 import { ink, SLATE, usePainted } from "../ui/painted";
-import type { RecordingCard } from "./shelf";
+import { isRecording, type RecordingCard, useMaterial } from "./shelf";
 import { choseFrom, choseTo, moved, type View, zoomed } from "./zoom";
 
 const COLUMNS = 900;
 const ROWS = 96;
 
-export function useOutline(key: string, version: string, start: number, end: number | null) {
+/** What changes when a recording looks different: its steps. */
+function useSteps(key: string): string {
+  const card = useMaterial().data?.find((m) => m.card.key === key)?.card;
+  return card && isRecording(card) ? JSON.stringify(card.steps) : "";
+}
+
+export function useOutline(key: string, start: number, end: number | null) {
+  const steps = useSteps(key);
   return useQuery({
-    queryKey: ["outline", key, version, start, end],
+    queryKey: ["outline", key, steps, start, end],
     queryFn: () =>
       taken(
         api.GET("/api/material/{key}/outline", {
@@ -23,9 +30,10 @@ export function useOutline(key: string, version: string, start: number, end: num
 }
 
 /** A spectrogram as an image, in ink on paper. */
-export function useSpectrogram(key: string, version: string, start: number, end: number | null) {
+export function useSpectrogram(key: string, start: number, end: number | null) {
+  const steps = useSteps(key);
   return useQuery({
-    queryKey: ["spectrogram", key, version, start, end],
+    queryKey: ["spectrogram", key, steps, start, end],
     queryFn: async () => {
       const query = `start=${start}&end=${end ?? 1e9}&columns=${COLUMNS}&rows=${ROWS}`;
       const levels = new Uint8Array(await bytes(`/api/material/${key}/spectrogram?${query}`));
@@ -69,17 +77,15 @@ export function drawOutline(
 /** Waveform and spectrogram of a recording, to zoom into and to choose a part of. */
 export function RecordingPicture({
   card,
-  version,
   view,
   onView,
 }: {
   card: RecordingCard;
-  version: string;
   view: View;
   onView: (view: View) => void;
 }) {
-  const outline = useOutline(card.key, version, view.start, view.end);
-  const spectrogram = useSpectrogram(card.key, version, view.start, view.end);
+  const outline = useOutline(card.key, view.start, view.end);
+  const spectrogram = useSpectrogram(card.key, view.start, view.end);
   const box = useRef<HTMLDivElement>(null);
   const seconds = outline.data?.seconds ?? 0;
   const end = view.end ?? seconds;

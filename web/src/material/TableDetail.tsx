@@ -1,8 +1,6 @@
 import { useQueryClient } from "@tanstack/react-query";
-import { api, taken } from "../api/client";
-import { say } from "../session/store";
 import { EditableName } from "../ui/EditableName";
-import { changeCard, MATERIAL, type Material, type TableCard } from "./shelf";
+import { changeCard, letGo, MATERIAL, type Material, type TableCard } from "./shelf";
 
 /** A table on the shelf: where it came from, and what uses it. */
 export function TableDetail({ entry }: { entry: Material }) {
@@ -10,12 +8,7 @@ export function TableDetail({ entry }: { entry: Material }) {
   const card = entry.card as TableCard;
   const refresh = () => queries.invalidateQueries({ queryKey: MATERIAL });
   const remove = async () => {
-    try {
-      await taken(api.DELETE("/api/material/{key}", { params: { path: { key: card.key } } }));
-      await refresh();
-    } catch (error) {
-      say(`${card.name} stays: ${(error as Error).message}.`);
-    }
+    if (await letGo(card)) await refresh();
   };
   return (
     <div className="mb-4">

@@ -101,6 +101,17 @@ export async function changeCard(
   return kept;
 }
 
+/** Let go of a piece that no sound uses; whether it is gone. */
+export async function letGo(card: RecordingCard | TableCard): Promise<boolean> {
+  try {
+    await taken(api.DELETE("/api/material/{key}", { params: { path: { key: card.key } } }));
+    return true;
+  } catch (error) {
+    say(`${card.name} stays: ${(error as Error).message}.`);
+    return false;
+  }
+}
+
 /** Take the last change of a card back, or make it again. */
 export async function stepBack(way: "undo" | "redo"): Promise<void> {
   const [from, to] = way === "undo" ? (["done", "undone"] as const) : (["undone", "done"] as const);

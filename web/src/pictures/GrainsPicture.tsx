@@ -46,7 +46,7 @@ export function GrainsPicture({
     staleTime: LOOK_MS,
     retry: false,
   });
-  const outline = useOutline(recording, "", 0, null);
+  const outline = useOutline(recording, 0, null);
   const last = near.data && isPacked(near.data.grains) ? unpacked(near.data.grains) : null;
   const start = Number(near.data?.start ?? 0);
   const end = Number(near.data?.end ?? 1);

@@ -36,8 +36,8 @@ export function RegionsPicture({
   const catalogue = useCatalogue();
   const grid = useMemo(() => unpacked(places), [places]);
   const moment = useMoment(grid.columns, length);
-  const spectrogram = useSpectrogram(recording, "", 0, null);
-  const outline = useOutline(recording, "", 0, null);
+  const spectrogram = useSpectrogram(recording, 0, null);
+  const outline = useOutline(recording, 0, null);
   const seconds = outline.data?.seconds ?? 1;
   const area = useRef<HTMLDivElement>(null);
   const [drawing, setDrawing] = useState<Box | null>(null);

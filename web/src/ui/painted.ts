@@ -38,7 +38,6 @@ export function usePainted(paint: Paint, what: unknown[]) {
   return ref;
 }
 
-export const INK = "#10222b";
 export const SLATE = "#4a6470";
 export const MIST = "#cbd6d9";
 
