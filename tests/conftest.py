@@ -5,8 +5,13 @@ from __future__ import annotations
 from pathlib import Path
 
 import pytest
+from hypothesis import settings
 
 from caligo.material.shelf import VARIABLE
+
+# A shared machine is slow now and then, and compiling the engine takes its time: no test is timed.
+settings.register_profile("untimed", deadline=None)
+settings.load_profile("untimed")
 
 
 @pytest.fixture(autouse=True)

@@ -8,6 +8,7 @@ by a Hadamard matrix, which loses no energy. Slow movement of the lines smears t
 from __future__ import annotations
 
 import math
+from functools import cache
 
 import numpy as np
 from numba import njit
@@ -34,6 +35,7 @@ DAMPED = 0.35
 WET_GAIN = 0.35
 
 
+@cache
 def line_seconds() -> NDArray[np.float64]:
     """Lengths of the lines at a size of 100 %: geometric, then shifted so none divides another."""
     even = SHORTEST * (LONGEST / SHORTEST) ** (np.arange(LINES) / (LINES - 1))

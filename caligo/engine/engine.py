@@ -29,7 +29,8 @@ Interrupted = Callable[[], bool]
 RATES = (44_100, 48_000, 96_000)
 DEFAULT_RATE = 48_000
 LARGE_BLOCK = 32_768
-SMALL_BLOCK = 1_024
+SMALL_BLOCK = 2_048
+"""Samples at a time while listening: below, arranging the work would cost as much as the work."""
 
 
 def sounding_layers(sound: Sound) -> list[Layer]:
@@ -134,9 +135,9 @@ class Engine:
         roll = min(self.pre_roll(), most)
         self._inside = max(0, tick - math.ceil(roll * self.rate / TICK))
         self.tick = tick
-        block = LARGE_BLOCK // TICK
-        while self._inside < tick + DELAY_TICKS and not interrupted():
-            self._advance(min(block, tick + DELAY_TICKS - self._inside))
+        for _ in self._run(tick + DELAY_TICKS - self._inside, LARGE_BLOCK):
+            if interrupted():
+                return
 
     def _advance(self, ticks: int) -> Signal:
         span = Span(self._inside, ticks, self.rate)
@@ -175,6 +176,12 @@ class Engine:
         self, ticks: int, block: int = LARGE_BLOCK
     ) -> Iterator[tuple[Signal, dict[str, Signal]]]:
         """Like `stream`, each block along with its layers' stems, which run ahead of it."""
+        for signal, stems, span in self._run(ticks, block):
+            self.tick += span.ticks
+            yield signal, stems
+
+    def _run(self, ticks: int, block: int) -> Iterator[tuple[Signal, dict[str, Signal], Span]]:
+        """The next ticks inside, block by block."""
         step = max(1, block // TICK)
         spans = [
             Span(self._inside + at, min(step, ticks - at), self.rate)
@@ -183,7 +190,7 @@ class Engine:
         if self._threads <= 1:
             for span in spans:
                 stems = self._stems_of(span)
-                yield self._mixed(span, stems), stems
+                yield self._mix(span, stems), stems, span
             return
         with ThreadPoolExecutor(self._threads) as pool:
             ahead: dict[str, Future[Signal]] = {}
@@ -193,11 +200,7 @@ class Engine:
                 stems = {name: future.result() for name, future in ahead.items()}
                 if i + 1 < len(spans):
                     ahead = {n: pool.submit(x.render, spans[i + 1]) for n, x in self.layers.items()}
-                yield self._mixed(span, stems), stems
-
-    def _mixed(self, span: Span, stems: dict[str, Signal]) -> Signal:
-        self.tick += span.ticks
-        return self._mix(span, stems)
+                yield self._mix(span, stems), stems, span
 
     def memory(self) -> dict[str, Any]:
         """A copy of all that filters and effects remember."""

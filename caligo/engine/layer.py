@@ -15,7 +15,6 @@ from caligo.engine.layer_voices import LayerVoices
 from caligo.engine.voicing import Voicing
 from caligo.movement.block import TICK, Span
 from caligo.movement.routes import Movement
-from caligo.movement.voices import as_notes
 
 
 @njit(cache=True, nogil=True)
@@ -71,7 +70,7 @@ class LayerRenderer:
             if past is not None:
                 _sum_voices(past, gains, out)
         if self.inserts:
-            frame = self.voices.voicing.frame(times, as_notes([]))
+            frame = self.voices.voicing.frame(times, self.voices.voicing.none)
             for effect in self.inserts:
                 effect.process(span, frame, out)
         return out

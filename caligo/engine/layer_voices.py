@@ -20,7 +20,7 @@ from caligo.movement.chance import derive, text_seed
 from caligo.movement.envelope import FADE_OUT, envelope_course, stage_bends, stage_seconds
 from caligo.movement.notes import Floats
 from caligo.movement.routes import Courses, Frame, Movement, Track
-from caligo.movement.voices import Voice, as_notes
+from caligo.movement.voices import Voice
 from caligo.sources.source import VOICE_RMS, Source
 from caligo.sources.turns import Turns
 
@@ -99,7 +99,7 @@ class LayerVoices:
     def gains(self, rows: list[int], times: Floats) -> Floats:
         """Envelope, velocity, zone and stealing at every tick ``[voices, ticks + 1]``."""
         voices = [self.voicing.voices[i] for i in rows]
-        notes = as_notes(voices)
+        notes = self.voicing.all.pick(rows)
         out = np.empty((len(rows), len(times)))
         envelope_course(
             times, notes.start, notes.length, self._stages[:, rows], self._sustain, self._bends, out
@@ -113,6 +113,7 @@ class LayerVoices:
     def block(self, span: Span, rows: list[int]) -> Block:
         """What the source is told of a span."""
         voices = [self.voicing.voices[i] for i in rows]
+        notes = self.voicing.all.pick(rows)
         # Movement shared by all voices is computed once for all their histories.
         shared: dict[tuple[int, int, int], Courses] = {}
 
@@ -121,7 +122,7 @@ class LayerVoices:
             courses = shared.setdefault((first, ticks, stride), {})
             times = earlier.times[::stride]
             return (
-                self.voicing.frame(times, as_notes([voices[row]]), courses),
+                self.voicing.frame(times, notes.row(row), courses),
                 self._pitch([voices[row]], times),
             )
 
@@ -130,7 +131,7 @@ class LayerVoices:
         return Block(
             span,
             voices,
-            self.voicing.frame(times, as_notes(voices)),
+            self.voicing.frame(times, notes),
             self._pitch(voices, times),
             history,
             steady=lambda row: voices[row].steady and self._drift == 0.0,

@@ -19,7 +19,6 @@ from caligo.engine.voicing import Voicing
 from caligo.movement.block import TICK, Span
 from caligo.movement.notes import Floats
 from caligo.movement.routes import Movement
-from caligo.movement.voices import as_notes
 
 Signal = NDArray[np.float32]
 
@@ -71,7 +70,7 @@ class Mixer:
 
     def process(self, span: Span, stems: dict[str, Signal]) -> Signal:
         """Mix stems to ``[2, samples]``, late by the ceiling's delay."""
-        frame = self._voicing.frame(span.times, as_notes([]))
+        frame = self._voicing.frame(span.times, self._voicing.none)
         movement = self._movement
 
         def level(path: str) -> Floats:

@@ -26,6 +26,7 @@ class Voicing:
     def __init__(self, sound: Sound, notes: Sequence[Note], tempo: TempoMap) -> None:
         self.voices = plan_voices(sound, notes, tempo)
         self.all = as_notes(self.voices)
+        self.none = as_notes([])
         self.tuning = Tuning(sound.number("a4"), sound.scale)
 
     def newest(self, times: Floats) -> NDArray[np.int64]:

@@ -84,6 +84,10 @@ class Recording:
         return float(np.sqrt(loud.mean()))
 
 
+ASIDE = ".let-go"
+"""How the files of cards end that were taken off the shelf and can be brought back."""
+
+
 class Shelf:
     """Material in folders.
 
@@ -183,7 +187,10 @@ class Shelf:
         text = json.dumps(card.model_dump(mode="json"), indent=1) + "\n"
         scratch = folder / f".{card.key}.{os.getpid()}.{threading.get_ident()}"
         scratch.write_text(text)
-        scratch.replace(folder / f"{card.key}.json")
+        path = folder / f"{card.key}.json"
+        scratch.replace(path)
+        # Taken in again, a piece is what it is now, not what it once was.
+        path.with_suffix(ASIDE).unlink(missing_ok=True)
 
     def add_recording(
         self, path: Path, name: str, origin: str = "", called: str = ""
@@ -251,12 +258,34 @@ class Shelf:
         return card
 
     def remove(self, key: str) -> None:
-        """Take a piece off the shelf; shipped ones come back as they were."""
-        card = self.card(key)
-        folder = self.folders[0]
-        if card is not None and (folder / f"{key}.json").exists():
-            (folder / f"{key}.json").unlink()
-            (folder / card.file).unlink(missing_ok=True)
+        """Take a piece off the shelf, to be brought back; shipped ones become as they came."""
+        card = self.folders[0] / f"{key}.json"
+        if card.exists():
+            aside = card.with_suffix(ASIDE)
+            card.replace(aside)
+            aside.touch()
+
+    def bring_back(self, key: str) -> bool:
+        """Put a piece that was taken off the shelf back; whether that could be done is told."""
+        card = self.folders[0] / f"{key}.json"
+        aside = card.with_suffix(ASIDE)
+        if card.exists() or not aside.exists():
+            return False
+        aside.replace(card)
+        return True
+
+    def forget(self, moment: float) -> int:
+        """Let go for good of what was taken off before a moment in Unix time; how many is told."""
+        old = [a for a in self.folders[0].glob(f"*{ASIDE}") if a.stat().st_mtime < moment]
+        for aside in old:
+            try:
+                card = CARD.validate_json(aside.read_bytes())
+            except ValidationError:
+                pass
+            else:
+                (self.folders[0] / card.file).unlink(missing_ok=True)
+            aside.unlink()
+        return len(old)
 
 
 def _short(name: str) -> str:

@@ -44,7 +44,10 @@ class Notes:
 
     def row(self, index: int) -> Notes:
         """One of the notes, alone."""
-        pick = slice(index, index + 1)
+        return self.pick(slice(index, index + 1))
+
+    def pick(self, pick: slice | list[int]) -> Notes:
+        """Some of the notes."""
         return Notes(
             self.start[pick],
             self.length[pick],

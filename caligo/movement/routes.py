@@ -8,6 +8,7 @@ from __future__ import annotations
 
 import itertools
 import math
+from collections.abc import Sequence
 from dataclasses import dataclass, field
 
 import numpy as np
@@ -24,6 +25,8 @@ from caligo.movement.modulator import Modulator, Setting
 from caligo.movement.notes import Floats, Notes, whole
 
 NO_SCALE = np.ones((1, 1))
+SHORT = 512
+"""Moments up to which resting courses are kept."""
 
 
 @njit(cache=True, nogil=True)
@@ -125,6 +128,7 @@ class Track:
     parameter: Parameter
     base: float
     routes: list[tuple[Route, Modulator, Modulator | None]] = field(default_factory=list)
+    _still: dict[tuple[int, int], Floats] = field(default_factory=dict)
 
     @property
     def moved(self) -> bool:
@@ -149,11 +153,14 @@ class Track:
         return max(low, self.base - spread), min(high, self.base + spread)
 
     def values(self, frame: Frame) -> Floats:
-        """The course in the parameter's unit: ``[notes, times]``, or ``[1, times]`` if shared."""
+        """The course in the parameter's unit: ``[notes, times]``, or ``[1, times]`` if shared.
+
+        Not to be written to: a parameter that stays put gives the same array again and again.
+        """
         shared = self.parameter.moves is not Moves.PER_NOTE
         rows = 1 if shared else len(frame.notes)
         if not self.routes:
-            return np.full((rows, len(frame.times)), self.base)
+            return self._at_rest((rows, len(frame.times)))
         logarithmic = self.parameter.scale is Scale.LOGARITHMIC
         rest = math.log2(self.base) if logarithmic else self.base
         out = np.full((rows, len(frame.times)), rest)
@@ -178,6 +185,37 @@ class Track:
                 route.depth,
             )
         _to_unit(out, self.parameter.low, self.parameter.high, logarithmic)
+        return out
+
+    def _at_rest(self, shape: tuple[int, int]) -> Floats:
+        """The resting value at every moment; most parameters are asked for it in every block."""
+        found = self._still.get(shape)
+        if found is None:
+            found = np.full(shape, self.base)
+            if shape[1] <= SHORT:
+                if len(self._still) >= 16:
+                    self._still.clear()
+                self._still[shape] = found
+        return found
+
+
+class Bundle:
+    """Tracks whose courses are taken together, for one note at a time.
+
+    Most parameters of most sounds stay put; taken one by one, they would cost as much as those
+    that move.
+    """
+
+    def __init__(self, tracks: Sequence[Track]) -> None:
+        self._bases = np.array([track.base for track in tracks])
+        self._moving = [(i, track) for i, track in enumerate(tracks) if track.moved]
+
+    def values(self, frame: Frame) -> Floats:
+        """The courses of the frame's first note ``[tracks, times]``, the caller's own."""
+        out = np.empty((len(self._bases), len(frame.times)))
+        out[:] = self._bases[:, None]
+        for i, track in self._moving:
+            out[i] = track.values(frame)[0]
         return out
 
 

@@ -159,9 +159,15 @@ class Tuning:
     def __init__(self, a4: float, scale: TuningScale | None) -> None:
         self._a4 = a4
         self._scale = scale
+        self._known: dict[int, float] = {}
 
     def octaves(self, key: int) -> float:
         """log2 of a key's frequency in Hz."""
+        if key not in self._known:
+            self._known[key] = self._octaves(key)
+        return self._known[key]
+
+    def _octaves(self, key: int) -> float:
         scale = self._scale
         if scale is None:
             return math.log2(frequency(key, self._a4))

@@ -18,7 +18,7 @@ from caligo.document.pitch import frequency
 from caligo.movement.block import TICK, Block
 from caligo.movement.chance import combine, derive, signed, unit
 from caligo.movement.notes import Floats
-from caligo.movement.routes import Frame
+from caligo.movement.routes import Bundle, Frame
 from caligo.sources.common import unison_parameters, voice_parameters
 from caligo.sources.drawing import (
     follow_parameter,
@@ -27,7 +27,7 @@ from caligo.sources.drawing import (
     recording_parameter,
 )
 from caligo.sources.portrait import Portrait, Shown
-from caligo.sources.sines import S1, S3, S5, S7, S9
+from caligo.sources.sines import sine
 from caligo.sources.source import VOICE_RMS
 from caligo.sources.turns import Added, first_tick
 from caligo.sources.unison import InUnison
@@ -199,10 +199,8 @@ def _tick_of_grain(
         x = rising if rising < falling else falling
         x = x if x > np.float32(0.0) else np.float32(0.0)
         x = x if x < np.float32(0.25) else np.float32(0.25)
-        q = x * x
-        # The sine over a quarter turn, squared: a raised cosine over half a turn. Its series is
-        # cut off where the rest is below 4e-6.
-        s = x * (S1 + q * (S3 + q * (S5 + q * (S7 + q * S9))))
+        # The sine over a quarter turn, squared: a raised cosine over half a turn.
+        s = sine(x)
         scratch[n] = s * s
     begin = place + since * step
     for n in range(TICK):
@@ -338,6 +336,7 @@ class Grains(InUnison):
         super().__init__(*args)
         self.recording = recording_of(self.part)
         self._tracks = [self.movement.track(f"{self.path}.{key}") for key in MOVED]
+        self._bundle = Bundle(self._tracks)
         self._travel = self.part.number("travel") / 6000.0
         self._follow = self.part.switch("follow")
         self._cell = CELL * TICK / self.rate
@@ -360,8 +359,7 @@ class Grains(InUnison):
     def _values(self, frame: Frame, pitch: Floats) -> Floats:
         """Parameters at moments ``[moments, 16]``."""
         values = np.empty((len(frame.times), 16))
-        for column, track in enumerate(self._tracks):
-            values[:, column] = track.values(frame)[0]
+        values[:, : len(self._tracks)] = self._bundle.values(frame).T
         root = 0.0 if self.recording is None else math.log2(frequency(self.recording.root))
         own = math.log2(frequency(float(frame.notes.key[0])))
         values[:, TUNED] = pitch[0] - (root if self._follow else own)
@@ -384,7 +382,9 @@ class Grains(InUnison):
         begun = np.empty(last - first + 1)
         if self._tracks[DENSITY].moved:
             ahead = span.first - first * CELL
-            before = self._added.up_to(block, row, np.zeros(1), self._advance, CELL, ahead)
+            before = self._added.up_to(
+                block, row, np.zeros(1), self._advance, CELL, before=ahead, stride=CELL
+            )
             if block.rough:
                 before[0] = values[0, DENSITY] * (first - began) * self._cell
             begun[-1] = add_density(float(before[0]), values[:, DENSITY], self._cell, begun)
@@ -412,7 +412,7 @@ class Grains(InUnison):
         return out[:count]
 
     def _advance(self, added: NDArray[np.float64], frame: Frame, pitch: Floats) -> None:
-        density = self._tracks[DENSITY].values(frame)[0, ::CELL]
+        density = self._tracks[DENSITY].values(frame)[0]
         added[0] = add_density(float(added[0]), density, self._cell, np.empty(0))
 
     def picture(self, portrait: Portrait) -> Shown:

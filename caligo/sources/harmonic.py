@@ -14,7 +14,7 @@ from caligo.document.times import Time
 from caligo.movement.block import TICK, Block
 from caligo.movement.chance import derive
 from caligo.movement.notes import Floats, cycles
-from caligo.movement.routes import Frame
+from caligo.movement.routes import Bundle, Frame
 from caligo.sources import partials
 from caligo.sources.common import unison_parameters, voice_parameters
 from caligo.sources.partials import MOST, PLACES, RULES, numbers_of, two_rules
@@ -47,46 +47,37 @@ def shape_all(
     values: np.ndarray,
     numbers: np.ndarray,
     ranks: np.ndarray,
-    bundle: int,
+    base: np.ndarray,
+    ratio: np.ndarray,
     place: int,
     endless: bool,
     rate: int,
-    seed: np.uint64,
     voice_seed: np.uint64,
-    ratio: np.ndarray,
     level: np.ndarray,
     pan: np.ndarray,
 ) -> None:
     """`partials.shape` at several moments; what did not change is not computed again.
 
-    `values` is ``[moments, VALUES]``, the others' first axis is ``[moments]``.
+    The first axis of `values`, `base`, `ratio`, `level` and `pan` is ``[moments]``.
     """
     for m in range(values.shape[0]):
-        same = m > 0
-        if same:
-            for v in range(values.shape[1]):
-                if values[m, v] != values[m - 1, v]:
-                    same = False
-                    break
-        if same:
-            ratio[m] = ratio[m - 1]
+        if m > 0 and np.all(values[m] == values[m - 1]):
             level[m] = level[m - 1]
             pan[m] = pan[m - 1]
-        else:
-            partials.shape(
-                values[m],
-                numbers,
-                ranks,
-                bundle,
-                place,
-                endless,
-                rate,
-                seed,
-                voice_seed,
-                ratio[m],
-                level[m],
-                pan[m],
-            )
+            continue
+        partials.shape(
+            values[m],
+            numbers,
+            ranks,
+            base[m],
+            ratio[m],
+            place,
+            endless,
+            rate,
+            voice_seed,
+            level[m],
+            pan[m],
+        )
 
 
 @njit(cache=True, nogil=True)
@@ -203,6 +194,7 @@ class Harmonic(InUnison):
         super().__init__(*args)
         part = self.part
         self._tracks = {key: self.movement.track(f"{self.path}.{key}") for key in MOVED}
+        self._courses = Bundle([self._tracks[key] for key in MOVED])
         self._level = self.movement.track(f"{self.path}.level")
         self._turns = Turns(self.movement.track(f"{self.path}.fine"), self.rate)
         self._bundle = int(part.number("bundle"))
@@ -220,8 +212,7 @@ class Harmonic(InUnison):
     def _values(self, frame: Frame, hertz: Floats) -> Floats:
         """Everything that shapes the partials, at every moment ``[moments, VALUES]``."""
         values = np.zeros((len(frame.times), partials.VALUES))
-        for key, place in MOVED.items():
-            values[:, place] = self._tracks[key].values(frame)[0]
+        values[:, list(MOVED.values())] = self._courses.values(frame).T
         tempo = self.movement.setting.tempo
 
         def turned(key: str) -> Floats:
@@ -241,24 +232,38 @@ class Harmonic(InUnison):
         values[:, partials.HERTZ] = hertz
         return values
 
+    def _ratios(self, values: Floats) -> tuple[Floats, Floats]:
+        """Multiples of the note's frequency of partials, and of all their sines."""
+        base = np.empty((len(values), len(self._numbers)))
+        ratio = np.empty((len(values), len(self._numbers) * self._bundle))
+        partials.ratios(
+            values,
+            self._numbers,
+            self._bundle,
+            self._endless != 0.0,
+            np.uint64(self.seed),
+            base,
+            ratio,
+        )
+        return base, ratio
+
     def shaped(
         self, frame: Frame, hertz: Floats, seed: int
     ) -> tuple[Floats, NDArray[np.float32], NDArray[np.float32]]:
         """Ratios, levels and places of the partials of one note ``[moments, partials]``."""
-        moments, most = len(frame.times), len(self._numbers) * self._bundle
-        ratio = np.ones((moments, most))
-        level, pan = (np.zeros((moments, most), np.float32) for _ in range(2))
+        values = self._values(frame, hertz)
+        base, ratio = self._ratios(values)
+        level, pan = (np.zeros(ratio.shape, np.float32) for _ in range(2))
         shape_all(
-            self._values(frame, hertz),
+            values,
             self._numbers,
             self._ranks,
-            self._bundle,
+            base,
+            ratio,
             self._place,
             self._endless != 0.0,
             self.rate,
-            np.uint64(self.seed),
             np.uint64(derive(self.seed, seed)),
-            ratio,
             level,
             pan,
         )
@@ -278,23 +283,19 @@ class Harmonic(InUnison):
         )
         return phase
 
-    def _cells(
-        self, frame: Frame, pitch: Floats, seed: int
-    ) -> tuple[Any, NDArray[np.float32], NDArray[np.float32], Floats, Floats]:
-        """Ratios, levels, places and travels of cells, from a frame of all their ticks."""
+    def _cells(self, frame: Frame, pitch: Floats) -> tuple[Frame, Floats, Floats, Floats]:
+        """The borders of cells, from a frame of all ticks, the note in Hz there, and travels."""
         steps = self._turns.steps(frame, pitch)[0]
         borders = Frame(frame.times[::CELL], frame.notes, frame.newest[::CELL], frame.started)
-        ratio, level, pan = self.shaped(borders, steps[::CELL] * self.rate, seed)
-        whole, leaning = (np.empty((len(ratio) - 1, CELL + 1)) for _ in range(2))
+        whole, leaning = (np.empty((len(borders.times) - 1, CELL + 1)) for _ in range(2))
         travelled(steps, whole, leaning)
-        return ratio, level, pan, whole, leaning
+        return borders, steps[::CELL] * self.rate, whole, leaning
 
     def _phases(
         self, block: Block, row: int, first: int, ratio: Floats, whole: Floats, leaning: Floats
     ) -> NDArray[np.float64]:
         """Phases at the start of each cell from `first` on ``[cells, partials]``."""
-        seed = block.voices[row].seed
-        begin = self._begin(seed)
+        begin = self._begin(block.voices[row].seed)
         cells = len(whole)
         if self._still() and self._turns.steady(block, row):
             begun = first_tick(block, row) // CELL
@@ -303,7 +304,8 @@ class Harmonic(InUnison):
             return turned - np.floor(turned)
 
         def advance(phase: NDArray[np.float64], frame: Frame, pitch: Floats) -> None:
-            ratio, _, _, whole, leaning = self._cells(frame, pitch, seed)
+            borders, hertz, whole, leaning = self._cells(frame, pitch)
+            _, ratio = self._ratios(self._values(borders, hertz))
             advance_phases(phase, ratio, whole, leaning, np.empty((0, 0)))
 
         phase = self._added.up_to(block, row, begin, advance, CELL)
@@ -353,7 +355,8 @@ class Harmonic(InUnison):
             if first >= last:
                 continue
             frame, pitch = block.history(row, first * CELL, (last - first) * CELL)
-            ratio, level, pan, whole, leaning = self._cells(frame, pitch, voice.seed)
+            borders, hertz, whole, leaning = self._cells(frame, pitch)
+            ratio, level, pan = self.shaped(borders, hertz, voice.seed)
             loud = VOICE_RMS * 10.0 ** (self._level.values(frame)[0, ::CELL] / 20.0)
             left, right = (np.zeros_like(level) for _ in range(2))
             to_gains(level, pan, loud, left, right)

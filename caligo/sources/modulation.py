@@ -16,7 +16,7 @@ from numpy.typing import NDArray
 
 from caligo.movement.block import TICK
 from caligo.movement.chance import wander
-from caligo.sources.sines import S1, S3, S5, S7, S9, S11, S13
+from caligo.sources.sines import HALF, sine
 
 TWICE = 2 * TICK
 ROUNDS = 8
@@ -49,16 +49,11 @@ def order_of(count: int, links: list[tuple[int, int]]) -> tuple[list[int], list[
     return sorted(range(count), key=lambda o: (before[o], circle[o], o)), circle
 
 
-@njit(cache=True, nogil=True)
+@njit(cache=True, nogil=True, fastmath={"contract"})
 def _sines(place: np.ndarray, gain: np.float32, gain_step: np.float32, out: np.ndarray) -> None:
     """Sines at places in cycles ``[samples]``, with a gain that goes in a line."""
     for n in range(len(place)):
-        x = place[n] - np.floor(place[n] + np.float32(0.5))
-        a = abs(x)
-        folded = np.float32(0.5) - a if a > np.float32(0.25) else a
-        s = folded if x >= 0 else -folded
-        q = s * s
-        y = s * (S1 + q * (S3 + q * (S5 + q * (S7 + q * (S9 + q * (S11 + q * S13))))))
+        y = sine(place[n] - np.floor(place[n] + HALF))
         out[n] = y * (gain + np.float32(n) * gain_step)
 
 
@@ -148,16 +143,17 @@ def render_operators(
     rank = np.empty(count, np.int64)
     for i in range(count):
         rank[order[i]] = i
+    # Numbers of samples as floats: whole numbers would keep the loop from vector instructions.
+    number = np.arange(size) - float(extra)
     for k in range(ticks):
         for o in range(count):
             step = steps[o, k]
             slope = (steps[o, k + 1] - step) / (2 * TWICE)
             whole = turns[o, k] - math.floor(turns[o, k])
             for n in range(size):
-                m = n - extra
-                x = whole + m * step + m * m * slope
-                base[o, n] = np.float32(x)
-            wave[o, :] = 0.0
+                base[o, n] = np.float32(whole + number[n] * (step + number[n] * slope))
+            if loops:
+                wave[o, :] = 0.0
         i = 0
         while i < count:
             group = circle[order[i]]

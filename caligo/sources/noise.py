@@ -18,10 +18,12 @@ from caligo.catalogue import Module, Moves, Parameter, Scale, register
 from caligo.movement.block import TICK, Block
 from caligo.movement.chance import combine, derive, signed, unit
 from caligo.movement.notes import Floats
+from caligo.movement.routes import Bundle
 from caligo.sources.common import level_parameter
 from caligo.sources.recent import Recent
 from caligo.sources.source import VOICE_RMS, Source
 
+MOVED = ("tilt", "level", "width", "dust", "dust_rate")
 SIZE = 2048
 """Samples in a frame; lower tilts than 23 Hz at 48 kHz are not resolved."""
 HOP = 512
@@ -194,10 +196,7 @@ class Noise(Source):
 
     def __init__(self, *args: object) -> None:
         super().__init__(*args)  # type: ignore[arg-type]
-        self._tracks = {
-            key: self.movement.track(f"{self.path}.{key}")
-            for key in ("tilt", "level", "width", "dust", "dust_rate")
-        }
+        self._courses = Bundle([self.movement.track(f"{self.path}.{key}") for key in MOVED])
         self._recent: Recent[NDArray[np.float32]] = Recent()
         self._softest = self.part.number("dust_range") / OCTAVE
 
@@ -214,7 +213,7 @@ class Noise(Source):
                 start = begin * HOP // TICK
                 ticks = ((last - begin - 1) * HOP + SIZE) // TICK
                 frame, _ = block.history(row, start, ticks)
-                courses = {key: t.values(frame)[0] for key, t in self._tracks.items()}
+                courses = dict(zip(MOVED, self._courses.values(frame), strict=True))
                 excited = self._excited(derive(self.seed, voice.seed), start, courses)
                 shaped = self._shaped(excited, courses["tilt"], last - begin)
                 frames.update(zip(range(begin, last), shaped, strict=True))

@@ -15,7 +15,7 @@ from caligo.movement.block import TICK, Block
 from caligo.movement.chance import derive, text_seed, unit
 from caligo.movement.envelope import envelope_course, stage_bends, stage_seconds
 from caligo.movement.notes import Floats
-from caligo.movement.routes import Frame
+from caligo.movement.routes import Bundle, Frame
 from caligo.sources.common import unison_parameters, voice_parameters
 from caligo.sources.decimation import EVEN, ODD, REACH, halve
 from caligo.sources.modulation import (
@@ -154,31 +154,43 @@ class Operators(InUnison):
         self._limits = tables[0].limits
         self._turns = Turns(self.movement.track(f"{self.path}.fine"), self.rate)
         self._level = self.movement.track(f"{self.path}.level")
-        keys = ("ratio", "hertz", "offset", "level", "pan")
-        self._tracks = [
-            {key: self.movement.track(f"{self.path}.{item.id}.{key}") for key in keys}
-            for item in self._operators
-        ]
-        self._amounts = [self.movement.track(f"{self.path}.{x.id}.amount") for x in self._links]
-        self._past = [item.text("way") == "past" for item in self._operators]
-        self.goes_past = any(self._past)
-        self._still = not any(
-            tracks[key].moved for tracks in self._tracks for key in ("ratio", "hertz", "offset")
+        tracks = {
+            key: [self.movement.track(f"{self.path}.{item.id}.{key}") for item in self._operators]
+            for key in ("ratio", "hertz", "offset", "level", "pan")
+        }
+        self._courses = {key: Bundle(each) for key, each in tracks.items()}
+        self._amounts = Bundle(
+            [self.movement.track(f"{self.path}.{x.id}.amount") for x in self._links]
         )
-        self._mono = all(t["pan"].base == 0.0 and not t["pan"].moved for t in self._tracks)
+        self._by_ratio = np.array([o.text("tuned") == "ratio" for o in self._operators])[:, None]
+        self._seeds: dict[int, NDArray[np.uint64]] = {}
+        self._envelopes = [self._envelope_of(item) for item in self._operators]
+        self._past = np.array([item.text("way") == "past" for item in self._operators])
+        self.goes_past = bool(self._past.any())
+        self._still = not any(
+            track.moved for key in ("ratio", "hertz", "offset") for track in tracks[key]
+        )
+        self._mono = all(track.base == 0.0 and not track.moved for track in tracks["pan"])
         self._added = Added()
+
+    def _seeds_of(self, seed: int) -> NDArray[np.uint64]:
+        """What each operator of a voice takes its noise from ``[operators]``."""
+        if seed not in self._seeds:
+            if len(self._seeds) > 256:
+                self._seeds.clear()
+            own = derive(self.seed, seed)
+            named = [derive(own, text_seed(o.id)) for o in self._operators]
+            self._seeds[seed] = np.array(named, np.uint64)
+        return self._seeds[seed]
 
     def _steps(self, frame: Frame, pitch: Floats) -> Floats:
         """Cycles per sample of each operator at every tick ``[operators, ticks + 1]``."""
-        own = self._turns.steps(frame, pitch)[0]
-        out = np.empty((len(self._operators), len(own)))
-        for o, (item, tracks) in enumerate(zip(self._operators, self._tracks, strict=True)):
-            if item.text("tuned") == "ratio":
-                steps = own * tracks["ratio"].values(frame)[0]
-            else:
-                steps = tracks["hertz"].values(frame)[0] / self.rate
-            out[o] = np.clip(steps + tracks["offset"].values(frame)[0] / self.rate, 0.0, HIGHEST)
-        return out
+        own = self._turns.steps(frame, pitch)
+        ratio, hertz, offset = (
+            self._courses[key].values(frame) for key in ("ratio", "hertz", "offset")
+        )
+        steps = np.where(self._by_ratio, own * ratio, hertz / self.rate) + offset / self.rate
+        return np.clip(steps, 0.0, HIGHEST, out=steps)
 
     def _begin(self, seed: int) -> NDArray[np.float64]:
         """Cycles with which a voice's operators begin ``[operators]``."""
@@ -211,49 +223,53 @@ class Operators(InUnison):
                 self._added.keep(block, row, track[:, block.span.ticks].copy(), before=AROUND)
         return track
 
-    def _shape(self, item: ItemPart, frame: Frame) -> Floats:
-        """An operator's envelope, with velocity and key, at every tick ``[ticks + 1]``."""
-        notes = frame.notes
-        softer = item.number("velocity") * (1.0 - notes.velocity[0])
-        higher = item.number("key_scale") * (notes.key[0] - MIDDLE_C) / 12.0
-        size = 10.0 ** ((higher - softer) / 20.0)
-        shaped, seen = item, {item.id}
-        while shaped.text("shape") == "other":
-            other = next((o for o in self._operators if o.id == shaped.text("shape_of")), None)
+    def _envelope_of(self, item: ItemPart) -> ItemPart | None:
+        """The operator whose envelope an operator follows: itself, another or none."""
+        seen = {item.id}
+        while item.text("shape") == "other":
+            other = next((o for o in self._operators if o.id == item.text("shape_of")), None)
             if other is None or other.id in seen:
                 break
-            shaped, seen = other, seen | {other.id}
-        if shaped.text("shape") != "own":
-            return np.full(len(frame.times), size)
-        out = np.empty((1, len(frame.times)))
-        envelope_course(
-            frame.times,
-            notes.start,
-            notes.length,
-            stage_seconds(shaped, notes, self.movement.setting.tempo),
-            shaped.number("sustain") / 100.0,
-            stage_bends(shaped),
-            out,
-        )
-        found: Floats = size * out[0]
-        return found
+            item, seen = other, seen | {other.id}
+        return item if item.text("shape") == "own" else None
+
+    def _shapes(self, frame: Frame) -> Floats:
+        """Envelopes, with velocity and key, at every tick ``[operators, ticks + 1]``."""
+        notes = frame.notes
+        out = np.empty((len(self._operators), len(frame.times)))
+        for o, (item, envelope) in enumerate(zip(self._operators, self._envelopes, strict=True)):
+            softer = item.number("velocity") * (1.0 - notes.velocity[0])
+            higher = item.number("key_scale") * (notes.key[0] - MIDDLE_C) / 12.0
+            out[o] = 10.0 ** ((higher - softer) / 20.0)
+            if envelope is None:
+                continue
+            shape = np.empty((1, len(frame.times)))
+            envelope_course(
+                frame.times,
+                notes.start,
+                notes.length,
+                stage_seconds(envelope, notes, self.movement.setting.tempo),
+                envelope.number("sustain") / 100.0,
+                stage_bends(envelope),
+                shape,
+            )
+            out[o] *= shape[0]
+        return out
 
     def _gains(self, frame: Frame, parted: bool) -> Floats:
         """How loud each operator is in each output ``[outputs, operators, ticks + 1]``."""
         level = VOICE_RMS * math.sqrt(2.0) * 10.0 ** (self._level.values(frame)[0] / 20.0)
-        sides = 1 if self._mono else 2
-        out = np.zeros((sides * (2 if parted else 1), len(self._operators), len(level)))
-        for o, tracks in enumerate(self._tracks):
-            heard = tracks["level"].values(frame)[0]
-            size = np.where(heard <= SILENT, 0.0, 10.0 ** (heard / 20.0)) * level
-            to = sides if parted and self._past[o] else 0
-            if self._mono:
-                out[to, o] = size
-            else:
-                angle = (tracks["pan"].values(frame)[0] / 100.0 + 1.0) * (math.pi / 4.0)
-                out[to, o] = size * math.sqrt(2.0) * np.cos(angle)
-                out[to + 1, o] = size * math.sqrt(2.0) * np.sin(angle)
-        return out
+        heard = self._courses["level"].values(frame)
+        size = np.where(heard <= SILENT, 0.0, 10.0 ** (heard / 20.0)) * level
+        sides = [size]
+        if not self._mono:
+            angle = (self._courses["pan"].values(frame) / 100.0 + 1.0) * (math.pi / 4.0)
+            sides = [size * math.sqrt(2.0) * np.cos(angle), size * math.sqrt(2.0) * np.sin(angle)]
+        out = np.stack(sides)
+        if not parted:
+            return out
+        past = self._past[:, None]
+        return np.concatenate([np.where(past, 0.0, out), np.where(past, out, 0.0)])
 
     def kept(self) -> dict[str, Any]:
         """See `Source.kept`."""
@@ -272,7 +288,6 @@ class Operators(InUnison):
             steps = self._steps(frame, pitch)
             gains = self._gains(frame, block.past is not None)
             twice = np.zeros((len(gains), 2 * TICK * ticks), np.float32)
-            own = derive(self.seed, voice.seed)
             render_operators(
                 self._order,
                 self._circle,
@@ -280,14 +295,12 @@ class Operators(InUnison):
                 self._tables,
                 self._limits,
                 self._table_of,
-                np.array([derive(own, text_seed(o.id)) for o in self._operators], np.uint64),
+                self._seeds_of(voice.seed),
                 self._passed(block, row, first, steps),
                 0.5 * steps,
-                np.stack([self._shape(item, frame) for item in self._operators]),
+                self._shapes(frame),
                 self._pairs,
-                np.stack(
-                    [t.values(frame)[0] / (2.0 * math.pi) for t in self._amounts] or [np.empty(0)]
-                ),
+                self._amounts.values(frame) / (2.0 * math.pi),
                 gains,
                 twice,
             )

@@ -128,21 +128,86 @@ def _bell(place: float) -> float:
 
 
 @njit(cache=True, nogil=True)
+def _multiple(values: np.ndarray, n: float, endless: bool, seed: np.uint64) -> float:
+    """How many times the note's frequency partial `n` has."""
+    base = n ** (1.0 + values[STRETCH] / 1200.0)
+    if values[STIFFNESS] > 0.11:
+        # f_n = n f0 sqrt(1 + B n²), the first partial kept on the note (Fletcher & Rossing).
+        stiff = values[STIFFNESS] * 1e-6
+        base *= math.sqrt((1.0 + stiff * n * n) / (1.0 + stiff))
+    base *= np.exp2(values[SCATTER] * signed(combine(seed, 1), round(64.0 * n)) / 1200.0)
+    if endless:
+        base = np.exp2((math.log2(base) + 1.0 + values[ENDLESS_AT]) % WRAP - 1.0)
+    return float(base)
+
+
+@njit(cache=True, nogil=True)
+def _in_bundle(values: np.ndarray, at: int, bundle: int, seed: np.uint64) -> float:
+    """The factor by which one of a bundle's neighbours is away from its partial."""
+    lean = 0.0
+    if bundle > 1:
+        lean = 2.0 * (at % bundle) / (bundle - 1) - 1.0
+        lean += 0.5 / bundle * signed(combine(seed, 2), at)
+    return float(np.exp2(values[BUNDLE_SPREAD] * lean / 1200.0))
+
+
+@njit(cache=True, nogil=True)
+def ratios(
+    values: np.ndarray,
+    numbers: np.ndarray,
+    bundle: int,
+    endless: bool,
+    seed: np.uint64,
+    base: np.ndarray,
+    ratio: np.ndarray,
+) -> None:
+    """Multiples of the note's frequency at several moments.
+
+    What did not change from one moment to the next is not computed again.
+
+    Parameters
+    ----------
+    values
+        ``[moments, VALUES]``, see `shape`.
+    seed
+        What differs by the source.
+    base, ratio
+        Receive the multiples of partials ``[moments, partials]``, and those of the sines that
+        each consists of ``[moments, partials * bundle]``.
+    """
+    for m in range(values.shape[0]):
+        here, before = values[m], values[max(0, m - 1)]
+        if (
+            m > 0
+            and here[STRETCH] == before[STRETCH]
+            and here[STIFFNESS] == before[STIFFNESS]
+            and here[SCATTER] == before[SCATTER]
+            and here[BUNDLE_SPREAD] == before[BUNDLE_SPREAD]
+            and (not endless or here[ENDLESS_AT] == before[ENDLESS_AT])
+        ):
+            base[m], ratio[m] = base[m - 1], ratio[m - 1]
+            continue
+        for i in range(len(numbers)):
+            base[m, i] = _multiple(here, numbers[i], endless, seed)
+            for at in range(i * bundle, (i + 1) * bundle):
+                ratio[m, at] = base[m, i] * _in_bundle(here, at, bundle, seed)
+
+
+@njit(cache=True, nogil=True)
 def shape(
     values: np.ndarray,
     numbers: np.ndarray,
     ranks: np.ndarray,
-    bundle: int,
+    base: np.ndarray,
+    ratio: np.ndarray,
     place: int,
     endless: bool,
     rate: int,
-    seed: np.uint64,
     voice_seed: np.uint64,
-    ratio: np.ndarray,
     level: np.ndarray,
     pan: np.ndarray,
 ) -> None:
-    """The partials at one moment.
+    """Levels and places of the partials at one moment.
 
     Parameters
     ----------
@@ -151,16 +216,16 @@ def shape(
         endless glide's and the turning's places in cycles, octaves and cycles; the note in Hz.
     numbers, ranks
         See `two_rules`.
-    bundle
-        Sines for each partial.
-    seed, voice_seed
-        What differs by the source, and what differs by the note.
-    ratio, level, pan
-        Receive multiples of the note's frequency, amplitudes that add up to a root mean square
-        of 1, and places in [-1, 1], ``[partials * bundle]``.
+    base, ratio
+        Multiples of the note's frequency ``[partials]`` and ``[partials * bundle]``, see `ratios`.
+    voice_seed
+        What differs by the note.
+    level, pan
+        Receive amplitudes that add up to a root mean square of 1, and places in [-1, 1],
+        ``[partials * bundle]``.
     """
     hertz = values[HERTZ]
-    stiff = values[STIFFNESS] * 1e-6 if values[STIFFNESS] > 0.11 else 0.0
+    bundle = len(ratio) // len(base)
     exponent = values[TILT] / 6.020599913279624
     morph = values[MORPH] / 100.0
     band = values[BAND] / 100.0
@@ -173,31 +238,17 @@ def shape(
         of_first = min(max(values[COUNT] - ranks[0, i], 0.0), 1.0) * (1.0 - morph)
         of_second = min(max(values[COUNT] - ranks[1, i], 0.0), 1.0) * morph
         weight = of_first + of_second
-        base = n ** (1.0 + values[STRETCH] / 1200.0)
-        if stiff > 0.0:
-            # f_n = n f0 sqrt(1 + B n²), the first partial kept on the note (Fletcher & Rossing).
-            base *= math.sqrt((1.0 + stiff * n * n) / (1.0 + stiff))
-        base *= np.exp2(values[SCATTER] * signed(combine(seed, 1), round(64.0 * n)) / 1200.0)
-        bell = 1.0
-        if endless:
-            turned = (math.log2(base) + 1.0 + values[ENDLESS_AT]) % WRAP
-            base = np.exp2(turned - 1.0)
-            bell = _bell(turned)
-        plain = weight * bell * base**exponent
+        bell = _bell(math.log2(base[i]) + 1.0) if endless else 1.0
+        plain = weight * bell * base[i] ** exponent
         shaped = plain
         if band > 0.0 and plain > 0.0:
-            away = math.log2(base * hertz / values[BAND_CENTRE]) / reach
+            away = math.log2(base[i] * hertz / values[BAND_CENTRE]) / reach
             shaped *= 1.0 - band + band * math.exp(-0.5 * away * away)
         if values[RIPPLE] > 0.0:
             wave = math.cos(2.0 * math.pi * (n / values[RIPPLE_LENGTH] - values[RIPPLE_AT]))
             shaped *= 10.0 ** (values[RIPPLE] * (wave - 1.0) / 40.0)
         for k in range(bundle):
             at = i * bundle + k
-            lean = 0.0
-            if bundle > 1:
-                lean = 2.0 * k / (bundle - 1) - 1.0
-                lean += 0.5 / bundle * signed(combine(seed, 2), at)
-            ratio[at] = base * np.exp2(values[BUNDLE_SPREAD] * lean / 1200.0)
             # Fade out below half the sample rate instead of folding back.
             room = min(max((0.46 - ratio[at] * hertz / rate) / 0.04, 0.0), 1.0)
             level[at] = shaped * room / math.sqrt(bundle)

@@ -7,13 +7,29 @@ effects", WASPAA 1999).
 
 from __future__ import annotations
 
-import math
+from typing import NamedTuple
 
 import numpy as np
 from numba import njit
+from numpy.typing import NDArray
 
-from caligo.movement.chance import combine, mix, signed, unit
+from caligo.movement.chance import combine, mix, signed
+from caligo.sources.running import begin_anew, heard
 from caligo.sources.sines import phasors
+
+
+class Spectra(NamedTuple):
+    """What is played: see `caligo.sources.analysis.Analysis`, and regions ``[frames, BINS]``.
+
+    `summed`, `tonal` and `mask` are empty where they are not needed.
+    """
+
+    magnitude: NDArray[np.float32]
+    summed: NDArray[np.float32]
+    frequency: NDArray[np.float32]
+    tonal: NDArray[np.float32]
+    mask: NDArray[np.float32]
+
 
 # Columns of the values that shape a frame.
 (
@@ -55,18 +71,9 @@ def _envelope(magnitude: np.ndarray, envelope: np.ndarray) -> None:
 
 
 @njit(cache=True, nogil=True)
-def _thinned(
-    values: np.ndarray,
-    magnitude: np.ndarray,
-    summed: np.ndarray,
-    tonal: np.ndarray,
-    mask: np.ndarray,
-    out: np.ndarray,
-) -> int:
-    """What of the recording sounds at a place, before it is moved; the nearest frame is told.
-
-    `tonal` and `mask` are empty where they are not needed.
-    """
+def _thinned(values: np.ndarray, played: Spectra, out: np.ndarray) -> int:
+    """What of the recording sounds at a place, before it is moved; the nearest frame is told."""
+    magnitude, summed, tonal, mask = played.magnitude, played.summed, played.tonal, played.mask
     frames, bins = magnitude.shape
     place = min(max(values[PLACE], 0.0), frames - 1.0)
     first = int(place)
@@ -106,13 +113,9 @@ def _thinned(
 @njit(cache=True, nogil=True)
 def advance_frame(
     values: np.ndarray,
-    magnitude: np.ndarray,
-    summed: np.ndarray,
-    frequency: np.ndarray,
-    tonal: np.ndarray,
-    mask: np.ndarray,
+    played: Spectra,
     hop_turns: float,
-    phase: np.ndarray,
+    phases: np.ndarray,
     level: np.ndarray,
     work: np.ndarray,
 ) -> None:
@@ -123,18 +126,18 @@ def advance_frame(
     values
         ``[VALUES]``: the place in frames, blur in frames, balance in %, threshold in dB, shift
         in bins, ratio, stretch in ct/oct, formants 0 to 1, the stretch's fixed point in bins.
-    magnitude, summed, frequency, tonal, mask
-        See `caligo.sources.analysis.Analysis`; the mask is of regions ``[frames, BINS]``.
     hop_turns
         Cycles that one bin of frequency turns in a hop.
-    phase, level
-        ``[BINS]``: running phases in cycles, and the amplitudes found.
+    phases
+        Running phases in cycles ``[sets, BINS]``; all sets are turned alike.
+    level
+        Receives the amplitudes found ``[BINS]``.
     work
         ``[5, BINS]``
     """
-    bins = len(phase)
+    bins = len(level)
     thin, envelope, tuned, turned = work[0], work[1], work[2], work[3]
-    nearest = _thinned(values, magnitude, summed, tonal, mask, thin)
+    nearest = _thinned(values, played, thin)
     if values[FORMANTS] > 0.0:
         _envelope(thin, envelope)
     level[:] = 0.0
@@ -154,14 +157,14 @@ def advance_frame(
             end = k
         if thin[peak] <= 0.0:
             continue
-        heard = _heard_bin(frequency[nearest, peak], values)
-        target = round(_heard_bin(float(peak), values))
+        tone = _heard_bin(played.frequency[nearest, peak], values)
+        target = int(np.floor(_heard_bin(float(peak), values) + 0.5))
         gain = 1.0
         if values[FORMANTS] > 0.0 and 0 <= target < bins:
             there = max(envelope[target], 1e-9)
             here = max(envelope[peak], 1e-9)
             gain = min(max(there / here, 1e-3), 1e3) ** values[FORMANTS]
-        if heard <= 0.0 or heard >= bins - 1.0:
+        if tone <= 0.0 or tone >= bins - 1.0:
             continue
         move = target - peak
         for j in range(begin, end):
@@ -171,17 +174,56 @@ def advance_frame(
                 # Where moved regions meet, the stronger keeps the bin.
                 if strength > level[to]:
                     level[to] = strength
-                    tuned[to] = heard
+                    tuned[to] = tone
                     turned[to] = target
     for k in range(bins):
-        work[4, k] = phase[k]
-    for k in range(bins):
-        if tuned[k] >= 0.0:
-            from_bin = min(max(int(turned[k]), 0), bins - 1)
-            x = work[4, from_bin] + tuned[k] * hop_turns
+        if tuned[k] < 0.0:
+            tuned[k], turned[k] = k, k
         else:
-            x = work[4, k] + k * hop_turns
-        phase[k] = x - math.floor(x)
+            turned[k] = min(max(turned[k], 0.0), bins - 1.0)
+    for phase in phases:
+        before = work[4]
+        before[:] = phase
+        for k in range(bins):
+            phase[k] = before[int(turned[k])] + tuned[k] * hop_turns
+        for k in range(bins):
+            phase[k] -= np.floor(phase[k])
+
+
+@njit(cache=True, nogil=True)
+def run_frames(
+    state: np.ndarray,
+    values: np.ndarray,
+    hop: np.ndarray,
+    seed: np.uint64,
+    first: int,
+    played: Spectra,
+    hop_turns: float,
+    level: np.ndarray,
+    phase: np.ndarray,
+) -> None:
+    """Carry what runs on over frames.
+
+    Parameters
+    ----------
+    state
+        ``[2 * BINS + 1]``: the older and the newer phases, and the frames of the recording
+        that have been travelled.
+    values, hop
+        ``[frames, VALUES]``, whose places receive the travel, and the travel of each hop.
+    first
+        The first frame's number, counted from the voice's first.
+    level, phase
+        Receive what is heard of the last frame ``[BINS]``.
+    """
+    bins = len(level)
+    running, work = state[: 2 * bins].reshape(2, bins), np.empty((5, bins))
+    for m in range(len(values)):
+        values[m, PLACE] = (values[m, PLACE] + state[-1]) % len(played.magnitude)
+        begin_anew(seed, first + m, running)
+        advance_frame(values[m], played, hop_turns, running, level, work)
+        state[-1] += hop[m]
+    heard(running, first + len(values) - 1, phase)
 
 
 @njit(cache=True, nogil=True)
@@ -235,8 +277,55 @@ def to_spectrum(
 
 
 @njit(cache=True, nogil=True)
-def begin_phases(seed: np.uint64, phase: np.ndarray, sides: np.ndarray) -> None:
-    """Random phases in cycles, and ways to turn them, the same for four neighbouring bins."""
-    for k in range(len(phase)):
-        phase[k] = unit(seed, k >> 2)
-        sides[k] = 0.25 * signed(combine(seed, 1 << 33), k >> 2)
+def make_frames(
+    states: np.ndarray,
+    values: np.ndarray,
+    hop: np.ndarray,
+    seed: np.uint64,
+    began: int,
+    first: int,
+    played: Spectra,
+    hop_turns: float,
+    shaped: np.ndarray,
+    sides: np.ndarray,
+    out: np.ndarray,
+) -> None:
+    """Frames of a voice as spectra of left and right ``[frames, 2, BINS]``.
+
+    Parameters
+    ----------
+    states
+        What runs on, see `run_frames`, before each frame and after the last
+        ``[frames + 1, 2 * BINS + 1]``. The first is given.
+    began, first
+        The voice's first frame, and the first of these, on the absolute grid.
+    shaped
+        Gain, scatter and how far left and right are apart, see `to_spectrum` ``[frames, 3]``.
+    """
+    bins = len(sides)
+    level, phase = np.empty(bins), np.empty(bins)
+    work, waves = np.empty((2, bins)), np.empty((4, bins), np.float32)
+    for m in range(len(hop)):
+        states[m + 1] = states[m]
+        one = slice(m, m + 1)
+        run_frames(
+            states[m + 1],
+            values[one],
+            hop[one],
+            seed,
+            first + m - began,
+            played,
+            hop_turns,
+            level,
+            phase,
+        )
+        gain, scatter, apart = shaped[m]
+        to_spectrum(level, phase, gain, scatter, apart, sides, seed, first + m, work, waves, out[m])
+
+
+@njit(cache=True, nogil=True)
+def ways_apart(seed: np.uint64, sides: np.ndarray) -> None:
+    """Ways to turn left against right in cycles ``[BINS]``, the same for four neighbours."""
+    own = combine(seed, 1 << 33)
+    for k in range(len(sides)):
+        sides[k] = 0.25 * signed(own, k >> 2)

@@ -9,20 +9,21 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy import fft
 
-from caligo.catalogue import Choice, Items, Kind, Module, Moves, Parameter, Scale, register
+from caligo.catalogue import Items, Module, Moves, Parameter, register
 from caligo.document.pitch import frequency
-from caligo.document.sound import ItemPart
 from caligo.movement.block import TICK, Block
 from caligo.movement.chance import derive
 from caligo.movement.notes import Floats
-from caligo.movement.routes import Frame
+from caligo.movement.routes import Bundle, Frame
 from caligo.sources import resynthesis as columns
-from caligo.sources.analysis import BINS, HOP, SIZE, WINDOW, Analysis, analysis_of
+from caligo.sources.analysis import BINS, HOP, SIZE, WINDOW, analysis_of
 from caligo.sources.common import unison_parameters, voice_parameters
 from caligo.sources.drawing import follow_parameter, recording_of, recording_parameter
 from caligo.sources.portrait import Portrait, Shown
 from caligo.sources.recent import Recent
-from caligo.sources.resynthesis import VALUES, advance_frame, begin_phases, to_spectrum
+from caligo.sources.regions import region_mask
+from caligo.sources.resynthesis import VALUES, Spectra, make_frames, run_frames, ways_apart
+from caligo.sources.running import PERIOD, oldest, random_phases
 from caligo.sources.source import VOICE_RMS
 from caligo.sources.turns import Added, first_tick
 from caligo.sources.unison import InUnison
@@ -35,6 +36,8 @@ MOVED = (
     "position", "travel", "blur", "balance", "threshold", "shift", "pitch", "stretch",
     "formants", "scatter", "width", "fine", "level",
 )  # fmt: skip
+SHAPE = WINDOW * np.float32(0.5 * WINDOW.sum())
+"""What makes a wave of a frame's inverse transform: its window, and sines at their amplitude."""
 COHERENT = 2.0 / 3.0
 """Squared Hann windows a quarter apart add up to 1.5."""
 SCATTERED = 1.35
@@ -45,12 +48,12 @@ def _moved(key: str, name: str, help: str, unit: str, **more: Any) -> Parameter:
     return Parameter(key, name, help, unit=unit, moves=Moves.PER_NOTE, **more)
 
 
-def _moment(key: str, name: str, help: str, default: float) -> Parameter:
-    return Parameter(key, name, help, unit="s", high=1200.0, default=default)
-
-
 KEPT_BACK = (BEFORE - 1) * CELL
 """Ticks before a block's end at which its phases are kept for an edit."""
+LOOKS = 256
+"""Moments at which a moved travel is looked at for a rough picture."""
+STATE = 2 * BINS + 1
+"""What runs on: the older and the newer phases, and the frames travelled since the note on."""
 
 
 class Spectrum(NamedTuple):
@@ -59,65 +62,6 @@ class Spectrum(NamedTuple):
     before: NDArray[np.float64]
     after: NDArray[np.float64]
     wave: NDArray[np.float32]
-
-
-REGION = Module(
-    family="item",
-    kind="region",
-    name="Region",
-    help="A part of the recording's spectrogram that is kept or removed.",
-    parameters=(
-        Parameter("does", "Does", "What happens to the region.", default="remove",
-                  kind=Kind.CHOICE, choices=(Choice("remove", "Is removed"),
-                                             Choice("keep", "Is kept, and what is kept alone"))),
-        _moment("start", "From", "Where it begins.", 0.0),
-        _moment("end", "To", "Where it ends.", 1.0),
-        Parameter("low", "Lowest", "Its lower border.", unit="Hz", low=20.0, high=24000.0,
-                  default=500.0, scale=Scale.LOGARITHMIC),
-        Parameter("high", "Highest", "Its upper border.", unit="Hz", low=20.0, high=24000.0,
-                  default=2000.0, scale=Scale.LOGARITHMIC),
-        Parameter("edge", "Soft edge", "How softly it begins and ends: a share of its size.",
-                  unit="%", high=100.0, default=20.0),
-    ),
-)  # fmt: skip
-
-
-@register(REGION)
-class RegionItem:
-    """A region in a document; the source reads it."""
-
-
-def region_mask(regions: list[ItemPart], analysis: Analysis) -> NDArray[np.float32]:
-    """How much of each bin the regions leave ``[frames, BINS]``; empty where there are none."""
-    if not regions:
-        return np.empty((0, 0), np.float32)
-    seconds = np.arange(analysis.frames) * HOP / analysis.rate
-    octaves = np.log2(np.maximum(np.arange(BINS), 0.5) * analysis.rate / SIZE)
-
-    def inside(at: Floats, low: float, high: float, edge: float) -> Floats:
-        """A raised cosine into the range from either side, `edge` of its half width long."""
-        middle, half = 0.5 * (low + high), max(0.5 * (high - low), 1e-6)
-        soft = max(edge * half, 1e-6)
-        x = np.clip((half + 0.5 * soft - np.abs(at - middle)) / soft, 0.0, 1.0)
-        found: Floats = 0.5 - 0.5 * np.cos(np.pi * x)
-        return found
-
-    kept = np.zeros((analysis.frames, BINS))
-    left = np.ones((analysis.frames, BINS))
-    keeps = False
-    for region in regions:
-        start, end = sorted((region.number("start"), region.number("end")))
-        low, high = sorted((region.number("low"), region.number("high")))
-        edge = region.number("edge") / 100.0
-        weight = np.outer(
-            inside(seconds, start, end, edge),
-            inside(octaves, math.log2(low), math.log2(high), edge),
-        )
-        if region.text("does") == "keep":
-            kept, keeps = np.maximum(kept, weight), True
-        else:
-            left *= 1.0 - weight
-    return ((kept if keeps else 1.0) * left).astype(np.float32)
 
 
 @register(
@@ -164,20 +108,27 @@ class Spectral(InUnison):
         super().__init__(*args)
         self.recording = recording_of(self.part)
         self._tracks = {key: self.movement.track(f"{self.path}.{key}") for key in MOVED}
+        self._bundle = Bundle([self._tracks[key] for key in MOVED])
         self._follow = self.part.switch("follow")
         self._added = Added()
-        self._empty = np.empty((0, 0), np.float32)
         self._recent: Recent[Spectrum] = Recent()
-        self._beginnings: dict[int, tuple[NDArray[np.float64], NDArray[np.float64]]] = {}
+        self._travelled = Added()
+        self._sides: dict[int, NDArray[np.float64]] = {}
         if self.recording is not None:
             self._analysis = analysis_of(self.recording)
-            self._mask = region_mask(self.part.of_kind("region"), self._analysis)
-            balance = self._tracks["balance"]
+            # Frames that are passed in a hop at the speed of the recording.
+            self._travel_unit = self._analysis.rate / self.rate
+            analysis, empty = self._analysis, np.empty((0, 0), np.float32)
+            balance, blur = self._tracks["balance"], self._tracks["blur"]
             whole = not balance.moved and balance.base == 0.0
-            self._tonal = self._empty if whole else self._analysis.tonal
-            blur = self._tracks["blur"]
             sharp = not blur.moved and blur.base == 0.0
-            self._summed = self._empty if sharp else self._analysis.summed
+            self._played = Spectra(
+                analysis.magnitude,
+                empty if sharp else analysis.summed,
+                analysis.frequency,
+                empty if whole else analysis.tonal,
+                region_mask(self.part.of_kind("region"), analysis),
+            )
 
     def kept(self) -> dict[str, Any]:
         """See `Source.kept`."""
@@ -190,7 +141,7 @@ class Spectral(InUnison):
     def _values(self, frame: Frame, pitch: Floats) -> tuple[Floats, Floats]:
         """What shapes each frame ``[moments, VALUES]``, and frames travelled in a hop."""
         assert self.recording is not None
-        courses = {key: track.values(frame)[0] for key, track in self._tracks.items()}
+        courses = dict(zip(MOVED, self._bundle.values(frame), strict=True))
         analysis, recording = self._analysis, self.recording
         bin_of = SIZE / analysis.rate
         root = math.log2(frequency(recording.root))
@@ -209,56 +160,64 @@ class Spectral(InUnison):
         values[:, columns.FORMANTS] = courses["formants"] / 100.0
         values[:, columns.REFERENCE] = frequency(recording.root) * bin_of
         values[:, columns.SCATTER] = courses["scatter"] / 100.0
-        hop = courses["travel"] * (HOP / self.rate) * (analysis.rate / HOP)
+        hop = courses["travel"] * self._travel_unit
         return values, hop
 
-    def _begin(self, seed: int) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
-        """Phases and travel with which a voice begins ``[BINS + 1]``, and ways to its sides."""
-        if seed not in self._beginnings:
-            state, sides = np.zeros(BINS + 1), np.zeros(BINS)
-            begin_phases(np.uint64(derive(self.seed, seed)), state[:BINS], sides)
-            if len(self._beginnings) > 64:
-                self._beginnings.clear()
-            self._beginnings[seed] = (state, sides)
-        return self._beginnings[seed]
+    def _sides_of(self, seed: int) -> NDArray[np.float64]:
+        """Which way each bin is turned to make left and right differ ``[BINS]``."""
+        if seed not in self._sides:
+            if len(self._sides) > 64:
+                self._sides.clear()
+            self._sides[seed] = np.empty(BINS)
+            ways_apart(np.uint64(derive(self.seed, seed)), self._sides[seed])
+        return self._sides[seed]
 
-    def _run(
-        self,
-        state: NDArray[np.float64],
-        values: Floats,
-        hop: Floats,
-        levels: NDArray[np.float64],
-        phases: NDArray[np.float64],
-    ) -> None:
-        """Carry phases and travel on over frames.
+    def _travel(self, block: Block, row: int, began: int, frame: int) -> float:
+        """How far a voice has travelled between its first frame and another, in frames."""
+        track = self._tracks["travel"]
 
-        `levels` and `phases` ``[frames, BINS]`` receive those of each; they may have one row.
-        """
-        analysis = self._analysis
-        work = np.empty((5, BINS))
-        for m in range(len(values)):
-            at = min(m, len(levels) - 1)
-            values[m, columns.PLACE] = (values[m, columns.PLACE] + state[BINS]) % analysis.frames
-            advance_frame(
-                values[m],
-                analysis.magnitude,
-                self._summed,
-                analysis.frequency,
-                self._tonal,
-                self._mask,
-                HOP / SIZE,
-                state[:BINS],
-                levels[at],
-                work,
+        def advance(passed: NDArray[np.float64], over: Frame, pitch: Floats) -> None:
+            hops = track.values(over)[0, :-1] * self._travel_unit
+            # One by one, as they are added up where every frame is made.
+            passed[0] = np.cumsum(np.append(passed, hops))[-1]
+
+        if not track.moved:
+            still = np.full(frame - began, track.base * self._travel_unit)
+            return float(np.cumsum(np.append(0.0, still))[-1])
+        if block.rough:
+            # Where only a picture is wanted, a few looks at the course are enough.
+            stride = CELL * max(1, (frame - began) // LOOKS)
+            over, _ = block.history(row, began * CELL, (frame - began) * CELL, stride)
+            return float(track.values(over)[0].mean() * self._travel_unit * (frame - began))
+        ahead = block.span.first - frame * CELL
+        passed = self._travelled.up_to(
+            block, row, np.zeros(1), advance, CELL, before=ahead, stride=CELL
+        )
+        return float(passed[0])
+
+    def _state(self, block: Block, row: int, began: int, frame: int) -> NDArray[np.float64]:
+        """What has run on by a frame that is not the next one after those kept."""
+        seed = block.voices[row].seed
+        since = oldest(frame, began)
+        state = np.empty(STATE)
+        own = np.uint64(derive(self.seed, seed))
+        random_phases(own, (since - began) // PERIOD, state[:BINS])
+        state[BINS:-1] = state[:BINS]
+        state[-1] = self._travel(block, row, began, frame if block.rough else since)
+        level, phase = np.empty(BINS), np.empty(BINS)
+
+        def advance(state: NDArray[np.float64], over: Frame, pitch: Floats) -> None:
+            number = round(float(over.times[0]) * self.rate / HOP)
+            inner = Frame(over.times[:-1], over.notes, over.newest[:-1], over.started)
+            values, hop = self._values(inner, pitch[:, :-1])
+            run_frames(
+                state, values, hop, own, number - began, self._played, HOP / SIZE, level, phase
             )
-            phases[at] = state[:BINS]
-            state[BINS] += hop[m]
 
-    def _advance(self, state: NDArray[np.float64], frame: Frame, pitch: Floats) -> None:
-        cut = slice(0, -1, CELL)
-        inner = Frame(frame.times[cut], frame.notes, frame.newest[cut], frame.started)
-        values, hop = self._values(inner, pitch[:, cut])
-        self._run(state, values, hop, np.empty((1, BINS)), np.empty((1, BINS)))
+        ahead = block.span.first - frame * CELL
+        return self._added.up_to(
+            block, row, state, advance, CELL, before=ahead, stride=CELL, since=since * CELL
+        )
 
     def picture(self, portrait: Portrait) -> Shown:
         """Where in the recording it reads at every moment, as a share of it ``[moments]``."""
@@ -319,42 +278,35 @@ class Spectral(InUnison):
         frame, pitch = block.history(row, begin * CELL, (end - begin) * CELL, CELL)
         values, hop = self._values(frame, pitch)
         courses = {k: self._tracks[k].values(frame)[0] for k in ("width", "level", "scatter")}
-        start, sides = self._begin(voice.seed)
         if begin - 1 in frames:
-            state = frames[begin - 1].after.copy()
+            state = frames[begin - 1].after
         else:
-            ahead = block.span.first - begin * CELL
-            state = self._added.up_to(block, row, start, self._advance, CELL, ahead)
-            if block.rough:
-                state[BINS] = hop[0] * (begin - began)
+            state = self._state(block, row, began, begin)
         scatter = courses["scatter"] / 100.0
         # Phases spread over a share s of a cycle leave sinc² s of the power in step.
         in_step = np.sinc(scatter) ** 2
         gain = VOICE_RMS / max(self.recording.level, 1e-6)
         gain = gain / np.sqrt(in_step / COHERENT**2 + (1.0 - in_step) / SCATTERED**2)
         gain *= 10.0 ** (courses["level"] / 20.0)
-        level, phase = np.empty((1, BINS)), np.empty((1, BINS))
-        work, waves = np.empty((2, BINS)), np.empty((4, BINS), np.float32)
-        spectra = np.empty((end - begin, 2, BINS), np.complex64)
-        own = np.uint64(derive(self.seed, voice.seed))
-        states = [state.copy()]
-        for m in range(end - begin):
-            self._run(state, values[m : m + 1], hop[m : m + 1], level, phase)
-            states.append(state.copy())
-            to_spectrum(
-                level[0],
-                phase[0],
-                gain[m],
-                scatter[m],
-                courses["width"][m] / 100.0,
-                sides,
-                own,
-                begin + m,
-                work,
-                waves,
-                spectra[m],
-            )
+        count = end - begin
+        states = np.empty((count + 1, STATE))
+        states[0] = state
+        spectra = np.empty((count, 2, BINS), np.complex64)
+        make_frames(
+            states,
+            values,
+            # The last moment is the next frame's.
+            hop[:count],
+            np.uint64(derive(self.seed, voice.seed)),
+            began,
+            begin,
+            self._played,
+            HOP / SIZE,
+            np.stack([gain, scatter, courses["width"] / 100.0], axis=1),
+            self._sides_of(voice.seed),
+            spectra,
+        )
         made = fft.irfft(spectra, SIZE, axis=2)
-        made *= WINDOW * np.float32(0.5 * WINDOW.sum())
-        for m in range(end - begin):
+        made *= SHAPE
+        for m in range(count):
             frames[begin + m] = Spectrum(states[m], states[m + 1], made[m])

@@ -15,7 +15,7 @@ from caligo.movement.notes import Floats
 from caligo.movement.routes import Frame, Track
 
 HISTORY = 8192
-"""Ticks of an earlier course that are added up at a time."""
+"""Moments of an earlier course that are added up at a time."""
 HIGHEST = 0.45
 """Cycles per sample at most: a little below half the sample rate."""
 
@@ -64,26 +64,40 @@ class Added:
         nothing: NDArray[np.float64],
         advance: Advance,
         cell: int = 1,
+        *,
         before: int = 0,
+        stride: int = 1,
+        since: int | None = None,
     ) -> NDArray[np.float64]:
         """What has been added up by the block's start, from `nothing` at the voice's.
 
         Kept from the block before where there was one, else added up again from the note on.
-        What is added up in cells of several ticks begins at the last border of a cell; `before`
-        asks for a moment some ticks before the block.
+
+        Parameters
+        ----------
+        nothing, advance
+            What there is at first, and how a stretch is added to it.
+        cell
+            What is added up in cells of several ticks begins at the last border of a cell.
+        before
+            Asks for a moment some ticks before the block.
+        stride
+            `advance` is given every `stride`-th tick; a cell is a multiple of it.
+        since
+            The tick from which adding up is enough, where that is later than the voice's first.
         """
         voice = block.voices[row]
         first = (block.span.first - before) // cell * cell
-        began = first_tick(block, row) // cell * cell
+        began = first_tick(block, row) // cell * cell if since is None else since
         if block.rough:
             return nothing.copy()
         at, added = self._by_voice.get(voice.name, (began, nothing))
-        if at > max(first, began) or len(added) != len(nothing):
+        if not began <= at <= max(first, began) or len(added) != len(nothing):
             at, added = began, nothing
         added = added.copy()
         while at < first:
-            ticks = min(HISTORY, first - at)
-            advance(added, *block.history(row, at, ticks))
+            ticks = min(HISTORY * stride, first - at)
+            advance(added, *block.history(row, at, ticks, stride))
             at += ticks
         return added
 

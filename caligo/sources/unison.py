@@ -20,14 +20,7 @@ from caligo.sources.source import Source
 
 def _repeated(notes: Notes, times: int) -> Notes:
     """Each note several times over."""
-    return Notes(
-        np.repeat(notes.start, times),
-        np.repeat(notes.length, times),
-        np.repeat(notes.hold, times),
-        np.repeat(notes.key, times),
-        np.repeat(notes.velocity, times),
-        np.repeat(notes.seed, times),
-    )
+    return notes.pick([row for row in range(len(notes)) for _ in range(times)])
 
 
 @njit(cache=True, nogil=True)
@@ -41,6 +34,31 @@ def _add_placed(voice: np.ndarray, left: np.ndarray, right: np.ndarray, out: np.
             i = k * TICK + n
             out[0, i] += voice[0, i] * (a + np.float32(n) * a_step)
             out[1, i] += voice[1, i] * (b + np.float32(n) * b_step)
+
+
+@njit(cache=True, nogil=True)
+def placed(
+    offsets: np.ndarray, spread: np.ndarray, gain: np.ndarray
+) -> tuple[np.ndarray, np.ndarray]:
+    """Gains of left and right for each voice of a unison ``[voices, ticks + 1]``.
+
+    By the constant-power pan law, a voice in the middle being as loud on both sides as `gain`.
+
+    Parameters
+    ----------
+    offsets
+        Where each voice stands, from -1 to 1 ``[voices]``.
+    spread, gain
+        At every tick ``[ticks + 1]``; a spread of 1 reaches the sides.
+    """
+    left = np.empty((len(offsets), len(spread)))
+    right = np.empty_like(left)
+    for o in range(len(offsets)):
+        for k in range(len(spread)):
+            angle = (1.0 + offsets[o] * spread[k]) * (math.pi / 4.0)
+            left[o, k] = math.sqrt(2.0) * math.cos(angle) * gain[k]
+            right[o, k] = math.sqrt(2.0) * math.sin(angle) * gain[k]
+    return left, right
 
 
 class InUnison(Source):
@@ -69,16 +87,15 @@ class InUnison(Source):
         voices = np.zeros((len(inner.voices), 2, block.span.samples), np.float32)
         self.render_each(inner, voices)
         spread = self._spread.values(block.frame) / 100.0
+        even = np.full(block.span.ticks + 1, 1.0 / math.sqrt(count))
         for row in range(len(block.voices)):
+            # Stereo voices keep their sides and lean to one of them.
+            left, right = placed(self._offsets, spread[row], even)
             for o in range(count):
-                # Stereo voices keep their sides and lean to one of them.
-                angle = (1.0 + self._offsets[o] * spread[row]) * (math.pi / 4.0)
-                size = math.sqrt(2.0 / count)
-                left, right = size * np.cos(angle), size * np.sin(angle)
                 at = row * count + o
-                _add_placed(voices[at], left, right, out[row])
+                _add_placed(voices[at], left[o], right[o], out[row])
                 if block.past is not None and inner.past is not None:
-                    _add_placed(inner.past[at], left, right, block.past[row])
+                    _add_placed(inner.past[at], left[o], right[o], block.past[row])
 
     def _multiplied(self, block: Block) -> Block:
         """The block with a voice for each of the unison's."""

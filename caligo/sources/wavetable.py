@@ -21,6 +21,7 @@ from caligo.sources.recent import Recent
 from caligo.sources.source import Source
 from caligo.sources.tables import EVOLVING, LENGTH, RECIPES, Table, built_in, cut_from
 from caligo.sources.turns import Added, Turns, first_tick
+from caligo.sources.unison import placed
 from caligo.sources.warps import CELL, WARPS, warped
 
 CUT = "cut"
@@ -330,6 +331,7 @@ class Wavetable(Source):
         self._offsets, self._intervals = unison(self.part)
         self._turns = Turns(self._tracks["fine"], self.rate)
         self._phases_added = Added()
+        self._begun: dict[int, NDArray[np.float64]] = {}
         self._recent: Recent[NDArray[np.float32]] = Recent()
         amount = self._tracks["warp_amount"]
         bent = amount.moved or amount.base != 0.0
@@ -337,9 +339,15 @@ class Wavetable(Source):
 
     def _starts(self, seed: int) -> NDArray[np.float64]:
         """The phases with which a voice's oscillators begin ``[oscillators]``."""
-        scatter = self.part.number("scatter") / 100.0
-        own = np.uint64(derive(self.seed, seed))
-        return np.array([scatter * unit(own, o) for o in range(len(self._offsets))])
+        if seed not in self._begun:
+            scatter = self.part.number("scatter") / 100.0
+            own = np.uint64(derive(self.seed, seed))
+            if len(self._begun) > 256:
+                self._begun.clear()
+            self._begun[seed] = np.array(
+                [scatter * unit(own, o) for o in range(len(self._offsets))]
+            )
+        return self._begun[seed]
 
     def _phases(self, block: Block, row: int, step: Floats, detune: Floats) -> Floats:
         """The phase of every oscillator at the start of every tick ``[oscillators, ticks]``."""
@@ -429,9 +437,7 @@ class Wavetable(Source):
         gain = 10.0 ** (self._tracks["level"].values(frame) / 20.0) / math.sqrt(len(self._offsets))
         spread = self._tracks["spread"].values(frame) / 100.0
         for row in range(len(block.voices)):
-            angle = (1.0 + self._offsets[:, None] * spread[row][None, :]) * (math.pi / 4.0)
-            left = math.sqrt(2.0) * np.cos(angle) * gain[row][None, :]
-            right = math.sqrt(2.0) * np.sin(angle) * gain[row][None, :]
+            left, right = placed(self._offsets, spread[row], gain[row])
             table, places = self._table, position[row]
             if self._warp:
                 table, places = self._warped(block, row)

@@ -20,9 +20,7 @@ from caligo.material.pitch import detect
 from caligo.material.reading import MaterialError, read_recording
 
 RATE = 44_100
-PATIENT = settings(
-    max_examples=60, deadline=None, suppress_health_check=[HealthCheck.function_scoped_fixture]
-)
+PATIENT = settings(max_examples=60, suppress_health_check=[HealthCheck.function_scoped_fixture])
 
 
 def audio(container: str) -> bytes:

@@ -267,7 +267,7 @@ def test_a_sound_with_every_module_is_heard() -> None:
     assert np.std(signal) > 1e-3
 
 
-@settings(max_examples=60, deadline=None, suppress_health_check=list(HealthCheck))
+@settings(max_examples=60, suppress_health_check=list(HealthCheck))
 @given(any_document(), st.lists(st.integers(0, 127), min_size=1, max_size=3))
 def test_any_valid_document_stays_finite_and_below_its_ceiling(
     data: dict[str, Any], keys: list[int]
@@ -280,6 +280,23 @@ def test_any_valid_document_stays_finite_and_below_its_ceiling(
     signal = render_array(sound, Score(length=1.0, notes=notes))
     assert np.isfinite(signal).all()
     assert np.abs(signal).max() <= 10 ** (sound.master.number("ceiling") / 20) + 1e-6
+
+
+@settings(max_examples=60, suppress_health_check=list(HealthCheck))
+@given(any_document())
+def test_nothing_writes_to_the_courses_of_parameters_at_rest(data: dict[str, Any]) -> None:
+    """They are kept from block to block, so what one module wrote all would read."""
+    engine = Engine(read_sound(data), one_note(50, 1.0))
+    for _ in range(6):
+        engine.render(8)
+    kept = [
+        (path, track.base, course)
+        for path, track in engine.movement._tracks.items()
+        for course in track._still.values()
+    ]
+    assert len(kept) > 8
+    for path, base, course in kept:
+        assert (course == base).all(), path
 
 
 def test_switching_the_kind_of_source_keeps_the_loudness() -> None:

@@ -191,7 +191,7 @@ def test_a_file_without_notes_is_refused() -> None:
         read_midi(midi(mido.Message("control_change", control=1, value=5, time=10)))
 
 
-@settings(max_examples=150, deadline=None)
+@settings(max_examples=150)
 @given(st.integers(0, 400), st.binary(min_size=1, max_size=12))
 def test_damaged_files_never_do_worse_than_be_refused(place: int, junk: bytes) -> None:
     data = write_midi(full_score())

@@ -83,7 +83,7 @@ def test_no_change_clicks(change: str) -> None:
     before = blocks(listening, 20)
     CHANGES[change](listening)
     after = blocks(listening, 20)
-    # The steps of the sine, and of one a fifth above, plus what a crossfade of 21 ms adds.
+    # The steps of the sine, and of one a fifth above, plus what a crossfade of 43 ms adds.
     usual = np.abs(np.diff(before[0][RATE // 4 :])).max()
     joined = np.concatenate([before[0][-64:], after[0]])
     assert np.abs(np.diff(joined)).max() < 2.0 * usual

@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+import os
 import struct
+import time
 from pathlib import Path
 from typing import Any
 
@@ -150,6 +152,56 @@ def test_an_earlier_folder_stands_before_a_later(tmp_path: Path) -> None:
     assert shelf.is_shipped(key)
 
 
+def test_what_is_let_go_of_comes_back_as_it_was(tmp_path: Path) -> None:
+    shelf = Shelf([tmp_path])
+    card, _ = shelf.add_recording(written(tmp_path, "a.wav", tone(220.0)), "Kept")
+    shelf.write(card.model_copy(update={"root": 50.0}))
+    before = shelf.recording(card.key)
+    assert before is not None
+    shelf.remove(card.key)
+    assert shelf.cards() == []
+    assert shelf.recording(card.key) is None
+    assert shelf.bring_back(card.key)
+    after = shelf.recording(card.key)
+    assert after is not None
+    assert after.root == 50.0
+    np.testing.assert_array_equal(after.samples, before.samples)
+    assert not shelf.bring_back(card.key)
+
+
+def test_what_was_let_go_of_and_is_taken_in_again_is_new(tmp_path: Path) -> None:
+    shelf = Shelf([tmp_path])
+    file = written(tmp_path, "a.wav", tone(220.0))
+    card, _ = shelf.add_recording(file, "Once")
+    shelf.remove(card.key)
+    again, new = shelf.add_recording(file, "Now")
+    assert new
+    assert (again.key, again.name) == (card.key, "Now")
+    shelf.remove(card.key)
+    assert shelf.bring_back(card.key)
+    assert [c.name for c in shelf.cards()] == ["Now"]
+
+
+def test_only_what_was_let_go_of_long_ago_is_forgotten(tmp_path: Path) -> None:
+    folder = tmp_path / "shelf"
+    shelf = Shelf([folder])
+    assert shelf.forget(time.time()) == 0
+    cards = [
+        shelf.add_recording(written(tmp_path, "a.wav", tone(hertz)), f"{hertz}")[0]
+        for hertz in (220.0, 330.0, 440.0)
+    ]
+    for card in cards[:2]:
+        shelf.remove(card.key)
+    os.utime(folder / f"{cards[0].key}.let-go", (1.0, 1.0))
+    (folder / "damaged.let-go").write_text("{")
+    os.utime(folder / "damaged.let-go", (1.0, 1.0))
+    assert shelf.forget(time.time() - 60.0) == 2
+    assert not shelf.bring_back(cards[0].key)
+    assert not (folder / cards[0].file).exists()
+    assert shelf.bring_back(cards[1].key)
+    assert [c.key for c in shelf.cards()] == [cards[1].key, cards[2].key]
+
+
 def test_what_is_missing_or_damaged_is_none(tmp_path: Path) -> None:
     shelf = Shelf([tmp_path])
     card, _ = shelf.add_recording(written(tmp_path, "hum.wav", tone(220.0)), "Hum")
@@ -160,7 +212,7 @@ def test_what_is_missing_or_damaged_is_none(tmp_path: Path) -> None:
     assert shelf.cards() == []
 
 
-@settings(max_examples=40, deadline=None)
+@settings(max_examples=40)
 @given(
     st.lists(
         st.one_of(
@@ -199,7 +251,7 @@ def test_a_fade_is_a_raised_cosine_and_a_peak_is_its_level() -> None:
 # Pitch and loops
 
 
-@settings(max_examples=25, deadline=None)
+@settings(max_examples=25)
 @given(st.floats(30.0, 100.0))
 def test_random_tones_have_their_pitch(key: float) -> None:
     """Within two cents of the tone that was made."""

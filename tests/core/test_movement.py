@@ -24,7 +24,7 @@ from caligo.movement.modulator import Modulator, Setting
 from caligo.movement.notes import Notes, whole
 from caligo.movement.playing import Key, Velocity, Wheel
 from caligo.movement.random import Random
-from caligo.movement.routes import Movement
+from caligo.movement.routes import Bundle, Movement
 from caligo.movement.voices import plan_voices
 from tests.core.builders import moving_sound, one_note, plain_layer, plain_sound
 
@@ -324,3 +324,31 @@ def test_a_key_that_is_struck_again_makes_room_for_itself() -> None:
 
 def test_a_single_voice_makes_room_whatever_it_plays() -> None:
     assert stolen([36, 52], 1) == [36]
+
+
+@given(st.lists(st.booleans(), min_size=1, max_size=5))
+def test_a_bundle_is_its_tracks_one_by_one(moved: list[bool]) -> None:
+    """Whichever of several parameters move."""
+    keys = ("position", "fine", "level", "detune", "spread")[: len(moved)]
+    routes = [
+        {"id": f"r{key}", "from": "m", "to": f"ground.source.{key}", "depth": 3.0 + i}
+        for i, (key, moves) in enumerate(zip(keys, moved, strict=True))
+        if moves
+    ]
+    sound = plain_sound(
+        plain_layer(table="rime", position=31, level=-5),
+        modulators=[{"id": "m", "name": "M", "kind": "lfo", "params": {"period": {"value": 2}}}],
+        routes=routes,
+    )
+    score = one_note(60, 4.0)
+    movement = Movement(sound, score)
+    frame = Voicing(sound, score.notes, TempoMap(score)).frame(TIMES[:50], notes(0.0))
+    tracks = [movement.track(f"ground.source.{key}") for key in keys]
+    found = Bundle(tracks).values(frame)
+    for row, track in zip(found, tracks, strict=True):
+        np.testing.assert_array_equal(row, track.values(frame)[0])
+        assert (np.ptp(row) > 0.0) == track.moved
+    # The bundle is the caller's own; writing to it moves nothing at rest.
+    found[:] = -1.0
+    for track in tracks:
+        assert track.moved or (track.values(frame) == track.base).all()

@@ -40,7 +40,7 @@ def test_an_outline_looks_closer_at_a_stretch() -> None:
     assert (np.diff(high) > 0).all()
 
 
-@settings(max_examples=60, deadline=None)
+@settings(max_examples=60)
 @given(st.floats(-5, 5), st.floats(-5, 5), st.integers(1, 400))
 def test_any_stretch_has_an_outline(start: float, end: float, columns: int) -> None:
     low, high = outline(sine(300.0), RATE, start, end, columns)

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 import pytest
-from hypothesis import given, settings
+from hypothesis import given
 from hypothesis import strategies as st
 
 from caligo.engine.engine import Engine
@@ -15,7 +15,6 @@ from caligo.sources.turns import Added, add_turns
 from tests.core.builders import RATE, one_note, plain_sound
 
 
-@settings(deadline=None)
 @given(st.lists(st.floats(-1e6, 1e6), min_size=1, max_size=40))
 def test_phasors_are_cosines_and_sines(cycles: list[float]) -> None:
     phase = np.array(cycles)
