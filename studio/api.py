@@ -15,12 +15,14 @@ from caligo.formats.sfz import SfzError
 from caligo.material.reading import MaterialError
 from studio.library.api import router as library
 from studio.library.editing import RevisionConflict
+from studio.library.removed_api import router as removed
 from studio.library.scores_api import router as scores
 from studio.material.api import router as material
 from studio.renders.api import router as renders
 
 api = NinjaAPI(title="Caligo", version="1", docs_url=None)
 api.add_router("", library)
+api.add_router("", removed)
 api.add_router("", scores)
 api.add_router("", renders)
 api.add_router("", material)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from datetime import datetime
 from typing import Annotated, Any, Literal
 
 from ninja import Schema
@@ -52,6 +53,16 @@ class ProductionEntry(Schema):
     id: int
     name: str
     cues: list[CueEntry]
+
+
+class RemovedEntry(Schema):
+    """Something that was deleted and can be brought back."""
+
+    kind: Literal["production", "cue", "sound", "version"]
+    id: int
+    name: str
+    where: str
+    removed: datetime
 
 
 class NamedIn(Schema):

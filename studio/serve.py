@@ -8,6 +8,7 @@ import os
 import socket
 import sys
 import threading
+import time
 import warnings
 
 import uvicorn
@@ -35,18 +36,25 @@ def free_port(wanted: int | None) -> int:
 
 
 def prepare(demo: bool) -> None:
-    """Bring the database up to date, mark renders that were cut off, and load the demo."""
+    """Bring the database up to date, mark renders that were cut off, and load the demo.
+
+    What was deleted long ago is forgotten now.
+    """
     import django
 
     os.environ.setdefault("DJANGO_SETTINGS_MODULE", "studio.settings")
     django.setup()
     from django.core.management import call_command
 
+    from caligo.material.shelf import current
+    from studio.library.removing import KEPT_FOR, forget_old
     from studio.library.starting import load_demo
     from studio.renders.jobs import recover
 
     call_command("migrate", verbosity=0)
     recover()
+    forget_old()
+    current().forget(time.time() - KEPT_FOR.total_seconds())
     if demo:
         load_demo()
 
@@ -67,8 +75,9 @@ def main() -> None:
     prepare(given.demo)
     from caligo.engine.warm import warm_listening
     from studio.asgi import application
-    from studio.workers import drawers
+    from studio.workers import come_first, drawers
 
+    come_first()
     # What has been imported stays: looking through it for garbage would interrupt listening.
     gc.collect()
     gc.freeze()

@@ -17,8 +17,8 @@ from collections.abc import Callable, Iterator
 from multiprocessing.connection import Connection
 from typing import Any
 
-NICENESS = 10
-"""How much workers stand back for the process that plays."""
+NICENESS, URGENCY = 10, -10
+"""How much workers stand back for the process that plays, and how much that comes first."""
 LONGEST_PAUSE = 0.25
 """Seconds for which a worker waits at most at a time while it is asked to pause."""
 FREE, SHARING, WAITING = 0, 1, 2
@@ -36,6 +36,12 @@ class WorkerFailed(RuntimeError):
     """A task ended on an error, or its process came to an end."""
 
 
+def come_first() -> None:
+    """Let this process go before others where the system allows it: what plays cannot wait."""
+    with contextlib.suppress(OSError):
+        os.setpriority(os.PRIO_PROCESS, 0, URGENCY)
+
+
 def _named(path: str) -> Task:
     module, _, name = path.partition(":")
     task: Task = getattr(importlib.import_module(module), name)
@@ -45,7 +51,7 @@ def _named(path: str) -> Task:
 def _serve(connection: Connection, wanted: Any, yielding: Any, first: str) -> None:
     """The worker's life: import what the first task needs, then run tasks until told to end."""
     with contextlib.suppress(OSError):
-        os.nice(NICENESS)
+        os.setpriority(os.PRIO_PROCESS, 0, NICENESS)
     _named(first)
     while True:
         try:

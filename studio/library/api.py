@@ -6,13 +6,14 @@ import json
 from typing import Any
 
 from django.http import HttpRequest, HttpResponse
-from ninja import File, Router
+from ninja import File, Router, Status
 from ninja.files import UploadedFile
 
 from caligo.catalogue import as_json
 from caligo.document import DocumentError, Problem
 from studio.library.editing import add_sound, edit_sound, keep_version
 from studio.library.models import Cue, Production, Sound, Version
+from studio.library.removing import remove
 from studio.library.starting import new_cue, plain_sound
 from studio.schemas import (
     CueEntry,
@@ -53,7 +54,7 @@ def create_production(request: HttpRequest, given: NamedIn) -> Any:
     production = Production.objects.create(name=given.name)
     cue = new_cue(production, "1m1", "First cue")
     add_sound(cue, plain_sound("New sound"))
-    return 201, production
+    return Status(201, production)
 
 
 @router.patch("/productions/{production_id}", response={200: ProductionEntry, 404: SaidOut})
@@ -67,9 +68,9 @@ def rename_production(request: HttpRequest, production_id: int, given: NamedIn) 
 
 @router.delete("/productions/{production_id}", response={204: None, 404: SaidOut})
 def delete_production(request: HttpRequest, production_id: int) -> Any:
-    """Delete a production with all its cues and sounds."""
-    Production.objects.get(pk=production_id).delete()
-    return 204, None
+    """Delete a production with all its cues and sounds; it can be brought back."""
+    remove(Production.objects.get(pk=production_id))
+    return Status(204, None)
 
 
 @router.post("/productions/{production_id}/cues", response={201: CueEntry, 404: SaidOut})
@@ -77,7 +78,7 @@ def create_cue(request: HttpRequest, production_id: int, given: CueIn) -> Any:
     """A new cue that holds a chord, with a plain sound."""
     cue = new_cue(Production.objects.get(pk=production_id), given.number, given.name)
     add_sound(cue, plain_sound("New sound"))
-    return 201, cue
+    return Status(201, cue)
 
 
 @router.patch("/cues/{cue_id}", response={200: CueEntry, 404: SaidOut})
@@ -91,9 +92,9 @@ def rename_cue(request: HttpRequest, cue_id: int, given: CueIn) -> Any:
 
 @router.delete("/cues/{cue_id}", response={204: None, 404: SaidOut})
 def delete_cue(request: HttpRequest, cue_id: int) -> Any:
-    """Delete a cue with its sounds."""
-    Cue.objects.get(pk=cue_id).delete()
-    return 204, None
+    """Delete a cue with its sounds; it can be brought back."""
+    remove(Cue.objects.get(pk=cue_id))
+    return Status(204, None)
 
 
 @router.post("/cues/{cue_id}/sounds", response={201: SoundEntry, 404: SaidOut, 422: SaidOut})
@@ -101,9 +102,9 @@ def create_sound(request: HttpRequest, cue_id: int, given: SoundIn) -> Any:
     """A new sound, plain or a copy."""
     cue = Cue.objects.get(pk=cue_id)
     if given.copy_of is None:
-        return 201, add_sound(cue, plain_sound(given.name))
+        return Status(201, add_sound(cue, plain_sound(given.name)))
     original = Sound.objects.get(pk=given.copy_of)
-    return 201, add_sound(cue, original.document | {"name": given.name})
+    return Status(201, add_sound(cue, original.document | {"name": given.name}))
 
 
 @router.post("/cues/{cue_id}/sounds/import", response={201: SoundEntry, 404: SaidOut, 422: SaidOut})
@@ -120,7 +121,7 @@ def import_sound(request: HttpRequest, cue_id: int, file: File[UploadedFile]) ->
         raise DocumentError(
             [Problem("", f"{file.name} is not JSON; choose a sound exported from Caligo")]
         ) from None
-    return 201, add_sound(cue, document)
+    return Status(201, add_sound(cue, document))
 
 
 @router.get("/sounds/{sound_id}", response={200: OpenedSound, 404: SaidOut}, by_alias=True)
@@ -150,9 +151,9 @@ def patch_sound(request: HttpRequest, sound_id: int, given: PatchIn) -> Any:
 
 @router.delete("/sounds/{sound_id}", response={204: None, 404: SaidOut})
 def delete_sound(request: HttpRequest, sound_id: int) -> Any:
-    """Delete a sound with its versions and renders."""
-    Sound.objects.get(pk=sound_id).delete()
-    return 204, None
+    """Delete a sound with its versions; it can be brought back."""
+    remove(Sound.objects.get(pk=sound_id))
+    return Status(204, None)
 
 
 @router.get("/sounds/{sound_id}/file", response={404: SaidOut})
@@ -182,7 +183,7 @@ def versions(request: HttpRequest, sound_id: int) -> Any:
 @router.post("/sounds/{sound_id}/versions", response={201: VersionOut, 404: SaidOut})
 def create_version(request: HttpRequest, sound_id: int, given: VersionIn) -> Any:
     """Keep the present state."""
-    return 201, _version(keep_version(sound_id, given.name))
+    return Status(201, _version(keep_version(sound_id, given.name)))
 
 
 @router.get("/versions/{version_id}", response={200: VersionDocument, 404: SaidOut}, by_alias=True)
@@ -194,6 +195,6 @@ def read_version(request: HttpRequest, version_id: int) -> Any:
 
 @router.delete("/versions/{version_id}", response={204: None, 404: SaidOut})
 def delete_version(request: HttpRequest, version_id: int) -> Any:
-    """Let go of a kept state."""
-    Version.objects.get(pk=version_id).delete()
-    return 204, None
+    """Delete a kept state; it can be brought back."""
+    remove(Version.objects.get(pk=version_id))
+    return Status(204, None)

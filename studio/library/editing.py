@@ -92,7 +92,7 @@ def keep_version(sound_id: int, name: str) -> Version:
     """Keep the present state of a sound under the next number."""
     with transaction.atomic():
         sound = Sound.objects.select_for_update().get(pk=sound_id)
-        newest = sound.versions.first()
+        newest = Version.everything.filter(sound=sound).first()
         number = newest.number + 1 if newest else 1
         return Version.objects.create(
             sound=sound, number=number, name=name, document=sound.document

@@ -2,32 +2,63 @@
 
 from __future__ import annotations
 
-from typing import Any
+from typing import Any, TypeVar
 
 from django.db import models
 
+Kind = TypeVar("Kind", bound=models.Model)
 
-class Production(models.Model):
+
+class Here(models.Manager[Kind]):
+    """What has not been deleted, nor anything that it belongs to."""
+
+    def __init__(self, *owners: str) -> None:
+        super().__init__()
+        self._conditions = {f"{owner}__removed": None for owner in owners} | {"removed": None}
+
+    def get_queryset(self) -> models.QuerySet[Kind]:
+        """See `models.Manager`."""
+        return super().get_queryset().filter(**self._conditions)
+
+
+class Removable(models.Model):
+    """Something that can be deleted and brought back; see `studio.library.removing`."""
+
+    removed = models.DateTimeField(null=True, blank=True, default=None, db_index=True)
+
+    everything: models.Manager[Any] = models.Manager()
+
+    class Meta:
+        abstract = True
+
+
+class Production(Removable):
     """A film or an album."""
 
     name = models.CharField(max_length=120)
     created = models.DateTimeField(auto_now_add=True)
 
+    objects = Here()
+
     class Meta:
+        default_manager_name = "objects"
         ordering = ("created", "id")
 
     def __str__(self) -> str:
         return self.name
 
 
-class Cue(models.Model):
+class Cue(Removable):
     """A timed piece of a production, with its number such as 1m1."""
 
     production = models.ForeignKey(Production, models.CASCADE, related_name="cues")
     number = models.CharField(max_length=12, blank=True)
     name = models.CharField(max_length=120)
 
+    objects = Here("production")
+
     class Meta:
+        default_manager_name = "objects"
         ordering = ("number", "id")
 
     def __str__(self) -> str:
@@ -45,7 +76,7 @@ class Score(models.Model):
         return f"Score of {self.cue}"
 
 
-class Sound(models.Model):
+class Sound(Removable):
     """A designed sound that a cue plays. Its name is the document's, kept for lists."""
 
     cue = models.ForeignKey(Cue, models.CASCADE, related_name="sounds")
@@ -54,14 +85,22 @@ class Sound(models.Model):
     revision = models.PositiveIntegerField(default=1)
     changed = models.DateTimeField(auto_now=True)
 
+    objects = Here("cue", "cue__production")
+
     class Meta:
+        default_manager_name = "objects"
         ordering = ("id",)
+
+    @property
+    def here(self) -> bool:
+        """Whether neither it nor what it belongs to has been deleted."""
+        return self.removed is self.cue.removed is self.cue.production.removed is None
 
     def __str__(self) -> str:
         return self.name
 
 
-class Version(models.Model):
+class Version(Removable):
     """A kept state of a sound."""
 
     sound = models.ForeignKey(Sound, models.CASCADE, related_name="versions")
@@ -70,7 +109,10 @@ class Version(models.Model):
     document: models.JSONField[dict[str, Any], dict[str, Any]] = models.JSONField()
     created = models.DateTimeField(auto_now_add=True)
 
+    objects = Here("sound")
+
     class Meta:
+        default_manager_name = "objects"
         ordering = ("-number",)
         constraints = [
             models.UniqueConstraint(fields=("sound", "number"), name="version_number_unique")

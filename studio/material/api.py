@@ -8,7 +8,7 @@ from collections.abc import Iterator
 from typing import Any
 
 from django.http import HttpRequest, HttpResponse
-from ninja import File, Router
+from ninja import File, Router, Status
 from ninja.files import UploadedFile
 
 from caligo.document import Sound as SoundDocument
@@ -48,14 +48,15 @@ def _users() -> dict[str, list[str]]:
     """The names of the sounds that use a piece, by its key."""
     found: dict[str, list[str]] = {}
     for sound, keys in _sounds():
+        name = sound.name if sound.here else f"{sound.name} (deleted)"
         for key in keys:
-            found.setdefault(key, []).append(sound.name)
+            found.setdefault(key, []).append(name)
     return {key: sorted(set(names)) for key, names in found.items()}
 
 
 def _sounds() -> Iterator[tuple[Sound, set[str]]]:
-    """Every sound, with the keys of the material that it names."""
-    for sound in Sound.objects.only("name", "document"):
+    """Every sound, those deleted too, with the keys of the material that it names."""
+    for sound in Sound.everything.select_related("cue__production"):
         yield sound, used(SoundDocument.model_validate(sound.document))
 
 
@@ -77,13 +78,13 @@ def material(request: HttpRequest) -> Any:
 @router.post("/material", response={201: TakenIn, 422: SaidOut})
 def add(request: HttpRequest, file: File[UploadedFile]) -> Any:
     """Take in a recording."""
-    return 201, take_in(file)
+    return Status(201, take_in(file))
 
 
 @router.post("/material/instrument", response={201: InstrumentOut, 422: SaidOut})
 def add_instrument(request: HttpRequest, files: File[list[UploadedFile]]) -> Any:
     """Take in an SFZ file with its samples."""
-    return 201, take_in_instrument(files)
+    return Status(201, take_in_instrument(files))
 
 
 @router.post("/material/picture", response={200: CutOut, 422: SaidOut})
@@ -111,7 +112,7 @@ def keep_picture(
     card = current().add_table(
         spectra, name or title, f"cut from the picture {title}", cut={"way": "picture"}
     )
-    return 201, {"card": card}
+    return Status(201, {"card": card})
 
 
 def _bounded(frames: int) -> int:
@@ -153,7 +154,7 @@ def change(request: HttpRequest, key: str, given: CardChange) -> Any:
 
 @router.delete("/material/{key}", response={204: None, 404: SaidOut, 422: SaidOut})
 def remove(request: HttpRequest, key: str) -> Any:
-    """Let go of a piece that no sound uses."""
+    """Let go of a piece that no sound uses; it can be brought back."""
     users = _users().get(key, [])
     if users:
         raise MaterialError(f"it is used by {', '.join(users)}; choose something else there first")
@@ -161,7 +162,15 @@ def remove(request: HttpRequest, key: str) -> Any:
     if shelf.is_shipped(key):
         raise MaterialError("it came with Caligo and stays; only your own changes can be undone")
     shelf.remove(key)
-    return 204, None
+    return Status(204, None)
+
+
+@router.post("/material/{key}/bring-back", response={204: None, 422: SaidOut})
+def bring_back(request: HttpRequest, key: str) -> Any:
+    """Bring back a piece that was let go of in the last month."""
+    if not current().bring_back(key):
+        raise MaterialError("it is on the shelf already, or was let go of too long ago")
+    return Status(204, None)
 
 
 @router.get("/material/{key}/loops", response={200: list[LoopOut], 422: SaidOut})
@@ -243,7 +252,7 @@ def keep_cut(request: HttpRequest, key: str, given: CutIn) -> Any:
         source=key,
         cut=given.model_dump(exclude={"name"}),
     )
-    return 201, {"card": card}
+    return Status(201, {"card": card})
 
 
 @router.get(

@@ -8,7 +8,7 @@ from pathlib import Path
 from typing import Any
 
 from django.http import HttpRequest, StreamingHttpResponse
-from ninja import Router
+from ninja import Router, Status
 
 from caligo.document import DocumentError, Problem
 from studio.library.models import Sound
@@ -48,7 +48,7 @@ def create_render(request: HttpRequest, sound_id: int, given: RenderIn) -> Any:
         end=end,
     )
     jobs.submit(render)
-    return 201, render
+    return Status(201, render)
 
 
 @router.get("/sounds/{sound_id}/renders", response={200: list[RenderOut], 404: SaidOut})
@@ -87,7 +87,7 @@ def render_again(request: HttpRequest, render_id: int) -> Any:
         end=before.end,
     )
     jobs.submit(again)
-    return 201, again
+    return Status(201, again)
 
 
 @router.get("/renders/{render_id}/file", response={404: SaidOut})

@@ -9,7 +9,6 @@ from typing import Any
 import numpy as np
 
 from caligo.document import Score, Sound
-from caligo.engine.engine import SMALL_BLOCK
 from caligo.engine.live import Listening, Loop
 from caligo.engine.stems import StemStore
 from studio.stage.frames import AUDIO, frame
@@ -18,15 +17,18 @@ from studio.workers import FREE, SHARING, WAITING
 SendJson = Callable[[dict[str, Any]], None]
 SendBytes = Callable[[bytes], None]
 
-LEAD = 6 * SMALL_BLOCK
-"""Frames kept ahead of what has been heard: 128 ms, which an edit waits at most."""
-MOST_LEAD = 14 * SMALL_BLOCK
-"""Frames kept ahead on a machine that has run dry again and again: 300 ms."""
-STEP_UP = 2 * SMALL_BLOCK
+LEAD = 5_120
+"""Frames ahead of what has been heard below which a block is made; an edit waits for these and
+that block at most, 149 ms."""
+MOST_LEAD = 13_312
+"""The same on a machine that has run dry again and again: 277 ms."""
+STEP_UP = 2_048
 """Frames by which the lead grows when the browser runs dry."""
+STEP_DOWN = 1_024
+"""Frames by which it shrinks after a while of calm."""
 CALM = 400
-"""Blocks (8.5 s) without running dry after which the lead shrinks by one."""
-HUNGRY = 4 * SMALL_BLOCK
+"""Reports of the browser (8.5 s) without running dry that are such a while."""
+HUNGRY = 4_096
 """Below so many frames ahead, drawing gives way to listening."""
 PATIENCE = 10.0
 """Seconds without a word from the browser after which listening stops by itself."""
@@ -101,7 +103,7 @@ class Listener:
             return
         self._calm += 1
         if self._calm >= CALM:
-            self._lead = max(LEAD, self._lead - SMALL_BLOCK)
+            self._lead = max(LEAD, self._lead - STEP_DOWN)
             self._calm = 0
 
     def with_listening(self, act: Callable[[Listening], None]) -> bool:

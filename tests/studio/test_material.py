@@ -161,6 +161,12 @@ def test_what_is_used_cannot_be_let_go(api: Api, sound: Sound) -> None:
     assert "Plain" in api("DELETE", f"/material/{key}").json()["text"]
     other = uploaded(api, hertz=300.0)["key"]
     assert api("DELETE", f"/material/{other}").status_code == 204
+    assert other not in {e["card"]["key"] for e in api("GET", "/material").json()}
+    assert api("POST", f"/material/{other}/bring-back").status_code == 204
+    assert other in {e["card"]["key"] for e in api("GET", "/material").json()}
+    again = api("POST", f"/material/{other}/bring-back")
+    assert again.status_code == 422
+    assert "on the shelf already" in again.json()["text"]
     assert "stays" in api("DELETE", f"/material/{by_name()['motor']}").json()["text"]
     grains = api(
         "GET", f"/sounds/{sound.pk}/layers/{sound.document['layers'][0]['id']}/close-up?at=2"

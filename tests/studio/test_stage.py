@@ -62,7 +62,7 @@ class Stage:
         kind, length = struct.unpack("<II", data[:8])
         header = json.loads(data[8 : 8 + length])
         if kind == AUDIO:
-            self._frames += 1_024
+            self._frames += SMALL_BLOCK
             await self.tell(type="heard", stream=header["stream"], frames=self._frames)
         return {AUDIO: "audio", TILE: "tile"}[kind], header, data[8 + length :]
 
@@ -161,7 +161,7 @@ async def test_samples_wait_for_the_browser(sound: Sound) -> None:
             except TimeoutError:
                 break
             count += received.get("bytes") is not None
-        assert count == LEAD // SMALL_BLOCK
+        assert count == -(-LEAD // SMALL_BLOCK)
 
 
 async def test_keys_are_heard_and_panic_silences(sound: Sound) -> None:
@@ -171,9 +171,9 @@ async def test_keys_are_heard_and_panic_silences(sound: Sound) -> None:
         await s.tell(type="listen", **{"from": 0.0})
         assert not (await s.audio(6)).any()
         await s.tell(type="press", key=60, velocity=110)
-        assert (await s.audio(60)).std() > 1e-4
+        assert (await s.audio(30)).std() > 1e-4
         await s.tell(type="panic")
-        await s.audio(LEAD // SMALL_BLOCK + 4)
+        await s.audio(LEAD // SMALL_BLOCK + 5)
         assert not (await s.audio(4)).any()
 
 

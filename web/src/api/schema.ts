@@ -60,7 +60,7 @@ export interface paths {
         post?: never;
         /**
          * Delete Production
-         * @description Delete a production with all its cues and sounds.
+         * @description Delete a production with all its cues and sounds; it can be brought back.
          */
         delete: operations["studio_library_api_delete_production"];
         options?: never;
@@ -104,7 +104,7 @@ export interface paths {
         post?: never;
         /**
          * Delete Cue
-         * @description Delete a cue with its sounds.
+         * @description Delete a cue with its sounds; it can be brought back.
          */
         delete: operations["studio_library_api_delete_cue"];
         options?: never;
@@ -172,7 +172,7 @@ export interface paths {
         post?: never;
         /**
          * Delete Sound
-         * @description Delete a sound with its versions and renders.
+         * @description Delete a sound with its versions; it can be brought back.
          */
         delete: operations["studio_library_api_delete_sound"];
         options?: never;
@@ -244,9 +244,49 @@ export interface paths {
         post?: never;
         /**
          * Delete Version
-         * @description Let go of a kept state.
+         * @description Delete a kept state; it can be brought back.
          */
         delete: operations["studio_library_api_delete_version"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/removed": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Removed
+         * @description What was deleted in the last month, the newest first.
+         */
+        get: operations["studio_library_removed_api_list_removed"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/removed/{kind}/{removed_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Restore Removed
+         * @description Bring something back, with what it belongs to.
+         */
+        post: operations["studio_library_removed_api_restore_removed"];
+        delete?: never;
         options?: never;
         head?: never;
         patch?: never;
@@ -552,7 +592,7 @@ export interface paths {
         post?: never;
         /**
          * Remove
-         * @description Let go of a piece that no sound uses.
+         * @description Let go of a piece that no sound uses; it can be brought back.
          */
         delete: operations["studio_material_api_remove"];
         options?: never;
@@ -562,6 +602,26 @@ export interface paths {
          * @description Rename a piece, correct its root, set its loop or its steps.
          */
         patch: operations["studio_material_api_change"];
+        trace?: never;
+    };
+    "/api/material/{key}/bring-back": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Bring Back
+         * @description Bring back a piece that was let go of in the last month.
+         */
+        post: operations["studio_material_api_bring_back"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
         trace?: never;
     };
     "/api/material/{key}/loops": {
@@ -1388,6 +1448,28 @@ export interface components {
             /** Created */
             created: string;
             document: components["schemas"]["Sound"];
+        };
+        /**
+         * RemovedEntry
+         * @description Something that was deleted and can be brought back.
+         */
+        RemovedEntry: {
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "production" | "cue" | "sound" | "version";
+            /** Id */
+            id: number;
+            /** Name */
+            name: string;
+            /** Where */
+            where: string;
+            /**
+             * Removed
+             * Format: date-time
+             */
+            removed: string;
         };
         /**
          * ScoreSaved
@@ -2358,6 +2440,56 @@ export interface operations {
             };
         };
     };
+    studio_library_removed_api_list_removed: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RemovedEntry"][];
+                };
+            };
+        };
+    };
+    studio_library_removed_api_restore_removed: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                kind: "production" | "cue" | "sound" | "version";
+                removed_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SaidOut"];
+                };
+            };
+        };
+    };
     studio_library_scores_api_patch_score: {
         parameters: {
             query?: never;
@@ -2975,6 +3107,35 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["SaidOut"];
                 };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SaidOut"];
+                };
+            };
+        };
+    };
+    studio_material_api_bring_back: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             /** @description Unprocessable Entity */
             422: {

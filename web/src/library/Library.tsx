@@ -1,30 +1,12 @@
-import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { useRef, useState } from "react";
 import { api, type ProductionEntry, taken, upload } from "../api/client";
-import { say, useSession } from "../session/store";
+import { useSession } from "../session/store";
 import { EditableName } from "../ui/EditableName";
 import { Menu } from "../ui/Menu";
 import { Panel } from "../ui/Panel";
+import { Deleted } from "./Deleted";
 import { goTo } from "./place";
-
-export const PRODUCTIONS = ["productions"];
-
-export function useProductions() {
-  return useQuery({ queryKey: PRODUCTIONS, queryFn: () => taken(api.GET("/api/productions")) });
-}
-
-function useActions() {
-  const queries = useQueryClient();
-  return async <Data,>(doing: Promise<Data>, then?: (data: Data) => void) => {
-    try {
-      const data = await doing;
-      then?.(data);
-    } catch (error) {
-      say(error instanceof Error ? error.message : String(error));
-    }
-    await queries.invalidateQueries({ queryKey: PRODUCTIONS });
-  };
-}
+import { useActions, useProductions, useRemoving } from "./productions";
 
 type Cue = ProductionEntry["cues"][number];
 
@@ -32,7 +14,7 @@ function CueBlock({ cue, close }: { cue: Cue; close: () => void }) {
   const act = useActions();
   const open = useSession((s) => s.soundId);
   const picker = useRef<HTMLInputElement>(null);
-  const [sure, setSure] = useState<number | null>(null);
+  const remove = useRemoving();
   const path = { path: { cue_id: cue.id } };
   return (
     <div className="mb-2 border-l-[5px] border-[#8ea3ac] bg-fog/60 px-3 py-1.5">
@@ -55,7 +37,7 @@ function CueBlock({ cue, close }: { cue: Cue; close: () => void }) {
         />
         <Menu
           button="Add sound"
-          label={`Add a sound to ${cue.name}`}
+          label={`Add sound to ${cue.name}`}
           entries={[
             {
               name: "New sound",
@@ -82,8 +64,9 @@ function CueBlock({ cue, close }: { cue: Cue; close: () => void }) {
           entries={[
             {
               name: "Delete cue",
-              help: "With its sounds; this cannot be undone.",
-              act: () => void act(taken(api.DELETE("/api/cues/{cue_id}", { params: path }))),
+              help: "With its sounds.",
+              disabled: cue.sounds.some((sound) => sound.id === open),
+              act: () => void remove("cue", cue.id, cue.name),
             },
           ]}
         />
@@ -141,22 +124,12 @@ function CueBlock({ cue, close }: { cue: Cue; close: () => void }) {
             <button
               type="button"
               className="button-plain"
-              onBlur={() => setSure(null)}
               disabled={open === sound.id}
               title={open === sound.id ? "Open another sound first" : "Delete with its versions"}
-              onClick={() => {
-                if (sure !== sound.id) setSure(sound.id);
-                else
-                  void act(
-                    taken(
-                      api.DELETE("/api/sounds/{sound_id}", {
-                        params: { path: { sound_id: sound.id } },
-                      }),
-                    ),
-                  );
-              }}
+              aria-label={`Delete ${sound.name}`}
+              onClick={() => void remove("sound", sound.id, sound.name)}
             >
-              {sure === sound.id ? "Delete for good?" : "Delete"}
+              Delete
             </button>
           </li>
         ))}
@@ -168,6 +141,8 @@ function CueBlock({ cue, close }: { cue: Cue; close: () => void }) {
 function Tree({ close }: { close: () => void }) {
   const productions = useProductions();
   const act = useActions();
+  const remove = useRemoving();
+  const open = useSession((s) => s.soundId);
   return (
     <>
       {(productions.data ?? []).map((production) => (
@@ -204,6 +179,18 @@ function Tree({ close }: { close: () => void }) {
             >
               Add cue
             </button>
+            <Menu
+              button="⋯"
+              label={`More for production ${production.name}`}
+              entries={[
+                {
+                  name: "Delete production",
+                  help: "With its cues and sounds.",
+                  disabled: production.cues.some((c) => c.sounds.some((x) => x.id === open)),
+                  act: () => void remove("production", production.id, production.name),
+                },
+              ]}
+            />
           </div>
           {production.cues.map((cue) => (
             <CueBlock key={cue.id} cue={cue} close={close} />
@@ -219,6 +206,7 @@ function Tree({ close }: { close: () => void }) {
       >
         New production
       </button>
+      <Deleted />
       {productions.error && (
         <p role="alert" className="text-warn">
           {productions.error.message}
@@ -240,7 +228,7 @@ export function Library() {
           {production} <span aria-hidden>/</span> {cue} <span aria-hidden>▾</span>
         </>
       }
-      label="Productions, cues and sounds"
+      label={`${production} / ${cue}: productions, cues and sounds`}
       title="Productions, cues and sounds"
       open={open}
       onOpen={setOpen}

@@ -3,6 +3,7 @@ import { useState } from "react";
 import { api, type Sound, taken, type VersionOut } from "../api/client";
 import { edit, say, useSession } from "../session/store";
 import { Panel } from "../ui/Panel";
+import { useRemoving } from "./productions";
 
 function VersionList() {
   const soundId = useSession((s) => s.soundId) ?? 0;
@@ -14,6 +15,7 @@ function VersionList() {
     queryFn: () => taken(api.GET("/api/sounds/{sound_id}/versions", { params: path })),
   });
   const [name, setName] = useState("");
+  const remove = useRemoving();
   const keep = async () => {
     try {
       await taken(
@@ -78,6 +80,16 @@ function VersionList() {
               aria-label={`Restore version ${version.number}`}
             >
               Restore
+            </button>
+            <button
+              type="button"
+              className="button-plain"
+              onClick={() =>
+                void remove("version", version.id, version.name || `Version ${version.number}`)
+              }
+              aria-label={`Delete version ${version.number}`}
+            >
+              Delete
             </button>
           </li>
         ))}
