@@ -7,7 +7,7 @@ from pathlib import Path
 
 import numpy as np
 import soundfile
-from playwright.sync_api import Browser, Page, expect
+from playwright.sync_api import Browser, Locator, Page, expect
 
 from caligo.document.held import held_chord
 from caligo.formats.midi import write_midi
@@ -247,7 +247,9 @@ def test_keys_play_over_what_is_heard_and_panic_silences(page: Page) -> None:
     page.locator("body").click(position={"x": 640, "y": 390})
     page.keyboard.down("a")
     page.keyboard.down("g")
-    expect(page.get_by_role("button", name="Key 48")).to_have_attribute("aria-pressed", "true")
+    expect(page.get_by_role("button", name="C3", exact=True)).to_have_attribute(
+        "aria-pressed", "true"
+    )
     page.wait_for_timeout(2_500)
     loud = captured(page)[:, -9_600:]
     page.keyboard.up("a")
@@ -293,7 +295,7 @@ def test_other_sounds_are_opened_made_and_renamed(page: Page) -> None:
     expect(page.get_by_role("button", name="Sound: Snowblind")).to_be_visible()
     expect(page.locator("[data-course]")).to_have_count(3)
     page.get_by_role("button", name="Productions, cues and sounds").click()
-    page.get_by_role("button", name="Add a sound to Shutter Open").click()
+    page.get_by_role("button", name="Add sound to Shutter Open").click()
     page.get_by_role("menuitem", name="New sound").click()
     expect(page.get_by_role("button", name="Sound: New sound")).to_be_visible()
     page.get_by_role("button", name="Sound: New sound").dblclick()
@@ -302,6 +304,43 @@ def test_other_sounds_are_opened_made_and_renamed(page: Page) -> None:
     expect(page.get_by_role("button", name="Sound: Night Watch")).to_be_visible()
     page.reload()
     expect(page.get_by_role("button", name="Sound: Night Watch")).to_be_visible()
+
+
+def test_what_is_deleted_is_brought_back(page: Page) -> None:
+    """By the button that is offered at once, and later from the list; versions as well."""
+
+    def library() -> None:
+        page.get_by_role("button", name="Productions, cues and sounds").click()
+
+    def sound(name: str) -> Locator:
+        return page.get_by_role("button", name=name, exact=True)
+
+    library()
+    page.get_by_role("button", name="Delete Snowblind").click()
+    expect(sound("Snowblind")).not_to_be_attached()
+    page.get_by_role("button", name="Undo", exact=True).last.click()
+    expect(page.get_by_text("“Snowblind” is back.")).to_be_visible()
+    library()
+    expect(sound("Snowblind")).to_be_visible()
+    more = page.get_by_role("button", name="More for cue Counting Plates")
+    more.focus()
+    page.keyboard.press("Enter")
+    expect(page.get_by_role("menuitem", name="Delete cue")).to_be_focused()
+    page.keyboard.press("Enter")
+    expect(sound("Lamp Hum")).not_to_be_attached()
+    deleted = page.get_by_role("region", name="Deleted")
+    expect(deleted).to_contain_text("4m1 Counting Plates cue of The Long Exposure")
+    deleted.get_by_role("button", name="Bring back cue 4m1 Counting Plates").press("Enter")
+    expect(sound("Lamp Hum")).to_be_visible()
+    expect(deleted).not_to_be_attached()
+    page.keyboard.press("Escape")
+    page.get_by_role("button", name="Versions").click()
+    page.get_by_role("button", name="Keep this state").click()
+    page.get_by_role("button", name="Delete version 1").click()
+    expect(page.get_by_role("button", name="Restore version 1")).not_to_be_attached()
+    page.get_by_role("button", name="Undo", exact=True).last.click()
+    page.get_by_role("button", name="Versions").click()
+    expect(page.get_by_role("button", name="Restore version 1")).to_be_visible()
 
 
 def test_hold_still_shows_resting_values(page: Page) -> None:

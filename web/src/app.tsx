@@ -7,8 +7,9 @@ import { writing } from "./keys/computer-keys";
 import { Keys } from "./keys/Keys";
 import { Editor } from "./layers/Editor";
 import { Layers } from "./layers/Layers";
-import { Library, PRODUCTIONS, useProductions } from "./library/Library";
+import { Library } from "./library/Library";
 import { goTo, onArrival, soundInAddress } from "./library/place";
+import { PRODUCTIONS, useProductions } from "./library/productions";
 import { VersionsButton } from "./library/Versions";
 import { LongView } from "./longview/LongView";
 import { followPlayhead } from "./longview/playhead";
@@ -23,6 +24,8 @@ import { CatalogueContext } from "./ui/catalogue-context";
 import { EditableName } from "./ui/EditableName";
 
 const NEWS_MS = 6000;
+/** Long enough to read it and to reach its button, by keyboard too. */
+const ACTION_MS = 15_000;
 
 function Header() {
   const name = useSession((s) => s.sound?.name ?? "");
@@ -81,7 +84,7 @@ function Notice() {
   const notice = useSession((s) => s.notice);
   useEffect(() => {
     if (notice?.kind !== "news") return;
-    const timer = setTimeout(dismissNotice, NEWS_MS);
+    const timer = setTimeout(dismissNotice, notice.action ? ACTION_MS : NEWS_MS);
     return () => clearTimeout(timer);
   }, [notice]);
   if (!notice) return null;
@@ -93,6 +96,18 @@ function Notice() {
       }`}
     >
       <span className="whitespace-pre-line">{notice.text}</span>
+      {notice.action && (
+        <button
+          type="button"
+          className="button"
+          onClick={() => {
+            dismissNotice();
+            notice.action?.act();
+          }}
+        >
+          {notice.action.name}
+        </button>
+      )}
       <button type="button" className="button-plain" onClick={dismissNotice} aria-label="Dismiss">
         ✕
       </button>

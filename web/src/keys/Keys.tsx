@@ -1,4 +1,5 @@
 import { useEffect, useRef, useState } from "react";
+import { keyName } from "../document/values";
 import { lift, press } from "../stage/socket";
 import { midiKey, writing } from "./computer-keys";
 
@@ -87,7 +88,7 @@ export function Keys() {
             <button
               key={key}
               type="button"
-              aria-label={`Key ${key}`}
+              aria-label={keyName(key)}
               aria-pressed={pressed}
               className={`min-w-0 flex-1 border border-line ${
                 pressed ? "bg-slate" : black ? "mb-6 bg-ink" : "bg-paper"
@@ -106,7 +107,7 @@ export function Keys() {
               onKeyUp={(event) => event.key === "Enter" && release(key)}
             >
               <span className="flex h-full items-end justify-center">
-                {key % 12 === 0 ? `C${key / 12 - 1}` : ""}
+                {key % 12 === 0 ? keyName(key) : ""}
               </span>
             </button>
           );

@@ -50,7 +50,7 @@ function Operator({
         <>
           <Menu
             button="Let another act on it"
-            label={`Let an operator act on ${operator.name}`}
+            label={`Let another act on it: ${operator.name}`}
             entries={operators.map((other) => ({
               name: other.id === operator.id ? "Itself (feedback)" : other.name,
               disabled: acting.some((m) => m.params.from === other.id),

@@ -1,8 +1,57 @@
-import { expect, test } from "vitest";
-import { smallestMove } from "./playhead";
+import { beforeEach, describe, expect, it, test, vi } from "vitest";
+
+const player = vi.hoisted(() => ({ at: 0, position: () => player.at }));
+vi.mock("../stage/audio", () => ({ player }));
+
+type Playhead = typeof import("./playhead");
+let playhead: Playhead;
+
+beforeEach(async () => {
+  vi.resetModules();
+  vi.useFakeTimers();
+  player.at = 0;
+  playhead = await import("./playhead");
+});
 
 test("the playhead is told of by tenths of a second, or by pixels where those are finer", () => {
-  expect(smallestMove(240)).toBe(0.1);
-  expect(smallestMove(1800)).toBe(0.1);
-  expect(smallestMove(12)).toBeCloseTo(0.01);
+  expect(playhead.smallestMove(240)).toBe(0.1);
+  expect(playhead.smallestMove(1800)).toBe(0.1);
+  expect(playhead.smallestMove(12)).toBeCloseTo(0.01);
+});
+
+describe("those who draw the playhead", () => {
+  const move = (to: number) => {
+    player.at = to;
+    vi.advanceTimersByTime(60);
+  };
+
+  it("are told where it is, at once and as it moves", () => {
+    const told: number[] = [];
+    playhead.followPlayhead(240);
+    playhead.onPlayhead((seconds) => told.push(seconds));
+    for (const at of [0.05, 0.1, 0.12, 0.2, 0.3]) move(at);
+    // From where it began, each tenth; what lies between is not worth painting.
+    expect(told).toEqual([0, 0.05, 0.2, 0.3]);
+  });
+
+  it("are told seldom if they ask for that, but of a jump at once", () => {
+    const told: number[] = [];
+    playhead.followPlayhead(240);
+    move(0);
+    playhead.onPlayhead((seconds) => told.push(seconds), playhead.SELDOM);
+    for (let i = 1; i <= 8; i++) move(i * 0.1);
+    expect(told.length).toBeGreaterThanOrEqual(2);
+    expect(told.length).toBeLessThanOrEqual(4);
+    move(90);
+    expect(told.at(-1)).toBe(90);
+  });
+
+  it("are told nothing any more once they have gone", () => {
+    const told: number[] = [];
+    playhead.followPlayhead(240);
+    const leave = playhead.onPlayhead((seconds) => told.push(seconds));
+    leave();
+    move(30);
+    expect(told).toEqual([0]);
+  });
 });

@@ -150,7 +150,7 @@ export function MaterialView() {
           arriving={arriving}
           onFiles={(files) => void add(files)}
         />
-        <main className="min-w-0 flex-1 overflow-y-auto px-4 py-3">
+        <div className="min-w-0 flex-1 overflow-y-auto px-4 py-3">
           {material.error && (
             <p role="alert" className="text-warn">
               {material.error.message}
@@ -163,7 +163,7 @@ export function MaterialView() {
             <TableDetail key={chosen.card.key} entry={chosen} />
           )}
           {material.data && <PictureCut />}
-        </main>
+        </div>
       </div>
     </section>
   );

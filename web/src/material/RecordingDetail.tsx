@@ -67,9 +67,6 @@ export function RecordingDetail({ entry, card }: { entry: Material; card: Record
     if (await changeCard(card, fields, label)) await refresh();
   };
   const audio = () => bytes(`/api/material/${card.key}/audio`);
-  const remove = async () => {
-    if (await letGo(card)) await refresh();
-  };
   return (
     <>
       <div className="mb-2 flex items-baseline gap-3">
@@ -95,7 +92,7 @@ export function RecordingDetail({ entry, card }: { entry: Material; card: Record
           {heard === card.key ? "Stop" : "Hear"}
         </button>
         {!entry.shipped && (
-          <button type="button" className="button-plain" onClick={() => void remove()}>
+          <button type="button" className="button-plain" onClick={() => void letGo(card, refresh)}>
             Let go
           </button>
         )}

@@ -138,9 +138,11 @@ export function RecordingPicture({
         tabIndex={0}
         aria-label={`Waveform and spectrogram of ${card.name}, ${view.start.toFixed(2)} to ${end.toFixed(2)} s. Plus and minus zoom, arrows move, Shift and arrows choose.`}
         className="relative cursor-text touch-none border border-line bg-paper"
-        onWheel={(event) => zoom(event.deltaY > 0 ? 1.25 : 0.8, secondsAt(event.clientX))}
+        onWheel={(event) =>
+          seconds && zoom(event.deltaY > 0 ? 1.25 : 0.8, secondsAt(event.clientX))
+        }
         onPointerDown={(event) => {
-          if (event.button !== 0) return;
+          if (event.button !== 0 || !seconds) return;
           from.current = secondsAt(event.clientX);
           event.currentTarget.setPointerCapture(event.pointerId);
           onView({ ...view, chosen: null });
@@ -155,6 +157,8 @@ export function RecordingPicture({
           from.current = null;
         }}
         onKeyDown={(event) => {
+          // What is done before its length is known would be lost when it comes.
+          if (!seconds) return;
           if (event.key === "+" || event.key === "=") zoom(0.7);
           else if (event.key === "-") zoom(1.4);
           else if (event.key === "ArrowLeft" || event.key === "ArrowRight") {

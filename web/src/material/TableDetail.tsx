@@ -7,9 +7,6 @@ export function TableDetail({ entry }: { entry: Material }) {
   const queries = useQueryClient();
   const card = entry.card as TableCard;
   const refresh = () => queries.invalidateQueries({ queryKey: MATERIAL });
-  const remove = async () => {
-    if (await letGo(card)) await refresh();
-  };
   return (
     <div className="mb-4">
       <div className="flex items-baseline gap-3">
@@ -20,7 +17,7 @@ export function TableDetail({ entry }: { entry: Material }) {
           onChange={(name) => void changeCard(card, { name }, "Rename").then(refresh)}
         />
         <span className="label flex-1">{card.frames} cycles</span>
-        <button type="button" className="button-plain" onClick={() => void remove()}>
+        <button type="button" className="button-plain" onClick={() => void letGo(card, refresh)}>
           Let go
         </button>
       </div>

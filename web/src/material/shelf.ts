@@ -101,15 +101,28 @@ export async function changeCard(
   return kept;
 }
 
-/** Let go of a piece that no sound uses; whether it is gone. */
-export async function letGo(card: RecordingCard | TableCard): Promise<boolean> {
+/** Let go of a piece that no sound uses, and offer to take that back. */
+export async function letGo(
+  card: RecordingCard | TableCard,
+  refresh: () => Promise<void>,
+): Promise<void> {
+  const params = { path: { key: card.key } };
+  const bringBack = async () => {
+    try {
+      await taken(api.POST("/api/material/{key}/bring-back", { params }));
+      say(`“${card.name}” is back.`, "news");
+    } catch (error) {
+      say(`${card.name} cannot be brought back: ${(error as Error).message}.`);
+    }
+    await refresh();
+  };
   try {
-    await taken(api.DELETE("/api/material/{key}", { params: { path: { key: card.key } } }));
-    return true;
+    await taken(api.DELETE("/api/material/{key}", { params }));
+    say(`“${card.name}” is let go of.`, "news", { name: "Undo", act: () => void bringBack() });
   } catch (error) {
     say(`${card.name} stays: ${(error as Error).message}.`);
-    return false;
   }
+  await refresh();
 }
 
 /** Take the last change of a card back, or make it again. */

@@ -19,7 +19,11 @@ const opened = () =>
     production: { id: 1, name: "Film" },
   }) as unknown as OpenedSound;
 
-type Sent = { url: string; body: { revision: number; patch: { value: unknown }[] } };
+type Sent = {
+  url: string;
+  keepalive: boolean;
+  body: { revision: number; patch: { value: unknown }[] };
+};
 let sent: Sent[] = [];
 let answer: (body: Sent["body"]) => Response | Promise<Response>;
 
@@ -32,7 +36,7 @@ beforeEach(() => {
   vi.stubGlobal("fetch", async (request: Request) => {
     if (request.method === "GET") return json(opened());
     const body = await request.json();
-    sent.push({ url: request.url, body });
+    sent.push({ url: request.url, keepalive: request.keepalive, body });
     return answer(body);
   });
   takeUp(opened());
@@ -58,6 +62,14 @@ describe("editing", () => {
     rename("C");
     await settled();
     expect(sent[1]?.body.revision).toBe(2);
+  });
+
+  it("is sent to its end if the page is left meanwhile, where it is small enough", async () => {
+    rename("B");
+    await settled();
+    rename("C".repeat(20_000));
+    await settled();
+    expect(sent.map((s) => s.keepalive)).toEqual([true, false]);
   });
 
   it("can be undone and redone, step by step", async () => {

@@ -44,7 +44,14 @@ interface Session {
   undone: Change[];
   done: Change[];
   saving: "saved" | "saving" | "offline";
-  notice: { text: string; kind: "problem" | "news" } | null;
+  notice: Notice | null;
+}
+
+/** Something said to whoever works here, and what can be done about it at once. */
+export interface Notice {
+  text: string;
+  kind: "problem" | "news";
+  action?: { name: string; act: () => void };
 }
 
 export const useSession = create<Session>(() => ({
@@ -64,14 +71,16 @@ export const useSession = create<Session>(() => ({
 
 const DEEPEST_UNDO = 300;
 const RETRY_MS = 1000;
+/** Bytes of a request that may outlive its page; browsers allow 64 KiB for all together. */
+const OUTLIVES = 16_000;
 
 const revisions = { sound: 0, score: 0 };
 let queue: Pending[] = [];
 let sending = false;
 let lastGesture: string | null = null;
 
-export function say(text: string, kind: "problem" | "news" = "problem") {
-  useSession.setState({ notice: { text, kind } });
+export function say(text: string, kind: Notice["kind"] = "problem", action?: Notice["action"]) {
+  useSession.setState({ notice: { text, kind, action } });
 }
 
 export function dismissNotice() {
@@ -215,13 +224,19 @@ function enqueue(pending: Pending) {
 async function patch(pending: Pending): Promise<{ revision: number; document: Sound | Score }> {
   const { soundId, cueId } = useSession.getState();
   const body = { revision: revisions[pending.document], patch: pending.operations };
+  // A small edit is sent to its end even if the page is left meanwhile.
+  const keepalive = JSON.stringify(body).length < OUTLIVES;
   if (pending.document === "sound") {
     const path = { sound_id: soundId ?? 0 };
-    const saved = await taken(api.PATCH("/api/sounds/{sound_id}", { params: { path }, body }));
+    const saved = await taken(
+      api.PATCH("/api/sounds/{sound_id}", { params: { path }, body, keepalive }),
+    );
     return saved as { revision: number; document: Sound };
   }
   const path = { cue_id: cueId ?? 0 };
-  const saved = await taken(api.PATCH("/api/cues/{cue_id}/score", { params: { path }, body }));
+  const saved = await taken(
+    api.PATCH("/api/cues/{cue_id}/score", { params: { path }, body, keepalive }),
+  );
   return saved as { revision: number; document: Score };
 }
 

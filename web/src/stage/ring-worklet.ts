@@ -8,7 +8,8 @@ declare const sampleRate: number;
 declare function registerProcessor(name: string, processor: unknown): void;
 
 const SIZE = 1 << 16;
-const FIRST = 2048;
+/** Frames to have before playing: two of the server's blocks, or the second would come late. */
+const FIRST = 4096;
 const REPORT = 1024;
 const KEPT = 1 << 15;
 
@@ -114,6 +115,7 @@ class Ring extends AudioWorkletProcessor {
     const right = outputs[0]?.[1];
     if (!left || !right) return true;
     if (!this.started && this.written - this.read >= FIRST) this.started = true;
+    let dry = false;
     for (let i = 0; i < left.length; i++) {
       if (this.started && this.read < this.written) {
         const at = this.read % SIZE;
@@ -121,6 +123,7 @@ class Ring extends AudioWorkletProcessor {
         this.lastRight = this.right[at] ?? 0;
         this.read++;
       } else {
+        dry = this.started;
         // Fall to silence instead of breaking off, at a stop as at an underrun.
         this.lastLeft *= 0.97;
         this.lastRight *= 0.97;
@@ -132,7 +135,7 @@ class Ring extends AudioWorkletProcessor {
       this.played[2 * this.playedAt + 1] = this.lastRight;
       this.playedAt = (this.playedAt + 1) % KEPT;
     }
-    if (this.started && this.read >= this.written && this.stream >= 0 && !this.ended) {
+    if (dry && this.stream >= 0 && !this.ended) {
       this.underruns++;
       this.started = false;
     }
@@ -142,3 +145,5 @@ class Ring extends AudioWorkletProcessor {
 }
 
 registerProcessor("ring", Ring);
+
+export type { Ring };

@@ -35,7 +35,9 @@ export function RoutePopover({
   return (
     <Popover.Root>
       <Popover.Trigger
-        aria-label={routes.length ? `${name} is moved by ${routes.length}; edit` : `Move ${name}`}
+        aria-label={
+          routes.length ? `${name} is moved by ${routes.length}; edit routes` : `Move ${name}`
+        }
         className="absolute bottom-[3px] right-[3px] rounded-sm bg-paper/90 px-1 text-xs text-slate opacity-0 hover:text-ink focus-visible:opacity-100 group-hover:opacity-100 data-[state=open]:opacity-100"
       >
         {routes.length ? "routes" : "move"}

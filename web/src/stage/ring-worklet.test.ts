@@ -1,0 +1,183 @@
+import { beforeAll, beforeEach, describe, expect, it, vi } from "vitest";
+
+const RATE = 48_000;
+/** The frames that browsers ask a worklet for at a time (Web Audio, section "Rendering"). */
+const QUANTUM = 128;
+
+interface Port {
+  onmessage: ((event: { data: unknown }) => void) | null;
+  postMessage: ReturnType<typeof vi.fn>;
+}
+const port = (): Port => ({ onmessage: null, postMessage: vi.fn() });
+
+interface Ring {
+  port: Port;
+  process: (inputs: Float32Array[][], outputs: Float32Array[][]) => boolean;
+}
+
+let Made: new () => Ring;
+let ring: Ring;
+let stage: Port;
+
+beforeAll(async () => {
+  vi.stubGlobal(
+    "AudioWorkletProcessor",
+    class {
+      port = port();
+    },
+  );
+  vi.stubGlobal("sampleRate", RATE);
+  vi.stubGlobal("registerProcessor", (_: string, processor: new () => Ring) => {
+    Made = processor;
+  });
+  await import("./ring-worklet");
+});
+
+beforeEach(() => {
+  ring = new Made();
+  stage = port();
+  ring.port.onmessage?.({ data: { type: "connect", port: stage } });
+});
+
+const begin = (stream: number, at = 0) =>
+  stage.onmessage?.({ data: { type: "begin", stream, at } });
+const end = (stream: number) => stage.onmessage?.({ data: { type: "end", stream } });
+
+/** Send frames of which left is `value` and right its opposite. */
+function send(stream: number, frames: number, value: number, at = 0) {
+  const samples = new Float32Array(2 * frames);
+  for (let i = 0; i < frames; i++) {
+    samples[2 * i] = value;
+    samples[2 * i + 1] = -value;
+  }
+  stage.onmessage?.({ data: { type: "samples", stream, at, samples } });
+}
+
+function play(quanta: number): { left: number[]; right: number[] } {
+  const left: number[] = [];
+  const right: number[] = [];
+  for (let i = 0; i < quanta; i++) {
+    const out = [new Float32Array(QUANTUM), new Float32Array(QUANTUM)] as const;
+    ring.process([], [[...out]]);
+    left.push(...out[0]);
+    right.push(...out[1]);
+  }
+  return { left, right };
+}
+
+const reports = () =>
+  ring.port.postMessage.mock.calls.map(([m]) => m).filter((m) => m.type === "heard");
+
+describe("the ring", () => {
+  it("waits for a first stock before it plays", () => {
+    begin(1);
+    send(1, 2048, 0.5);
+    expect(play(4).left.every((x) => x === 0)).toBe(true);
+    send(1, 2048, 0.5);
+    const heard = play(4);
+    expect(heard.left.every((x) => x === 0.5)).toBe(true);
+    expect(heard.right.every((x) => x === -0.5)).toBe(true);
+  });
+
+  it("falls to silence at an underrun, counts it, and goes on with the next stock", () => {
+    begin(1);
+    send(1, 4096, 0.5);
+    play(32);
+    const dry = play(8).left;
+    expect(dry[0]).toBeCloseTo(0.5 * 0.97);
+    for (let i = 1; i < dry.length; i++) expect(dry[i]).toBeLessThan(dry[i - 1] ?? 1);
+    expect(dry.at(-1)).toBeLessThan(1e-4);
+    send(1, 4096, 0.25);
+    expect(play(1).left[0]).toBe(0.25);
+    play(7);
+    expect(reports().at(-1)?.underruns).toBe(1);
+  });
+
+  it("does not call an end an underrun", () => {
+    begin(1);
+    send(1, 4096, 0.5);
+    end(1);
+    play(40);
+    begin(2);
+    send(2, 4096, 0.5);
+    play(32);
+    expect(reports().at(-1)?.underruns).toBe(0);
+  });
+
+  it("goes on without a gap when the next stock comes at the last moment", () => {
+    begin(1);
+    for (let i = 0; i < 5; i++) {
+      send(1, 4096, 0.5);
+      expect(play(32).left.every((x) => x === 0.5)).toBe(true);
+    }
+    expect(reports().at(-1)?.underruns).toBe(0);
+  });
+
+  it("ignores samples of a stream that is over", () => {
+    begin(1);
+    begin(2);
+    send(1, 4096, 0.9);
+    expect(play(8).left.every((x) => x === 0)).toBe(true);
+    send(2, 4096, 0.1);
+    expect(play(1).left[0]).toBeCloseTo(0.1);
+  });
+
+  it("tells the stage and the page what was heard, and from where in the score", () => {
+    begin(5, 180);
+    send(5, 2048, 0.5, 180);
+    send(5, 2048, 0.5, 60);
+    play(16);
+    expect(stage.postMessage.mock.calls.map(([m]) => m)).toEqual([
+      { type: "heard", stream: 5, frames: 1024 },
+      { type: "heard", stream: 5, frames: 2048 },
+    ]);
+    expect(reports().map((r) => r.position)).toEqual([180 + 1024 / RATE, 60]);
+    play(8);
+    expect(reports().at(-1)?.position).toBeCloseTo(60 + 1024 / RATE);
+  });
+
+  it("throws away what waits when it is told to drop", () => {
+    begin(1);
+    send(1, 8192, 0.5);
+    play(1);
+    ring.port.onmessage?.({ data: { type: "drop" } });
+    const after = play(8).left;
+    expect(after.at(-1)).toBeLessThan(1e-4);
+  });
+
+  it("keeps the last samples that were played, oldest first", () => {
+    begin(1);
+    send(1, 4096, 0.5);
+    play(32);
+    ring.port.onmessage?.({ data: { type: "capture" } });
+    const { samples } = ring.port.postMessage.mock.calls
+      .map(([m]) => m)
+      .find((m) => m.type === "captured");
+    expect(samples).toHaveLength(2 * 32_768);
+    expect(samples[0]).toBe(0);
+    expect([...samples.slice(-2)]).toEqual([0.5, -0.5]);
+    expect(samples.filter((x: number) => x === 0.5)).toHaveLength(4096);
+  });
+
+  it("follows the peak and lets it go slowly", () => {
+    begin(1);
+    send(1, 2048, 0.8);
+    send(1, 8192, 0.01);
+    play(24);
+    expect(reports().at(-1)?.peak).toBeGreaterThan(0.7);
+    play(48);
+    const last = reports().at(-1)?.peak;
+    expect(last).toBeLessThan(0.7);
+    expect(last).toBeGreaterThan(0.01);
+  });
+
+  it("survives more samples than it has room for without mixing streams", () => {
+    begin(1);
+    for (let i = 0; i < 40; i++) {
+      send(1, 4096, 0.001 * i);
+      play(32);
+    }
+    expect(play(1).left[0]).toBeLessThan(0.04);
+    expect(reports().at(-1)?.frames).toBe(40 * 4096);
+  });
+});

@@ -1,0 +1,177 @@
+import { beforeEach, describe, expect, it, vi } from "vitest";
+
+const posted: Record<string, unknown>[] = [];
+
+class FakeWorker {
+  static made: FakeWorker;
+  onmessage: ((event: { data: unknown }) => void) | null = null;
+  constructor() {
+    FakeWorker.made = this;
+  }
+  postMessage(message: Record<string, unknown>) {
+    posted.push(message);
+  }
+}
+
+const player = vi.hoisted(() => ({
+  at: 0,
+  calls: [] as string[],
+  onPort: () => undefined,
+  stop: () => player.calls.push("stop"),
+  drop: () => player.calls.push("drop"),
+  begin: (stream: number, from: number) => player.calls.push(`begin ${stream} ${from}`),
+  moveTo: (to: number) => {
+    player.at = to;
+  },
+  position: () => player.at,
+  ready: async () => undefined,
+  sounding: async () => undefined,
+}));
+vi.mock("./audio", () => ({ player }));
+
+const opened = {
+  id: 9,
+  revision: 5,
+  score_revision: 1,
+  document: { name: "A", layers: [], buses: [], modulators: [], routes: [] },
+  score: { length: 10, notes: [], markers: [] },
+  cue: { id: 3, number: "1m1", name: "Cue", sounds: [] },
+  production: { id: 1, name: "Film" },
+};
+let asked: string[] = [];
+
+type Socket = typeof import("./socket");
+type Store = typeof import("../session/store");
+let stage: Socket;
+let store: Store;
+
+const news = (message: object) => FakeWorker.made.onmessage?.({ data: message });
+const say = (message: object) => news({ type: "message", message });
+const sent = () => posted.filter((m) => m.type === "send").map((m) => JSON.parse(m.text as string));
+
+beforeEach(async () => {
+  posted.length = 0;
+  player.calls = [];
+  player.at = 0;
+  asked = [];
+  vi.resetModules();
+  vi.stubGlobal("Worker", FakeWorker);
+  vi.stubGlobal("caligo", { player });
+  vi.stubGlobal("fetch", async (request: Request) => {
+    asked.push(request.url);
+    return new Response(JSON.stringify(opened), {
+      headers: { "Content-Type": "application/json" },
+    });
+  });
+  store = await import("../session/store");
+  stage = await import("./socket");
+  store.takeUp(opened as never);
+  stage.openStage(9);
+  news({ type: "opened" });
+  // What was changed while the connection was away is asked for at once.
+  await vi.waitFor(() => expect(asked).toHaveLength(1));
+  posted.length = 0;
+  asked = [];
+});
+
+describe("the stage", () => {
+  it("says what to listen to, from where and in which loop", async () => {
+    stage.setLoop([2, 4]);
+    await stage.listen(2.5);
+    expect(sent()).toEqual([{ type: "listen", from: 2.5, loop: [2, 4] }]);
+    say({ type: "listening", stream: 3, from: 2.5 });
+    expect(player.calls.at(-1)).toBe("begin 3 2.5");
+    expect(stage.useStage.getState().playing).toBe(true);
+  });
+
+  it("moves the playhead, and what plays along with it", () => {
+    stage.seek(3);
+    expect(sent()).toEqual([]);
+    say({ type: "listening", stream: 1, from: 3 });
+    stage.seek(7);
+    expect(player.at).toBe(7);
+    expect(sent()).toEqual([{ type: "seek", to: 7 }]);
+  });
+
+  it("begins to listen before a key is heard", async () => {
+    await stage.press(60, 90);
+    expect(sent().map((m) => m.type)).toEqual(["listen", "press"]);
+    stage.lift(60);
+    expect(sent().at(-1)).toEqual({ type: "lift", key: 60 });
+  });
+
+  it("is silent at once when it is told to panic or to stop", () => {
+    stage.panic();
+    expect(player.calls).toContain("drop");
+    stage.stop();
+    expect(posted).toContainEqual({ type: "silence" });
+    expect(stage.useStage.getState().playing).toBe(false);
+  });
+
+  it("keeps courses, summaries, pictures and renders as they come", () => {
+    const course = { value: [1], low: [1], high: [1] };
+    say({ type: "trajectories", revision: 6, modulators: { m: course }, parameters: {} });
+    say({ type: "picture", layer: "ground", kind: "cycles", length: 10 });
+    say({ type: "summary", integrated: -20, loudness: [-20] });
+    say({ type: "render", id: 4, state: "running", progress: 0.5, message: "" });
+    const state = stage.useStage.getState();
+    expect(state.courses.modulators.m).toEqual(course);
+    expect(state.pictures.ground?.kind).toBe("cycles");
+    expect(state.summary?.integrated).toBe(-20);
+    expect(state.renders[4]?.progress).toBe(0.5);
+  });
+
+  it("shows a problem that the server tells of", () => {
+    say({ type: "problem", text: "The disk is full." });
+    expect(store.useSession.getState().notice?.text).toBe("The disk is full.");
+  });
+
+  it("loads what was changed elsewhere, and not what it knows", async () => {
+    say({ type: "changed", revision: 6 });
+    expect(asked).toEqual([]);
+    say({ type: "changed", revision: 7 });
+    await vi.waitFor(() => expect(asked).toHaveLength(1));
+  });
+});
+
+describe("a lost connection", () => {
+  it("is made again, holds still as before, and goes on where it was", async () => {
+    vi.useFakeTimers();
+    stage.holdStill(true);
+    say({ type: "listening", stream: 1, from: 0 });
+    player.at = 42;
+    news({ type: "closed", code: 1006 });
+    expect(stage.useStage.getState()).toMatchObject({ connected: false, playing: false });
+    posted.length = 0;
+    vi.advanceTimersByTime(600);
+    expect(posted.map((m) => m.type)).toEqual(["open"]);
+    vi.useRealTimers();
+    news({ type: "opened" });
+    await vi.waitFor(() => expect(sent()).toHaveLength(2));
+    expect(sent()[0]).toEqual({ type: "still", still: true });
+    expect(sent()[1]).toMatchObject({ type: "listen", from: 42 });
+  });
+
+  it("is told to who presses Listen meanwhile", async () => {
+    news({ type: "closed", code: 1006 });
+    await stage.listen(0);
+    expect(sent()).toEqual([]);
+    expect(store.useSession.getState().notice?.text).toContain("is being restored");
+  });
+
+  it("is not made again to a sound that is gone, or to one that was left", () => {
+    vi.useFakeTimers();
+    news({ type: "closed", code: 4404 });
+    expect(store.useSession.getState().notice?.text).toContain("no longer there");
+    posted.length = 0;
+    vi.advanceTimersByTime(2000);
+    expect(posted).toEqual([]);
+    stage.openStage(10);
+    stage.closeStage();
+    news({ type: "closed", code: 1006 });
+    posted.length = 0;
+    vi.advanceTimersByTime(2000);
+    expect(posted.filter((m) => m.type === "open")).toEqual([]);
+    vi.useRealTimers();
+  });
+});
