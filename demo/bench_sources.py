@@ -5,8 +5,7 @@ from __future__ import annotations
 from typing import Any
 
 from caligo.document import Sound, read_sound
-from demo.build import Document, acts, layer, nave, operator, part, seconds, source
-from demo.material import by_name
+from demo.build import Document, acts, by_name, layer, nave, operator, part, seconds, source
 
 
 def _bare(made: Document) -> Document:

@@ -4,6 +4,8 @@ from __future__ import annotations
 
 from typing import Any
 
+from caligo.material.shelf import SHIPPED, Shelf
+
 Document = dict[str, Any]
 
 
@@ -105,3 +107,8 @@ def routes(*rows: tuple[str, str, float]) -> list[Document]:
         }
         for i, (source, target, depth) in enumerate(rows, start=1)
     ]
+
+
+def by_name() -> dict[str, str]:
+    """The keys of the shipped pieces by the names of their makers, as in ``bowed_wire``."""
+    return {card.name.lower().replace(" ", "_"): card.key for card in Shelf([SHIPPED]).cards()}

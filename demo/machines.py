@@ -6,6 +6,7 @@ from demo.build import (
     Document,
     acts,
     beats,
+    by_name,
     hold,
     layer,
     mover,
@@ -16,7 +17,6 @@ from demo.build import (
     seconds,
     source,
 )
-from demo.material import by_name
 
 
 def tracking_motor() -> Document:

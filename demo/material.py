@@ -312,11 +312,6 @@ def samples(piece: Callable[[], Wave]) -> Wave:
     return found
 
 
-def by_name() -> dict[str, str]:
-    """The keys of the shipped pieces by the names of their makers, as in ``bowed_wire``."""
-    return {card.name.lower().replace(" ", "_"): card.key for card in Shelf([SHIPPED]).cards()}
-
-
 def _cut_vowel(shelf: Shelf) -> None:
     """The table that the choir's layers share."""
     vowel = next(card for card in shelf.cards() if card.name == title(hummed_vowel))

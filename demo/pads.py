@@ -5,6 +5,7 @@ from __future__ import annotations
 from demo.build import (
     Document,
     beats,
+    by_name,
     hold,
     layer,
     mover,
@@ -14,7 +15,6 @@ from demo.build import (
     seconds,
     source,
 )
-from demo.material import by_name
 
 
 def dome_air() -> Document:

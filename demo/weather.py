@@ -2,8 +2,7 @@
 
 from __future__ import annotations
 
-from demo.build import Document, hold, layer, mover, nave, part, routes, seconds, source
-from demo.material import by_name
+from demo.build import Document, by_name, hold, layer, mover, nave, part, routes, seconds, source
 
 
 def snowblind() -> Document:

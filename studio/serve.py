@@ -11,7 +11,7 @@ import threading
 import time
 import warnings
 
-import uvicorn
+from studio.workers import come_first, get_ready
 
 HOST = "127.0.0.1"
 FIRST_PORT = 8460
@@ -72,18 +72,20 @@ def main() -> None:
     warnings.filterwarnings("ignore", message="StreamingHttpResponse must consume")
     sys.setswitchinterval(0.001)  # the audio thread must not wait long for its turn
     port = free_port(given.port)
+    get_ready()  # on another core, meanwhile
     prepare(given.demo)
+    # Not imported above, since workers import this module too, as Python wants it.
+    import uvicorn
+
     from caligo.engine.warm import warm_listening
     from studio.asgi import application
-    from studio.workers import come_first, drawers
 
     come_first()
     # What has been imported stays: looking through it for garbage would interrupt listening.
     gc.collect()
     gc.freeze()
-    # Both are done in a second or two, while the page is being opened.
-    for warming in (warm_listening, lambda: drawers.warm("studio.stage.drawing:warm")):
-        threading.Thread(target=warming, daemon=True).start()
+    # Done in a second or two, while the page is being opened.
+    threading.Thread(target=warm_listening, daemon=True).start()
     print(f"Caligo is at http://{HOST}:{port}/", flush=True)
     uvicorn.run(
         application,

@@ -1,8 +1,10 @@
 """Worker processes: long computations away from the process that plays sound.
 
 Python runs one thread at a time, so drawing and exporting beside listening would make it stutter.
-A worker imports the core once, then takes one task after the other. A task is a generator
-function of a module; its results come back as they are made, and it can be stopped at any time.
+Workers are forked from a process that has loaded the core and made everything ready, see
+`studio.preloaded`, so a new one is there at once. A worker takes one task after the other. A task
+is a generator function of a module; its results come back as they are made, and it can be stopped
+at any time.
 """
 
 from __future__ import annotations
@@ -11,9 +13,11 @@ import contextlib
 import importlib
 import multiprocessing
 import os
+import signal
 import threading
 import time
 from collections.abc import Callable, Iterator
+from multiprocessing import forkserver
 from multiprocessing.connection import Connection
 from typing import Any
 
@@ -29,11 +33,17 @@ LONGEST_STRETCH = 0.1
 Interrupted = Callable[[], bool]
 Task = Callable[..., Iterator[Any]]
 
-_processes = multiprocessing.get_context("spawn")
+_processes = multiprocessing.get_context("forkserver")
+_processes.set_forkserver_preload(["studio.preloaded"])
 
 
 class WorkerFailed(RuntimeError):
     """A task ended on an error, or its process came to an end."""
+
+
+def get_ready() -> None:
+    """Start the process that workers are forked from; it takes a few seconds, and nobody waits."""
+    forkserver.ensure_running()
 
 
 def come_first() -> None:
@@ -48,11 +58,12 @@ def _named(path: str) -> Task:
     return task
 
 
-def _serve(connection: Connection, wanted: Any, yielding: Any, first: str) -> None:
-    """The worker's life: import what the first task needs, then run tasks until told to end."""
+def _serve(connection: Connection, wanted: Any, yielding: Any) -> None:
+    """The worker's life: run tasks until told to end, or until whoever asks is gone."""
+    # A key press that ends the studio reaches its workers too; they end with it.
+    signal.signal(signal.SIGINT, signal.SIG_IGN)
     with contextlib.suppress(OSError):
         os.setpriority(os.PRIO_PROCESS, 0, NICENESS)
-    _named(first)
     while True:
         try:
             number, path, arguments = connection.recv()
@@ -85,21 +96,22 @@ def _serve(connection: Connection, wanted: Any, yielding: Any, first: str) -> No
 class Worker:
     """A process that runs one task at a time; a new task stops the one before."""
 
-    def __init__(self, first: str) -> None:
+    def __init__(self) -> None:
         self._connection, theirs = _processes.Pipe()
         self._wanted = _processes.Value("q", 0, lock=False)
         self._yielding = _processes.Value("b", 0, lock=False)
         self._lock = threading.Lock()
+        self._ended = False
         self._process = _processes.Process(
-            target=_serve, args=(theirs, self._wanted, self._yielding, first), daemon=True
+            target=_serve, args=(theirs, self._wanted, self._yielding), daemon=True
         )
         self._process.start()
         theirs.close()
 
     @property
     def alive(self) -> bool:
-        """Whether the process still runs."""
-        return self._process.is_alive()
+        """Whether the process still runs, as far as is known: its death is told a little later."""
+        return not self._ended and self._process.is_alive()
 
     def stop(self) -> None:
         """Stop the running task soon; its results so far are forgotten."""
@@ -128,11 +140,13 @@ class Worker:
             try:
                 self._connection.send((number, task, arguments))
             except OSError as error:
+                self._ended = True
                 raise WorkerFailed(f"the worker has ended: {error}") from None
         while True:
             try:
                 found, kind, result = self._connection.recv()
             except (EOFError, OSError):
+                self._ended = True
                 raise WorkerFailed("the worker has ended") from None
             if found != number:
                 continue
@@ -150,21 +164,12 @@ class Worker:
 
 
 class Pool:
-    """Workers that are lent out, and kept warm in between."""
+    """Workers that are lent out, and kept in between."""
 
-    def __init__(self, first: str, keep: int) -> None:
-        self._first = first
+    def __init__(self, keep: int) -> None:
         self._keep = keep
         self._idle: list[Worker] = []
         self._lock = threading.Lock()
-
-    def warm(self, task: str) -> None:
-        """Start a worker now and run a task in it, so that it is ready when it is needed."""
-        worker = Worker(self._first)
-        for _ in worker.run(task):
-            pass
-        with self._lock:
-            self._idle.append(worker)
 
     def borrow(self) -> Worker:
         """A worker that nobody else uses."""
@@ -173,7 +178,7 @@ class Pool:
                 worker = self._idle.pop()
                 if worker.alive:
                     return worker
-        return Worker(self._first)
+        return Worker()
 
     def give_back(self, worker: Worker) -> None:
         """The worker is no longer used; beyond a few it is ended."""
@@ -186,7 +191,7 @@ class Pool:
         worker.close()
 
 
-drawers = Pool("studio.stage.drawing:draw", keep=2)
+drawers = Pool(keep=2)
 """Workers that draw long views."""
-renderers = Pool("studio.renders.rendering:render", keep=1)
+renderers = Pool(keep=1)
 """Workers that render to files."""

@@ -90,9 +90,9 @@ def warm() -> None:
 
 def warm_drawing() -> None:
     """Load from disk what drawing needs."""
-    sound, score = everything(), held_chord("C2 G2", 1.0)
+    sound, score = everything(), held_chord("C2 G2", 30.0)
     trajectories(sound, score, 20)
-    list(fine(sound, score))
+    next(fine(sound, score))
 
 
 def warm_listening() -> None:

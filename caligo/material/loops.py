@@ -6,7 +6,6 @@ from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy import signal
 
 WINDOW = 0.04
 """Seconds around the ends that are compared."""
@@ -29,6 +28,9 @@ def find_loops(samples: NDArray[np.float32], rate: int, most: int = 5) -> list[F
     From several starts, every end is tried by normalised cross-correlation of what lies around
     the two; level and colour must then agree as well as the phase.
     """
+    # Loading it takes two seconds, which every start of the studio would wait for.
+    from scipy import signal
+
     mono = samples.mean(axis=0).astype(np.float64)
     half = int(0.5 * WINDOW * rate)
     total = len(mono)

@@ -5,8 +5,8 @@ from __future__ import annotations
 import math
 
 import numpy as np
+from numba import njit
 from numpy.typing import NDArray
-from scipy.signal import lfilter
 
 Floats = NDArray[np.float64]
 
@@ -49,6 +49,20 @@ def lufs(power: float) -> float:
     return -0.691 + 10.0 * math.log10(power) if power > 0.0 else -math.inf
 
 
+@njit(cache=True, nogil=True)
+def _weigh(x: np.ndarray, b: np.ndarray, a: np.ndarray, state: np.ndarray) -> None:
+    """One biquad, transposed direct form II: `x` ``[2, samples]``, `state` ``[2, 2]``."""
+    for channel in range(2):
+        first, second = state[channel, 0], state[channel, 1]
+        for n in range(x.shape[1]):
+            value = x[channel, n]
+            y = b[0] * value + first
+            first = b[1] * value - a[1] * y + second
+            second = b[2] * value - a[2] * y
+            x[channel, n] = y
+        state[channel, 0], state[channel, 1] = first, second
+
+
 class LoudnessMeter:
     """Loudness of a stereo signal that arrives in pieces."""
 
@@ -63,8 +77,8 @@ class LoudnessMeter:
     def add(self, signal: NDArray[np.float32]) -> None:
         """Take in `signal` ``[2, samples]``."""
         weighted = signal.astype(np.float64)
-        for i, (b, a) in enumerate(self._filters):
-            weighted, self._states[i] = lfilter(b, a, weighted, axis=1, zi=self._states[i])
+        for (b, a), state in zip(self._filters, self._states, strict=True):
+            _weigh(weighted, b, a, state)
         joined = np.concatenate([self._rest, weighted], axis=1)
         steps = joined.shape[1] // self._step
         whole = joined[:, : steps * self._step].reshape(2, steps, self._step)

@@ -38,12 +38,15 @@ class _Bands:
     ----------
     rows, bins
         The rows and the bins concerned, as slices; `weights` ``[rows, bins]`` joins them.
+    mirrored
+        The bins of the same frequencies below zero ``[bins]``.
     """
 
-    window: NDArray[np.float64]
+    window: NDArray[np.float32]
     rows: slice
     bins: slice
-    weights: NDArray[np.float64]
+    mirrored: NDArray[np.int64]
+    weights: NDArray[np.float32]
 
 
 @lru_cache(maxsize=32)
@@ -52,7 +55,7 @@ def _bands(size: int, rate: int, below: float, limit: float) -> _Bands:
 
     A row narrower than the window's main lobe takes the powers next to its centre.
     """
-    window = np.hanning(size + 1)[:size]
+    window = np.hanning(size + 1)[:size].astype(np.float32)
     edges = row_edges()
     centres = np.sqrt(edges[:-1] * edges[1:])
     rows = np.flatnonzero((centres >= below) & (centres < limit))
@@ -72,10 +75,19 @@ def _bands(size: int, rate: int, below: float, limit: float) -> _Bands:
             )
             weights[i] = np.clip(inside, 0.0, spacing) / spacing
     # Power of a full-scale sine under a Hann window: (N/4)^2 at its bin, 1.5 times that summed.
-    weights /= 1.5 * (size / 4.0) ** 2
+    # Left and right share a complex spectrum, where both signs of a frequency make up its power:
+    # a quarter of their sum is the channels' mean.
+    weights *= 0.25 / (1.5 * (size / 4.0) ** 2)
+    weights[:, 0] *= 0.5  # zero is its own mirror
     used = np.flatnonzero(weights.any(axis=0))
     bins = slice(int(used[0]), int(used[-1]) + 1)
-    return _Bands(window, slice(int(rows[0]), int(rows[-1]) + 1), bins, weights[:, bins].copy())
+    return _Bands(
+        window,
+        slice(int(rows[0]), int(rows[-1]) + 1),
+        bins,
+        -np.arange(bins.start, bins.stop),
+        weights[:, bins].astype(np.float32),
+    )
 
 
 def longest_window(rate: int) -> int:
@@ -98,10 +110,13 @@ def column(signal: NDArray[np.float32], rate: int) -> Levels:
         bands = _bands(size, rate, below, limit)
         piece = signal[:, middle - size // 2 : middle - size // 2 + size]
         # Left and right as one complex signal: the powers at +f and -f add up to both.
-        spectrum = scipy.fft.fft((piece[0] + 1j * piece[1]) * bands.window)
-        both = np.abs(spectrum[: size // 2]) ** 2
-        both[1:] += np.abs(spectrum[-1 : size // 2 : -1]) ** 2
-        power[bands.rows] = bands.weights @ (0.25 * both[bands.bins])
+        both = np.empty(size, np.complex64)
+        np.multiply(piece[0], bands.window, out=both.real)
+        np.multiply(piece[1], bands.window, out=both.imag)
+        spectrum = scipy.fft.fft(both, overwrite_x=True)
+        above, under = spectrum[bands.bins], spectrum[bands.mirrored]
+        powers = above.real**2 + above.imag**2 + under.real**2 + under.imag**2
+        power[bands.rows] = bands.weights @ powers
         below = limit
     decibels = 10.0 * np.log10(np.maximum(power, 1e-12))
     found: Levels = np.clip((decibels / -FLOOR + 1.0) * 255.0, 0.0, 255.0).astype(np.uint8)

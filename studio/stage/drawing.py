@@ -16,7 +16,6 @@ from caligo.engine.long_view import COLUMNS, Summary, Tile, coarse, fine
 from caligo.engine.pictures import picture
 from caligo.engine.stems import StemStore, stem_key
 from caligo.engine.trajectories import Trajectory, trajectories
-from caligo.engine.warm import warm_drawing
 from caligo.measure.spectrogram import FLOOR, HIGHEST, LOWEST, ROWS
 from studio.stage.frames import TILE, frame
 
@@ -83,12 +82,6 @@ def summary_json(summary: Summary, revision: int) -> dict[str, Any]:
         "loudness": [_number(v) for v in summary.loudness],
         "layers": {k: [_number(v) for v in levels] for k, levels in summary.layers.items()},
     }
-
-
-def warm(*, interrupted: Callable[[], bool]) -> Iterator[None]:
-    """Load everything that drawing needs, so that the first picture does not wait for it."""
-    warm_drawing()
-    yield from ()
 
 
 _pictures: OrderedDict[str, dict[str, Any]] = OrderedDict()

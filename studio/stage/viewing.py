@@ -58,9 +58,10 @@ class Viewing:
                     break
                 wanted = self._wanted
                 self._wanted = None
+            try:
+                # Right after the studio's start the first worker is a second or two in coming.
                 self._worker = self._worker or drawers.borrow()
                 self._worker.give_way(self._giving)
-            try:
                 self._draw(self._worker, *wanted)
             except WorkerFailed:
                 self._worker = None

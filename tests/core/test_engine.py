@@ -18,7 +18,7 @@ from caligo.engine.offline import render_array
 from caligo.engine.stems import PIECE_TICKS, StemStore, stem_key
 from caligo.engine.warm import everything
 from caligo.measure.loudness import LoudnessMeter
-from demo.material import by_name
+from demo.build import by_name
 from tests.core.builders import (
     RATE,
     decibels,

@@ -13,7 +13,7 @@ from caligo.catalogue import Kind, Parameter, catalogue
 from caligo.document import Note, Score, read_sound
 from caligo.document.reading import default_value
 from caligo.engine.offline import render_array
-from demo.material import by_name
+from demo.build import by_name
 from tests.core.builders import layer_of, plain_sound
 
 Params = dict[str, Any]

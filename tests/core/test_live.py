@@ -17,7 +17,7 @@ from caligo.engine.live import Listening, Loop
 from caligo.engine.long_view import fine
 from caligo.engine.offline import render_array
 from caligo.engine.stems import StemStore
-from demo.material import by_name
+from demo.build import by_name
 from tests.core.builders import (
     RATE,
     layer_of,

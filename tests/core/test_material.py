@@ -27,7 +27,8 @@ from caligo.material.pitch import detect
 from caligo.material.reading import MaterialError, content_key, read_recording
 from caligo.material.shelf import SHIPPED, Shelf, current
 from caligo.material.steps import apply
-from demo.material import PIECES, RATE, by_name, samples
+from demo.build import by_name
+from demo.material import PIECES, RATE, samples
 from tests.core.builders import layer_of, plain_sound
 
 TIME = np.arange(RATE) / RATE

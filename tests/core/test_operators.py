@@ -6,12 +6,13 @@ from typing import Any
 
 import numpy as np
 import pytest
+from scipy.signal import firwin
 from scipy.special import jv
 
 from caligo.document import DocumentError, read_sound
 from caligo.document.pitch import frequency
 from caligo.engine.offline import render_array
-from caligo.sources.decimation import REACH, TAPS
+from caligo.sources.decimation import CORNER, REACH, STEEPNESS, TAPS
 from caligo.sources.modulation import order_of
 from caligo.sources.source import VOICE_RMS
 from tests.core.builders import RATE, decibels, layer_of, one_note, plain_sound, spectrum
@@ -195,3 +196,9 @@ def test_impossible_operators_are_told(items: list[dict[str, Any]], message: str
 
 def test_a_source_always_has_the_items_it_needs() -> None:
     assert [i.id for i in operators().layers[0].source.items] == ["operator1"]
+
+
+def test_the_half_rate_filter_is_the_reference_design() -> None:
+    """scipy.signal.firwin, the window method of the textbooks."""
+    reference = firwin(2 * REACH, CORNER, window=("kaiser", STEEPNESS))
+    np.testing.assert_allclose(TAPS, reference, atol=1e-7)

@@ -10,7 +10,7 @@ import pytest
 
 from caligo.catalogue import catalogue
 from caligo.engine.pictures import HIGHEST, LOWEST, MOMENTS, ROWS, picture
-from demo.material import by_name
+from demo.build import by_name
 from tests.core.builders import layer_of, one_note, plain_sound
 
 KINDS = [m.kind for m in catalogue() if m.family == "source"]

@@ -21,7 +21,7 @@ from caligo.sources.resynthesis import Spectra, advance_frame, to_spectrum, ways
 from caligo.sources.running import random_phases
 from caligo.sources.tables import LENGTH, built_in, from_spectra
 from caligo.sources.warps import BEND, FINE, PULSE, SELF, SYNC, warp
-from demo.material import by_name
+from demo.build import by_name
 from tests.core.builders import layer_of, plain_sound
 
 RULES = [rule.value for rule in p.RULES]

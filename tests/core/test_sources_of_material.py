@@ -20,7 +20,7 @@ from caligo.material.shelf import SHIPPED, VARIABLE, Shelf, current
 from caligo.movement.block import Span
 from caligo.sources.grains import add_grains
 from caligo.sources.source import VOICE_RMS
-from demo.material import by_name
+from demo.build import by_name
 from tests.core.builders import RATE, decibels, layer_of, one_note, plain_sound, spectrum
 
 NAMES = by_name()

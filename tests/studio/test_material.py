@@ -15,7 +15,7 @@ from PIL import Image
 
 from caligo.formats.sfz import read_sfz
 from caligo.material.shelf import VARIABLE, current
-from demo.material import by_name
+from demo.build import by_name
 from studio.library.models import Sound
 from tests.studio.conftest import Api
 

@@ -9,7 +9,7 @@ import pytest
 from django.core.exceptions import ObjectDoesNotExist
 from django.utils import timezone
 
-from demo.material import by_name
+from demo.build import by_name
 from studio.library.models import Cue, Production, Sound, Version
 from studio.library.removing import KEPT_FOR, bring_back, forget_old, remove
 from tests.studio.conftest import Api

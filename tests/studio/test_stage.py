@@ -16,7 +16,7 @@ from asgiref.sync import sync_to_async
 from asgiref.testing import ApplicationCommunicator
 
 from caligo.engine.engine import SMALL_BLOCK
-from demo.material import by_name
+from demo.build import by_name
 from studio.asgi import application
 from studio.library.editing import edit_score, edit_sound
 from studio.library.models import Sound

@@ -47,7 +47,7 @@ def standing(*, interrupted: Callable[[], bool]) -> Iterator[int]:
 
 @pytest.fixture(scope="module")
 def worker() -> Iterator[Worker]:
-    made = Worker(f"{HERE}:count")
+    made = Worker()
     yield made
     made.close()
 
@@ -95,7 +95,7 @@ def test_workers_stand_back(worker: Worker) -> None:
 
 
 def test_a_workers_death_is_told_and_another_takes_its_place() -> None:
-    pool = Pool(f"{HERE}:count", keep=1)
+    pool = Pool(keep=1)
     first = pool.borrow()
     results = first.run(f"{HERE}:die")
     assert next(results) > 0
