@@ -11,11 +11,13 @@ from ninja import NinjaAPI
 from caligo.document import DocumentError
 from caligo.document.pitch import PitchError
 from caligo.formats.midi import MidiError
+from caligo.formats.scala import ScalaError
 from caligo.formats.sfz import SfzError
 from caligo.material.reading import MaterialError
 from studio.library.api import router as library
 from studio.library.editing import RevisionConflict
 from studio.library.removed_api import router as removed
+from studio.library.scales_api import router as scales
 from studio.library.scores_api import router as scores
 from studio.material.api import router as material
 from studio.renders.api import router as renders
@@ -24,6 +26,7 @@ api = NinjaAPI(title="Caligo", version="1", docs_url=None)
 api.add_router("", library)
 api.add_router("", removed)
 api.add_router("", scores)
+api.add_router("", scales)
 api.add_router("", renders)
 api.add_router("", material)
 
@@ -41,6 +44,7 @@ def _document_error(request: HttpRequest, error: Any) -> HttpResponse:
 @api.exception_handler(PitchError)
 @api.exception_handler(MidiError)
 @api.exception_handler(MaterialError)
+@api.exception_handler(ScalaError)
 @api.exception_handler(SfzError)
 def _unreadable(request: HttpRequest, error: Any) -> HttpResponse:
     return _said(request, 422, str(error))

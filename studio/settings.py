@@ -64,6 +64,7 @@ WHITENOISE_AUTOREFRESH = False
 DATA_UPLOAD_MAX_MEMORY_SIZE = 4 << 20
 FILE_UPLOAD_MAX_MEMORY_SIZE = 4 << 20
 MAX_MIDI_BYTES = 2 << 20
+MAX_SCALE_BYTES = 256 << 10
 MAX_MATERIAL_BYTES = 300 << 20
 
 # Workers are processes of their own; they find the shelf by the environment, too.

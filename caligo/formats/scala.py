@@ -4,6 +4,8 @@ from __future__ import annotations
 
 import math
 
+from pydantic import ValidationError
+
 from caligo.document.sound import TuningScale
 
 
@@ -31,12 +33,20 @@ def read_scala(text: str, root: int = 60) -> TuningScale:
     ScalaError
         If the text is not a Scala scale file.
     """
+    if "\0" in text:
+        raise ScalaError("this is not a Scala scale file but one of another kind")
     lines = [line.strip() for line in text.splitlines() if not line.startswith("!")]
     try:
         count = int(lines[1].split()[0])
         degrees = [_cents(line) for line in lines[2 : 2 + count]]
-    except (IndexError, ValueError, ZeroDivisionError) as error:
+    except (IndexError, ValueError, ArithmeticError) as error:
         raise ScalaError(f"this is not a Scala scale file: {error}") from None
     if count < 1 or len(degrees) != count:
         raise ScalaError(f"the scale promises {count} degrees and holds {len(degrees)}")
-    return TuningScale(name=lines[0][:200], root=root, cents=degrees)
+    try:
+        return TuningScale(name=lines[0][:200], root=root, cents=degrees)
+    except ValidationError as error:
+        what = error.errors()[0]["msg"].lower()
+        raise ScalaError(
+            f"a scale here has 1 to 128 degrees within 10 octaves of its root: {what}"
+        ) from None

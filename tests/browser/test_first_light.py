@@ -169,6 +169,26 @@ def test_a_dropped_midi_file_becomes_the_score(page: Page) -> None:
     expect(page.get_by_role("img", name="4 held notes")).to_be_visible()
 
 
+def test_a_scale_is_loaded_moved_and_taken_back(page: Page) -> None:
+    page.get_by_text("Master", exact=True).click()
+    section = page.get_by_role("region", name="Scale", exact=True)
+    expect(section).to_contain_text("twelve equal steps")
+    scale = b"! thirds.scl\nThree thirds\n 3\n 5/4\n 25/16\n 2/1\n"
+    file = page.get_by_label("Scala file", exact=True)
+    file.set_input_files({"name": "thirds.scl", "mimeType": "text/plain", "buffer": scale})
+    expect(section).to_contain_text("Three thirds, 3 degrees from C4")
+    expect(section.get_by_role("img")).to_have_accessible_name(re.compile("386.3 ct, 772.6 ct"))
+    section.get_by_label("Root").fill("D3")
+    section.get_by_label("Root").press("Enter")
+    expect(section).to_contain_text("3 degrees from D3")
+    page.get_by_role("button", name="Undo").click()
+    expect(section).to_contain_text("3 degrees from C4")
+    section.get_by_role("button", name="Equal steps").click()
+    expect(section).to_contain_text("twelve equal steps")
+    file.set_input_files({"name": "odd.scl", "mimeType": "text/plain", "buffer": b"nothing"})
+    expect(page.get_by_role("alert")).to_contain_text("odd.scl: this is not a Scala scale file")
+
+
 def test_a_chord_is_typed(page: Page) -> None:
     page.get_by_role("button", name=re.compile("^Chord")).click()
     page.get_by_label("Notes or chord symbols").fill("Am9")

@@ -117,7 +117,18 @@ def test_scala_scale_gives_pure_fifths() -> None:
 
 
 @pytest.mark.parametrize(
-    "text", ["", "name only", "name\n2\n100.\n", "name\n1\nx/y\n", "n\n1\n0/1\n"]
+    "text",
+    [
+        "",
+        "name only",
+        "name\n2\n100.\n",
+        "name\n1\nx/y\n",
+        "n\n1\n0/1\n",
+        "beyond ten octaves\n1\n12000.0\n",
+        "too many\n129\n" + "1.0\n" * 129,
+        "RIFF\0\0\n1\n2/1\n",
+        f"endless\n1\n1{'0' * 400}/1\n",
+    ],
 )
 def test_broken_scala_files_are_refused(text: str) -> None:
     with pytest.raises(ScalaError):

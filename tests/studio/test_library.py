@@ -176,3 +176,22 @@ def test_what_is_gone_is_said(api: Api, path: str) -> None:
 def test_the_catalogue_is_the_cores(api: Api) -> None:
     kinds = {m["kind"] for m in api("GET", "/catalogue").json()["modules"]}
     assert {"wavetable", "lowpass", "reverb", "lfo"} <= kinds
+
+
+def test_a_scala_file_is_read(api: Api) -> None:
+    file = SimpleUploadedFile("fifths.scl", b"! fifths\nPure fifths\n2\n3/2\n2/1\n")
+    found = api.upload("/scales", file).json()
+    assert found["name"] == "Pure fifths"
+    assert found["root"] == 60
+    assert found["cents"] == pytest.approx([701.955, 1200.0], abs=1e-3)
+
+
+@pytest.mark.parametrize(
+    ("body", "words"),
+    [(b"no scale\n", "not a Scala scale file"), (b"a\n" * 200_000, "larger than 256 kB")],
+)
+def test_what_is_no_scale_is_refused_by_name(api: Api, body: bytes, words: str) -> None:
+    refused = api.upload("/scales", SimpleUploadedFile("odd.scl", body))
+    assert refused.status_code == 422
+    assert refused.json()["text"].startswith("odd.scl")
+    assert words in refused.json()["text"]

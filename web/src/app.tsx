@@ -7,6 +7,7 @@ import { writing } from "./keys/computer-keys";
 import { Keys } from "./keys/Keys";
 import { Editor } from "./layers/Editor";
 import { Layers } from "./layers/Layers";
+import { loadScale } from "./layers/Tuning";
 import { Library } from "./library/Library";
 import { goTo, onArrival, soundInAddress } from "./library/place";
 import { PRODUCTIONS, useProductions } from "./library/productions";
@@ -173,6 +174,7 @@ function useDrop() {
       const audio = files.filter(isAudio);
       const [first] = files;
       if (audio.length > 0) dropMaterial(audio);
+      else if (first?.name.toLowerCase().endsWith(".scl")) void loadScale(first);
       else if (first) void dropMidi(first);
     };
     window.addEventListener("dragover", over);

@@ -372,6 +372,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/scales": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Scale Of File
+         * @description The scale in a Scala file, with its unison on middle C; nothing is saved.
+         */
+        post: operations["studio_library_scales_api_scale_of_file"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/sounds/{sound_id}/renders": {
         parameters: {
             query?: never;
@@ -2624,6 +2644,45 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Score"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SaidOut"];
+                };
+            };
+        };
+    };
+    studio_library_scales_api_scale_of_file: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "multipart/form-data": {
+                    /**
+                     * File
+                     * Format: binary
+                     */
+                    file: string;
+                };
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TuningScale"];
                 };
             };
             /** @description Unprocessable Entity */

@@ -9,6 +9,7 @@ import { useCatalogue } from "../ui/catalogue-context";
 import { Menu } from "../ui/Menu";
 import { change } from "./change";
 import { SourceEditor } from "./SourceEditor";
+import { Tuning } from "./Tuning";
 
 const RANGES = [
   "key_low",
@@ -386,6 +387,7 @@ export function Editor() {
         <Section title="Voices and pace" about="what holds for the whole sound">
           <PartStrips place={whole} />
         </Section>
+        <Tuning scale={sound.scale ?? null} />
         <EffectsEditor parts={parts} effects={sound.master.effects} pointer="/master/effects" />
       </>
     );

@@ -1,10 +1,11 @@
 import { useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { bytes } from "../api/client";
-import { keyName, parsedKey, shownNumber } from "../document/values";
+import { keyName, shownNumber } from "../document/values";
 import { say } from "../session/store";
 import { Section } from "../strips/Section";
 import { EditableName } from "../ui/EditableName";
+import { NoteField } from "../ui/NoteField";
 import { CutFromRecording } from "./CutFromRecording";
 import { hear, hush, useHearing } from "./hearing";
 import { Loops } from "./Loops";
@@ -21,26 +22,13 @@ import {
 import type { View } from "./zoom";
 
 function Root({ card, change }: { card: RecordingCard; change: Change }) {
-  const [text, setText] = useState<string | null>(null);
-  const keep = () => {
-    if (text === null) return;
-    const key = parsedKey(text);
-    if (text.trim() === "") void change({ no_root: true }, "No pitch");
-    else if (key === null)
-      say(`“${text}” is not a note. Write a name such as C#3 or a key number.`);
-    else if (key !== card.root) void change({ root: key }, "Root note");
-    setText(null);
-  };
   return (
-    <label className="flex items-center gap-2">
-      <span className="label">Root note</span>
-      <input
-        className="field w-24"
-        value={text ?? (card.root === null ? "" : keyName(card.root))}
-        placeholder="no pitch"
-        onChange={(event) => setText(event.target.value)}
-        onBlur={keep}
-        onKeyDown={(event) => event.key === "Enter" && keep()}
+    <div className="flex items-center gap-2">
+      <NoteField
+        label="Root note"
+        value={card.root}
+        onKeep={(root) => void change({ root }, "Root note")}
+        onEmpty={() => void change({ no_root: true }, "No pitch")}
       />
       {card.detected !== null && card.detected !== card.root && (
         <button
@@ -51,7 +39,7 @@ function Root({ card, change }: { card: RecordingCard; change: Change }) {
           use detected {keyName(card.detected as number)}
         </button>
       )}
-    </label>
+    </div>
   );
 }
 
