@@ -20,6 +20,7 @@ from studio.library.removed_api import router as removed
 from studio.library.scales_api import router as scales
 from studio.library.scores_api import router as scores
 from studio.material.api import router as material
+from studio.material.loops_api import router as loops
 from studio.renders.api import router as renders
 
 api = NinjaAPI(title="Caligo", version="1", docs_url=None)
@@ -29,6 +30,7 @@ api.add_router("", scores)
 api.add_router("", scales)
 api.add_router("", renders)
 api.add_router("", material)
+api.add_router("", loops)
 
 
 def _said(request: HttpRequest, status: int, text: str, **more: Any) -> HttpResponse:

@@ -11,6 +11,7 @@ from numpy.typing import NDArray
 from caligo.catalogue import Choice, Items, Kind, Module, Parameter, Scale, register
 from caligo.document.pitch import frequency
 from caligo.document.sound import ItemPart
+from caligo.material.seams import bounds
 from caligo.material.shelf import Recording
 from caligo.movement.block import TICK, Block
 from caligo.movement.notes import Floats
@@ -256,7 +257,4 @@ def loop_of(zone: ItemPart, recording: Recording) -> tuple[float, float, float]:
         start, end, fade = (zone.number(f"loop_{key}") for key in ("start", "end", "fade"))
     else:
         return 0.0, 0.0, 0.0
-    last = float(recording.frames)
-    to = min(end * recording.rate, last) if end > 0.0 else last
-    begin = min(start * recording.rate, to)
-    return begin, to, max(0.0, min(fade * recording.rate, begin, 0.9 * (to - begin)))
+    return bounds(start, end, fade, recording.rate, recording.frames)

@@ -16,7 +16,6 @@ from caligo.document import read_score, read_sound
 from caligo.engine.pictures import close_up
 from caligo.material.cards import RecordingCard
 from caligo.material.instruments import sfz_of
-from caligo.material.loops import find_loops
 from caligo.material.needed import used
 from caligo.material.overview import outline, spectrogram
 from caligo.material.reading import MaterialError
@@ -29,7 +28,6 @@ from studio.material.schemas import (
     CutOut,
     InstrumentOut,
     KeptTable,
-    LoopOut,
     MaterialOut,
     OutlineOut,
     TakenIn,
@@ -171,13 +169,6 @@ def bring_back(request: HttpRequest, key: str) -> Any:
     if not current().bring_back(key):
         raise MaterialError("it is on the shelf already, or was let go of too long ago")
     return Status(204, None)
-
-
-@router.get("/material/{key}/loops", response={200: list[LoopOut], 422: SaidOut})
-def loops(request: HttpRequest, key: str) -> Any:
-    """Loops that were found, the best first."""
-    held = cutting.recording(key)
-    return find_loops(held.samples, held.rate)
 
 
 @router.get("/material/{key}/outline", response={200: OutlineOut, 422: SaidOut})

@@ -47,6 +47,13 @@ class LoopOut(Schema):
     match: float
 
 
+class SeamOut(Schema):
+    """What lies around a loop's join, and how far that jumps in dB, if it does."""
+
+    points: list[float]
+    step: float | None
+
+
 class OutlineOut(Schema):
     """The lowest and highest sample of each column, and the length after the steps."""
 

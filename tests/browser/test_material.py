@@ -138,8 +138,23 @@ def test_the_root_is_corrected_and_a_loop_is_found(page: Page, tmp_path: Path) -
     page.get_by_role("button", name="Find loops").click()
     page.get_by_role("button", name="Use", exact=True).first.click()
     expect(page.get_by_label("Loop start in seconds")).to_be_visible()
+    expect(page.get_by_role("img", name="The wave over the join: no step")).to_be_visible()
     page.get_by_role("button", name="Hear loop").click()
     expect(page.get_by_role("button", name="Stop", exact=True).last).to_be_visible()
+    # Nudged while it sounds: heard anew before it is kept, and its join looked at.
+    page.get_by_label("Loop crossfade in seconds").fill("0")
+    end = page.get_by_label("Loop end in seconds")
+    end.focus()
+    with page.expect_response(lambda answer: "/loop/audio" in answer.url) as heard:
+        for _ in range(3):
+            page.keyboard.press("ArrowDown")
+    assert heard.value.ok
+    expect(page.get_by_role("img", name=re.compile("join: a step of"))).to_be_visible()
+    end.press("Enter")
+    page.get_by_role("button", name="Stop", exact=True).last.click()
+    page.get_by_role("button", name="Undo").last.click()
+    page.get_by_role("button", name="Undo").last.click()
+    expect(page.get_by_role("img", name="The wave over the join: no step")).to_be_visible()
 
 
 def test_tables_are_cut_both_ways_and_from_a_picture_and_heard(page: Page, tmp_path: Path) -> None:

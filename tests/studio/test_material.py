@@ -110,6 +110,19 @@ def test_root_and_loop_are_corrected(api: Api) -> None:
     assert api("PATCH", f"/material/{key}", {"no_loop": True}).json()["card"]["loop"] is None
 
 
+def test_a_loop_is_heard_and_looked_at_before_it_is_set(api: Api) -> None:
+    key = uploaded(api, hertz=100.0, seconds=1.0)["key"]
+    at = "start=0.2&end=0.7&fade=0"
+    heard = api("GET", f"/material/{key}/loop/audio?{at}&lead=0.1")
+    wave, rate = soundfile.read(io.BytesIO(heard.content))
+    assert len(wave) / rate == pytest.approx(0.1 + 0.5 + 0.05, abs=1e-3)
+    assert api("GET", f"/material/{key}/loop/seam?{at}").json()["step"] is None
+    off = api("GET", f"/material/{key}/loop/seam?start=0.2&end=0.705&fade=0").json()
+    assert off["step"] is not None
+    assert len(off["points"]) == pytest.approx(0.02 * rate, abs=2)
+    assert api("GET", f"/material/{key}/loop/seam?start=0.2&end=-1").status_code == 422
+
+
 @pytest.mark.parametrize("change", [{"root": 200}, {"steps": [{"do": "melt"}]}, {"name": ""}])
 def test_impossible_changes_are_refused(api: Api, change: dict[str, Any]) -> None:
     key = uploaded(api)["key"]

@@ -644,26 +644,6 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/material/{key}/loops": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /**
-         * Loops
-         * @description Loops that were found, the best first.
-         */
-        get: operations["studio_material_api_loops"];
-        put?: never;
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
     "/api/material/{key}/outline": {
         parameters: {
             query?: never;
@@ -816,6 +796,66 @@ export interface paths {
          * @description A layer's sampler as SFZ with its samples, in a ZIP file.
          */
         get: operations["studio_material_api_download_instrument"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/material/{key}/loops": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Loops
+         * @description Loops that were found, the best first.
+         */
+        get: operations["studio_material_loops_api_loops"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/material/{key}/loop/audio": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Hear Loop
+         * @description A loop as the sampler plays it: `lead` seconds before it, one round, and a little more.
+         */
+        get: operations["studio_material_loops_api_hear_loop"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/material/{key}/loop/seam": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Look At Seam
+         * @description How a loop goes over from its end to its start.
+         */
+        get: operations["studio_material_loops_api_look_at_seam"];
         put?: never;
         post?: never;
         delete?: never;
@@ -1820,18 +1860,6 @@ export interface components {
             steps?: (components["schemas"]["Trim"] | components["schemas"]["Fade"] | components["schemas"]["Normalise"] | components["schemas"]["Reverse"])[] | null;
         };
         /**
-         * LoopOut
-         * @description A loop that was found.
-         */
-        LoopOut: {
-            /** Start */
-            start: number;
-            /** End */
-            end: number;
-            /** Match */
-            match: number;
-        };
-        /**
          * OutlineOut
          * @description The lowest and highest sample of each column, and the length after the steps.
          */
@@ -1866,6 +1894,28 @@ export interface components {
              * @default Cut table
              */
             name: string;
+        };
+        /**
+         * LoopOut
+         * @description A loop that was found.
+         */
+        LoopOut: {
+            /** Start */
+            start: number;
+            /** End */
+            end: number;
+            /** Match */
+            match: number;
+        };
+        /**
+         * SeamOut
+         * @description What lies around a loop's join, and how far that jumps in dB, if it does.
+         */
+        SeamOut: {
+            /** Points */
+            points: number[];
+            /** Step */
+            step: number | null;
         };
     };
     responses: never;
@@ -3207,37 +3257,6 @@ export interface operations {
             };
         };
     };
-    studio_material_api_loops: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                key: string;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["LoopOut"][];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["SaidOut"];
-                };
-            };
-        };
-    };
     studio_material_api_look: {
         parameters: {
             query?: {
@@ -3468,6 +3487,99 @@ export interface operations {
         responses: {
             /** @description Not Found */
             404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SaidOut"];
+                };
+            };
+        };
+    };
+    studio_material_loops_api_loops: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LoopOut"][];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SaidOut"];
+                };
+            };
+        };
+    };
+    studio_material_loops_api_hear_loop: {
+        parameters: {
+            query: {
+                start: number;
+                end: number;
+                fade?: number;
+                lead?: number;
+            };
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SaidOut"];
+                };
+            };
+        };
+    };
+    studio_material_loops_api_look_at_seam: {
+        parameters: {
+            query: {
+                start: number;
+                end: number;
+                fade?: number;
+            };
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SeamOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
                 headers: {
                     [name: string]: unknown;
                 };

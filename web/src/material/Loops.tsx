@@ -1,30 +1,64 @@
-import { useState } from "react";
-import { api, type Schemas, taken } from "../api/client";
+import { useEffect, useState } from "react";
+import { api, bytes, type Schemas, taken } from "../api/client";
 import { shownNumber } from "../document/values";
 import { say } from "../session/store";
-import { hear, hush, moveLoop, useHearing } from "./hearing";
+import { hear, hush, useHearing } from "./hearing";
 import type { Change } from "./RecordingDetail";
-import type { RecordingCard } from "./shelf";
+import { Seam } from "./Seam";
+import type { Loop, RecordingCard } from "./shelf";
 
 type Found = Schemas["LoopOut"];
+
+/** Seconds that are heard before a loop. */
+const LEAD = 0.5;
+/** Seconds before the join at which a loop is heard again after a nudge. */
+const BEFORE_JOIN = 0.6;
+/** Milliseconds without another nudge after which the loop is heard anew. */
+const SETTLED = 150;
+/** Seconds of crossfade that a found loop begins with. */
+const FADE = 0.05;
+
+/** Hear a loop with its crossfade, as the sampler plays it. */
+async function hearLoop(key: string, loop: Loop, name: string, nudged: boolean) {
+  const lead = Math.min(LEAD, loop.start);
+  const query = new URLSearchParams({
+    start: String(loop.start),
+    end: String(loop.end),
+    fade: String(loop.fade ?? 0),
+    lead: String(lead),
+  });
+  const audio = () => bytes(`/api/material/${key}/loop/audio?${query}`);
+  const end = lead + loop.end - loop.start;
+  const from = nudged ? Math.max(lead, end - BEFORE_JOIN) : 0;
+  await hear(name, audio, { start: lead, end }, from);
+}
 
 /** The loop of a recording: found and offered, nudged by ear and eye. */
 export function Loops({
   card,
   seconds,
-  audio,
   change,
 }: {
   card: RecordingCard;
   seconds: number;
-  audio: () => Promise<ArrayBuffer>;
   change: Change;
 }) {
   const [found, setFound] = useState<Found[] | null>(null);
   const [looking, setLooking] = useState(false);
+  // What the fields say while they are typed in; kept when a field is left.
+  const [draft, setDraft] = useState<Loop | null>(null);
   const heard = useHearing((s) => s.what);
   const name = `loop of ${card.key}`;
   const { loop } = card;
+  const shown = draft ?? loop;
+  useEffect(() => {
+    if (!draft || useHearing.getState().what !== name) return;
+    const settled = setTimeout(
+      () => void hearLoop(card.key, draft, name, true).catch((e) => say(e.message)),
+      SETTLED,
+    );
+    return () => clearTimeout(settled);
+  }, [draft, card.key, name]);
   const look = async () => {
     setLooking(true);
     try {
@@ -36,16 +70,19 @@ export function Loops({
     }
     setLooking(false);
   };
-  const use = (start: number, end: number, fade: number, label: string) => {
-    if (!(start >= 0 && end > start)) {
+  const use = async (next: Loop, label: string) => {
+    if (!(next.start >= 0 && next.end > next.start)) {
       say("A loop ends after it starts. Change the other end first.");
+      setDraft(null);
       return;
     }
-    moveLoop(start, end);
-    void change({ loop: { start, end: Math.min(end, seconds || end), fade } }, label);
+    const kept = draft;
+    await change({ loop: { ...next, end: Math.min(next.end, seconds || next.end) } }, label);
+    // Another field may be typed in by now.
+    setDraft((newest) => (newest === kept ? null : newest));
   };
-  const play = (start: number, end: number) =>
-    void hear(name, audio, { start, end }, Math.max(0, start - 0.5)).catch((e) => say(e.message));
+  const play = (next: Loop) =>
+    void hearLoop(card.key, next, name, false).catch((e) => say(e.message));
   const field = (key: "start" | "end" | "fade", label: string) =>
     loop && (
       <label className="flex items-center gap-1">
@@ -60,14 +97,13 @@ export function Loops({
           aria-label={`Loop ${label.toLowerCase()} in seconds`}
           defaultValue={Number((loop[key] ?? 0).toFixed(4))}
           onChange={(event) => {
-            const next = { ...loop, fade: loop.fade ?? 0, [key]: Number(event.target.value) };
-            if (next.end > next.start) moveLoop(next.start, next.end);
+            const next = { ...(draft ?? loop), [key]: Number(event.target.value) };
+            if (next.start >= 0 && next.end > next.start) setDraft(next);
           }}
           onBlur={(event) => {
             const value = Number(event.target.value);
-            if (Math.abs(value - (loop[key] ?? 0)) < 5e-5) return;
-            const next = { ...loop, fade: loop.fade ?? 0, [key]: value };
-            use(next.start, next.end, next.fade, `Loop ${label.toLowerCase()}`);
+            if (Math.abs(value - (loop[key] ?? 0)) < 5e-5) setDraft(null);
+            else void use({ ...loop, [key]: value }, `Loop ${label.toLowerCase()}`);
           }}
           onKeyDown={(event) => event.key === "Enter" && event.currentTarget.blur()}
         />
@@ -76,6 +112,7 @@ export function Loops({
     );
   return (
     <div>
+      {shown && <Seam card={card} loop={shown} />}
       {loop ? (
         <div className="mb-2 flex flex-wrap items-center gap-2">
           {field("start", "Start")}
@@ -84,7 +121,7 @@ export function Loops({
           <button
             type="button"
             className="button"
-            onClick={() => (heard === name ? hush() : play(loop.start, loop.end))}
+            onClick={() => (heard === name ? hush() : play(draft ?? loop))}
           >
             {heard === name ? "Stop" : "Hear loop"}
           </button>
@@ -120,14 +157,16 @@ export function Loops({
             <button
               type="button"
               className="button-plain"
-              onClick={() => play(entry.start, entry.end)}
+              onClick={() => play({ ...entry, fade: loop?.fade ?? FADE })}
             >
               Hear
             </button>
             <button
               type="button"
               className="button-plain"
-              onClick={() => use(entry.start, entry.end, loop?.fade ?? 0.05, "Loop")}
+              onClick={() =>
+                void use({ start: entry.start, end: entry.end, fade: loop?.fade ?? FADE }, "Loop")
+              }
             >
               Use
             </button>

@@ -108,7 +108,7 @@ export function RecordingDetail({ entry, card }: { entry: Material; card: Record
           <Steps card={card} view={view} change={change} />
         </Section>
         <Section title="Loop" about="what the sampler repeats while a note is held" columns={1}>
-          <Loops card={card} seconds={view.seconds} audio={audio} change={change} />
+          <Loops key={card.key} card={card} seconds={view.seconds} change={change} />
         </Section>
       </div>
       <CutFromRecording card={card} />

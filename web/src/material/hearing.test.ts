@@ -7,28 +7,36 @@ class FakeNode {
   loopStart = 0;
   loopEnd = 0;
   started: [number, number] | null = null;
-  stopped = false;
+  stopped: number | null = null;
   onended: (() => void) | null = null;
   constructor() {
     FakeNode.made.push(this);
   }
-  connect() {}
+  connect(to: unknown) {
+    return to;
+  }
   start(when: number, from: number) {
     this.started = [when, from];
   }
-  stop() {
-    this.stopped = true;
+  stop(when: number) {
+    this.stopped = when;
   }
 }
 
 class FakeContext {
   destination = {};
+  currentTime = 7;
   async resume() {}
   async decodeAudioData(data: ArrayBuffer) {
+    if (data.byteLength === 0) throw new Error("not audio");
     return data;
   }
   createBufferSource() {
     return new FakeNode();
+  }
+  createGain() {
+    const ramp = { setValueAtTime() {}, linearRampToValueAtTime() {} };
+    return { gain: ramp, connect: (to: unknown) => to };
   }
 }
 
@@ -48,7 +56,7 @@ afterEach(() => vi.unstubAllGlobals());
 describe("hearing material", () => {
   it("plays from where it is told to, and says what is heard", async () => {
     await hearing.hear("wire", audio, null, 1.5);
-    expect(newest().started).toEqual([0, 1.5]);
+    expect(newest().started).toEqual([7, 1.5]);
     expect(hearing.useHearing.getState().what).toBe("wire");
     newest().onended?.();
     expect(hearing.useHearing.getState().what).toBeNull();
@@ -58,7 +66,7 @@ describe("hearing material", () => {
     await hearing.hear("wire", audio);
     const first = newest();
     await hearing.hear("glass", audio);
-    expect(first.stopped).toBe(true);
+    expect(first.stopped).toBeGreaterThan(7);
     // The end of what was replaced does not end what is heard now.
     first.onended?.();
     expect(hearing.useHearing.getState().what).toBe("glass");
@@ -77,13 +85,25 @@ describe("hearing material", () => {
     expect(FakeNode.made).toHaveLength(0);
   });
 
-  it("repeats a loop, whose ends can be moved while it sounds", async () => {
-    await hearing.hear("wire", audio, { start: 0.5, end: 2 }, 0.5);
-    expect(newest()).toMatchObject({ loop: true, loopStart: 0.5, loopEnd: 2 });
-    hearing.moveLoop(0.6, 1.9);
-    expect(newest()).toMatchObject({ loopStart: 0.6, loopEnd: 1.9 });
-    await hearing.hear("glass", audio);
-    hearing.moveLoop(1, 2);
-    expect(newest()).toMatchObject({ loop: false, loopStart: 0 });
+  it("repeats a loop, and plays it on until a nudged one takes over", async () => {
+    await hearing.hear("loop", audio, { start: 0.5, end: 2 }, 0);
+    const first = newest();
+    expect(first).toMatchObject({ loop: true, loopStart: 0.5, loopEnd: 2 });
+    let arrive: (data: ArrayBuffer) => void = () => undefined;
+    const slow = new Promise<ArrayBuffer>((resolve) => {
+      arrive = resolve;
+    });
+    const nudged = hearing.hear("loop", () => slow, { start: 0.5, end: 1.9 }, 1.3);
+    expect(first.stopped).toBeNull();
+    arrive(new ArrayBuffer(4));
+    await nudged;
+    expect(first.stopped).toBeGreaterThan(7);
+    expect(newest()).toMatchObject({ loopEnd: 1.9, started: [7, 1.3] });
+    expect(hearing.useHearing.getState().what).toBe("loop");
+  });
+
+  it("says that nothing is heard when the audio cannot be had", async () => {
+    await expect(hearing.hear("wire", async () => new ArrayBuffer(0))).rejects.toThrow("not audio");
+    expect(hearing.useHearing.getState().what).toBeNull();
   });
 });

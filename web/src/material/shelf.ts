@@ -11,6 +11,7 @@ export type TableCard = Required<Schemas["TableCard"]>;
 export type CardChange = Partial<Schemas["CardChange"]>;
 export type Cut = Schemas["CutOut"];
 export type Step = RecordingCard["steps"][number];
+export type Loop = Schemas["Loop"];
 
 export const MATERIAL = ["material"];
 
