@@ -5,6 +5,7 @@ import { defaultParams } from "../document/catalogue";
 import { MATERIAL } from "../material/shelf";
 import { say, useSession } from "../session/store";
 import { useCatalogue } from "../ui/catalogue-context";
+import { FileField } from "../ui/FileField";
 import { change } from "./change";
 
 /** Zones of the sampler from an SFZ file with its samples, and back. */
@@ -49,18 +50,12 @@ export function Instrument({ layer, index }: { layer: Layer; index: number }) {
       <button type="button" className="button" onClick={() => field.current?.click()}>
         Read SFZ with its samples…
       </button>
-      <input
-        ref={field}
-        type="file"
-        multiple
+      <FileField
+        field={field}
+        label="SFZ file and its samples"
         accept=".sfz,.wav,.flac,.ogg,.aif,.aiff"
-        className="hidden"
-        aria-label="SFZ file and its samples"
-        onChange={(event) => {
-          const files = [...(event.target.files ?? [])];
-          event.target.value = "";
-          if (files.length > 0) void read(files);
-        }}
+        multiple
+        onFiles={(files) => void read(files)}
       />
       <a className="button" href={`/api/sounds/${soundId}/layers/${layer.id}/instrument`} download>
         Save as SFZ

@@ -3,6 +3,7 @@ import { type Sound, upload } from "../api/client";
 import { keyName, shownNumber } from "../document/values";
 import { edit, say, useSession } from "../session/store";
 import { Section } from "../strips/Section";
+import { FileField } from "../ui/FileField";
 import { NoteField } from "../ui/NoteField";
 
 type Scale = NonNullable<Sound["scale"]>;
@@ -101,17 +102,11 @@ export function Tuning({ scale }: { scale: Scale | null }) {
           >
             Load a Scala file
           </button>
-          <input
-            ref={picker}
-            type="file"
+          <FileField
+            field={picker}
+            label="Scala file"
             accept=".scl"
-            className="hidden"
-            aria-label="Scala file"
-            onChange={(event) => {
-              const file = event.target.files?.[0];
-              if (file) void loadScale(file);
-              event.target.value = "";
-            }}
+            onFiles={([file]) => void loadScale(file)}
           />
         </>
       }

@@ -2,6 +2,7 @@ import { useRef, useState } from "react";
 import { api, type ProductionEntry, taken, upload } from "../api/client";
 import { useSession } from "../session/store";
 import { EditableName } from "../ui/EditableName";
+import { FileField } from "../ui/FileField";
 import { Menu } from "../ui/Menu";
 import { Panel } from "../ui/Panel";
 import { Deleted } from "./Deleted";
@@ -70,25 +71,16 @@ function CueBlock({ cue, close }: { cue: Cue; close: () => void }) {
             },
           ]}
         />
-        <input
-          ref={picker}
-          type="file"
+        <FileField
+          field={picker}
+          label="Sound document"
           accept=".json,application/json"
-          className="hidden"
-          aria-label="Sound document"
-          onChange={(event) => {
-            const file = event.target.files?.[0];
-            event.target.value = "";
-            if (file) {
-              void act(
-                upload<{ id: number }>(`/api/cues/${cue.id}/sounds/import`, file),
-                (sound) => {
-                  goTo(sound.id);
-                  close();
-                },
-              );
-            }
-          }}
+          onFiles={([file]) =>
+            void act(upload<{ id: number }>(`/api/cues/${cue.id}/sounds/import`, file), (sound) => {
+              goTo(sound.id);
+              close();
+            })
+          }
         />
       </div>
       <ul>

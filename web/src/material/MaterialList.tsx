@@ -1,5 +1,6 @@
 import { useRef } from "react";
 import { keyName } from "../document/values";
+import { FileField } from "../ui/FileField";
 import type { Arriving } from "./MaterialView";
 import { isRecording, type Material, useMaterialView } from "./shelf";
 
@@ -33,17 +34,12 @@ export function MaterialList({
       <button type="button" className="button mb-2" onClick={() => field.current?.click()}>
         Take in recordings…
       </button>
-      <input
-        ref={field}
-        type="file"
-        multiple
+      <FileField
+        field={field}
+        label="Recordings to take in"
         accept=".wav,.flac,.ogg,.aif,.aiff,.mp3,audio/*"
-        className="hidden"
-        aria-label="Recordings to take in"
-        onChange={(event) => {
-          onFiles([...(event.target.files ?? [])]);
-          event.target.value = "";
-        }}
+        multiple
+        onFiles={onFiles}
       />
       {arriving.map((file) => (
         <div key={file.name} className="mb-1 flex items-center gap-2" role="status">

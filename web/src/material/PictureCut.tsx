@@ -3,6 +3,7 @@ import { useRef, useState } from "react";
 import { bytes, type Schemas, upload } from "../api/client";
 import { say } from "../session/store";
 import { Section } from "../strips/Section";
+import { FileField } from "../ui/FileField";
 import { CutPreview } from "./CutPreview";
 import { hear, hush, useHearing } from "./hearing";
 import { type Cut, MATERIAL, useMaterialView } from "./shelf";
@@ -55,17 +56,11 @@ export function PictureCut() {
         <button type="button" className="button" onClick={() => field.current?.click()}>
           Choose a picture…
         </button>
-        <input
-          ref={field}
-          type="file"
+        <FileField
+          field={field}
+          label="Picture to cut a table from"
           accept=".png,image/png"
-          className="hidden"
-          aria-label="Picture to cut a table from"
-          onChange={(event) => {
-            const picture = event.target.files?.[0];
-            event.target.value = "";
-            if (picture) void take(picture);
-          }}
+          onFiles={([picture]) => void take(picture)}
         />
         {file && cut && (
           <>

@@ -1,6 +1,7 @@
 import { useRef, useState } from "react";
 import { api, type Score, taken, upload } from "../api/client";
 import { edit, say, useSession } from "../session/store";
+import { FileField } from "../ui/FileField";
 import { Panel } from "../ui/Panel";
 
 const NAMES = ["C", "C#", "D", "D#", "E", "F", "F#", "G", "G#", "A", "A#", "B"];
@@ -175,17 +176,11 @@ export function ScoreButton() {
         <button type="button" className="button" onClick={() => picker.current?.click()}>
           Import MIDI file
         </button>
-        <input
-          ref={picker}
-          type="file"
+        <FileField
+          field={picker}
+          label="MIDI file"
           accept=".mid,.midi"
-          className="hidden"
-          aria-label="MIDI file"
-          onChange={(event) => {
-            const file = event.target.files?.[0];
-            if (file) void dropMidi(file);
-            event.target.value = "";
-          }}
+          onFiles={([file]) => void dropMidi(file)}
         />
         <a className="button" href={`/api/cues/${cueId}/score.mid`}>
           Save as MIDI file

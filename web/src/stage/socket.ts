@@ -38,8 +38,8 @@ interface Stage {
   loop: [number, number] | null;
 }
 
-export const useStage = create<Stage>(() => ({
-  connected: false,
+/** What is known of a sound that was only just opened. */
+const UNKNOWN: Omit<Stage, "connected"> = {
   courses: { modulators: {}, parameters: {} },
   summary: null,
   renders: {},
@@ -47,7 +47,9 @@ export const useStage = create<Stage>(() => ({
   playing: false,
   still: false,
   loop: null,
-}));
+};
+
+export const useStage = create<Stage>(() => ({ connected: false, ...UNKNOWN }));
 
 const AGAIN_MS = 500;
 const GONE = 4404;
@@ -64,15 +66,7 @@ player.onPort = (port) => connection.postMessage({ type: "audio", port }, [port]
 export function openStage(soundId: number) {
   closeStage();
   open = soundId;
-  useStage.setState({
-    courses: { modulators: {}, parameters: {} },
-    summary: null,
-    renders: {},
-    pictures: {},
-    playing: false,
-    still: false,
-    loop: null,
-  });
+  useStage.setState(UNKNOWN);
   longView.clear();
   player.moveTo(0);
   connect(soundId);
