@@ -53,8 +53,13 @@ def library(page: Page) -> None:
     page.get_by_role("button", name="Productions, cues and sounds").click()
 
 
+def chosen(page: Page, name: str) -> None:
+    """Choose a layer or bus, with the mouse."""
+    page.get_by_label("Layers and buses").get_by_text(name, exact=True).click()
+
+
 def bus(page: Page) -> None:
-    page.get_by_role("button", name="Edit Nave").press("Enter")
+    chosen(page, "Nave")
 
 
 def of_layer(name: str) -> Callable[[Page], None]:
@@ -62,7 +67,7 @@ def of_layer(name: str) -> Callable[[Page], None]:
 
     def act(page: Page) -> None:
         main_view(page)
-        page.get_by_role("button", name=f"Edit {name}").press("Enter")
+        chosen(page, name)
         page.wait_for_timeout(2_000)
 
     return act

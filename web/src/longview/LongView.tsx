@@ -1,4 +1,5 @@
 import { useEffect, useRef, useState } from "react";
+import type { Score } from "../api/client";
 import { clock } from "../document/values";
 import { useSession } from "../session/store";
 import { player } from "../stage/audio";
@@ -156,8 +157,15 @@ function HeldNotes() {
   );
 }
 
+const NO_MARKERS: Score["markers"] = [];
+/** The share of the width that a time on the ruler takes up. */
+const TIME_WIDTH = 0.03;
+
 function Ruler({ length }: { length: number }) {
-  const markers = useSession((s) => s.score?.markers);
+  const markers = useSession((s) => s.score?.markers) ?? NO_MARKERS;
+  // A marker's line would go through the time.
+  const crossed = (at: number) =>
+    markers.some((m) => m.time > at && m.time < at + TIME_WIDTH * length);
   return (
     <>
       {rulerTimes(length).map((at) => (
@@ -166,10 +174,10 @@ function Ruler({ length }: { length: number }) {
           className="absolute top-0 h-[26px] border-l border-line pl-1 pt-[9px] text-xs text-slate"
           style={{ left: `${(at / length) * 100}%` }}
         >
-          {clock(at)}
+          {!crossed(at) && clock(at)}
         </div>
       ))}
-      {(markers ?? []).map((marker) => (
+      {markers.map((marker) => (
         <div
           key={marker.id}
           className="pointer-events-none absolute inset-y-0 border-l border-ink"

@@ -65,7 +65,7 @@ export function RecordingDetail({ entry, card }: { entry: Material; card: Record
           onChange={(name) => void change({ name }, "Rename")}
         />
         <span className="label min-w-0 flex-1 truncate">
-          {card.origin}
+          {card.origin.replace(/\.$/, "")}
           {entry.used_by.length > 0 && `; used by ${entry.used_by.join(", ")}`}
         </span>
         <button

@@ -166,17 +166,6 @@ function Chosen({ modulator, index }: { modulator: Modulator; index: number }) {
       })}
       <div className="mb-1 mt-3 flex items-center gap-1">
         <h3 className="label min-w-0 flex-1 truncate text-sm">{modulator.name}</h3>
-        {!perNote && modulator.kind !== "wheel" && (
-          <select
-            className="bg-transparent text-slate"
-            aria-label="Scope"
-            value={modulator.scope}
-            onChange={(event) => set("scope", event.target.value, "Scope")}
-          >
-            <option value="sound">free, one for all</option>
-            <option value="note">own for each note</option>
-          </select>
-        )}
         {(modulator.kind === "random" || modulator.kind === "lfo") && (
           <button
             type="button"
@@ -200,6 +189,17 @@ function Chosen({ modulator, index }: { modulator: Modulator; index: number }) {
           Remove
         </button>
       </div>
+      {!perNote && modulator.kind !== "wheel" && (
+        <select
+          className="mb-1 bg-transparent text-slate"
+          aria-label="Scope"
+          value={modulator.scope}
+          onChange={(event) => set("scope", event.target.value, "Scope")}
+        >
+          <option value="sound">free, one for all</option>
+          <option value="note">own for each note</option>
+        </select>
+      )}
       <div className="grid grid-cols-2 gap-2">
         <PartStrips place={place} />
       </div>
