@@ -24,6 +24,14 @@ DEEPEST = 20.0
 
 
 @njit(cache=True, nogil=True)
+def _add_stretch(line: np.ndarray, over: int, over_step: int, gain: float, out: np.ndarray) -> None:
+    """The part of `add_tap` for which the tap stays between the same two samples."""
+    for n in range(len(out)):
+        f = np.float32(np.int32(over + n * over_step)) * np.float32(1.0 / POINT)
+        out[n] += np.float32(gain) * between(line[n + 3], line[n + 2], line[n + 1], line[n], f)
+
+
+@njit(cache=True, nogil=True)
 def add_tap(
     line: np.ndarray, at: int, length: float, length_step: float, gain: float, out: np.ndarray
 ) -> None:
@@ -35,18 +43,31 @@ def add_tap(
     # The delay in units of 2**-20 samples: whole numbers are quick to split.
     away = int(length * POINT)
     away_step = int(length_step * POINT)
-    for n in range(TICK):
+    n = 0
+    while n < TICK:
         whole = away >> POINT_BITS
-        f = np.float32(np.int32(away & (POINT - 1))) * np.float32(1.0 / POINT)
-        away += away_step
-        place = at + n - whole
-        out[n] += np.float32(gain) * between(
-            line[(place + 1) & mask],
-            line[place & mask],
-            line[(place - 1) & mask],
-            line[(place - 2) & mask],
-            f,
-        )
+        over = away & (POINT - 1)
+        # As long as the tap stays between the same two samples, the line is read in one stretch.
+        count = TICK - n
+        if away_step > 0:
+            count = min(count, (POINT - over + away_step - 1) // away_step)
+        elif away_step < 0:
+            count = min(count, over // -away_step + 1)
+        start = (at + n - whole - 2) & mask
+        count = min(count, max(1, len(line) - 3 - start))
+        if start + 3 + count <= len(line):
+            _add_stretch(line[start:], over, away_step, gain, out[n : n + count])
+        else:
+            f = np.float32(over) * np.float32(1.0 / POINT)
+            out[n] += np.float32(gain) * between(
+                line[(start + 3) & mask],
+                line[(start + 2) & mask],
+                line[(start + 1) & mask],
+                line[start],
+                f,
+            )
+        n += count
+        away += count * away_step
 
 
 @njit(cache=True, nogil=True)
@@ -71,10 +92,12 @@ def _run(
             dry = signal[c, k * TICK : (k + 1) * TICK]
             here = at & mask
             # What is below the cut stays out of the chorus: lows keep their place.
+            below = low[c]
             for n in range(TICK):
-                low[c] += cut * (dry[n] - low[c])
-                wet[n] = low[c]
+                below += cut * (dry[n] - below)
+                wet[n] = below
                 lines[c, here + n] = dry[n] - wet[n]
+            low[c] = below
             for tap in range(TAPS):
                 length = np.empty(2)
                 for end in range(2):

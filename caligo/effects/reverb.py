@@ -194,15 +194,23 @@ def _run(
         for c in range(2):
             for n in range(TICK):
                 pre[c, (at & pre_mask) + n] = signal[c, k * TICK + n]
-            for n in range(TICK):
-                x = pre[c, (at + n - pre_delay) & pre_mask]
-                thin[c] += low_cut * (x - thin[c])
-                fed[c, n] = x - thin[c]
+        # Both sides at once: each sample waits for the one before, but not for the other side.
+        left, right = thin[0], thin[1]
+        for n in range(TICK):
+            place = (at + n - pre_delay) & pre_mask
+            x, y = pre[0, place], pre[1, place]
+            left += low_cut * (x - left)
+            right += low_cut * (y - right)
+            fed[0, n], fed[1, n] = x - left, y - right
+        thin[0], thin[1] = left, right
+        for c in range(2):
             for d in range(DIFFUSERS):
                 _diffuse(fed[c], early[c, d], at, early_lengths[c, d])
+        if k == 0 or decay[k] != decay[k - 1] or damping[k] != damping[k - 1]:
+            for i in range(LINES):
+                loss = _loss(lengths[i] / rate, decay[k], damping[k], rate)
+                gain[i], dark[i] = loss[0], loss[1]
         for i in range(LINES):
-            loss = _loss(lengths[i] / rate, decay[k], damping[k], rate)
-            gain[i], dark[i] = loss[0], loss[1]
             pace = 0.11 + 0.029 * i
             turn = (first + k) * TICK / rate * pace + i * 0.618
             then = turn + TICK / rate * pace

@@ -28,7 +28,10 @@ Interrupted = Callable[[], bool]
 
 RATES = (44_100, 48_000, 96_000)
 DEFAULT_RATE = 48_000
-LARGE_BLOCK = 32_768
+LARGE_BLOCK = 65_536
+"""Samples at a time where nobody waits for the first of them."""
+MIDDLE_BLOCK = 32_768
+"""Samples at a time in work that an edit or a seek may stop at any moment."""
 SMALL_BLOCK = 2_048
 """Samples at a time while listening: below, arranging the work would cost as much as the work."""
 
@@ -135,7 +138,7 @@ class Engine:
         roll = min(self.pre_roll(), most)
         self._inside = max(0, tick - math.ceil(roll * self.rate / TICK))
         self.tick = tick
-        for _ in self._run(tick + DELAY_TICKS - self._inside, LARGE_BLOCK):
+        for _ in self._run(tick + DELAY_TICKS - self._inside, MIDDLE_BLOCK):
             if interrupted():
                 return
 

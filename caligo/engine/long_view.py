@@ -11,7 +11,7 @@ from numpy.typing import NDArray
 
 from caligo.document.score import Score
 from caligo.document.sound import Sound
-from caligo.engine.engine import DEFAULT_RATE, LARGE_BLOCK, Engine, Interrupted
+from caligo.engine.engine import DEFAULT_RATE, MIDDLE_BLOCK, Engine, Interrupted
 from caligo.engine.stems import StemStore
 from caligo.measure.loudness import MOMENTARY, LoudnessMeter, lufs
 from caligo.measure.spectrogram import ROWS, Levels, SpectrogramStream, column
@@ -214,7 +214,7 @@ def fine(
         )
 
     layers = _LayerLevels(engine.length_ticks * TICK)
-    for signal, stems in engine.stream_with_stems(engine.length_ticks, LARGE_BLOCK):
+    for signal, stems in engine.stream_with_stems(engine.length_ticks, MIDDLE_BLOCK):
         if interrupted():
             return
         layers.add((engine.tick * TICK) - signal.shape[1], stems)

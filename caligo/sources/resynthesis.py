@@ -133,15 +133,18 @@ def advance_frame(
     level
         Receives the amplitudes found ``[BINS]``.
     work
-        ``[5, BINS]``
+        ``[4, BINS]``
     """
     bins = len(level)
-    thin, envelope, tuned, turned = work[0], work[1], work[2], work[3]
+    thin, envelope, step, before = work[0], work[1], work[2], work[3]
+    # Whose phase a bin goes on from; those that nothing moves to turn as they are.
+    origin = np.arange(bins)
     nearest = _thinned(values, played, thin)
     if values[FORMANTS] > 0.0:
         _envelope(thin, envelope)
     level[:] = 0.0
-    tuned[:] = -1.0
+    for k in range(bins):
+        step[k] = k * hop_turns
     k = 1
     while k < bins - 1:
         # A region reaches from one valley to the next, around a peak.
@@ -167,27 +170,21 @@ def advance_frame(
         if tone <= 0.0 or tone >= bins - 1.0:
             continue
         move = target - peak
-        for j in range(begin, end):
+        turn = tone * hop_turns
+        source = min(max(target, 0), bins - 1)
+        for j in range(max(begin, 1 - move), min(end, bins - 1 - move)):
             to = j + move
-            if 0 < to < bins - 1:
-                strength = thin[j] * gain
-                # Where moved regions meet, the stronger keeps the bin.
-                if strength > level[to]:
-                    level[to] = strength
-                    tuned[to] = tone
-                    turned[to] = target
-    for k in range(bins):
-        if tuned[k] < 0.0:
-            tuned[k], turned[k] = k, k
-        else:
-            turned[k] = min(max(turned[k], 0.0), bins - 1.0)
+            strength = thin[j] * gain
+            # Where moved regions meet, the stronger keeps the bin.
+            if strength > level[to]:
+                level[to] = strength
+                step[to] = turn
+                origin[to] = source
     for phase in phases:
-        before = work[4]
         before[:] = phase
         for k in range(bins):
-            phase[k] = before[int(turned[k])] + tuned[k] * hop_turns
-        for k in range(bins):
-            phase[k] -= np.floor(phase[k])
+            x = before[origin[k]] + step[k]
+            phase[k] = x - np.floor(x)
 
 
 @njit(cache=True, nogil=True)
@@ -217,7 +214,7 @@ def run_frames(
         Receive what is heard of the last frame ``[BINS]``.
     """
     bins = len(level)
-    running, work = state[: 2 * bins].reshape(2, bins), np.empty((5, bins))
+    running, work = state[: 2 * bins].reshape(2, bins), np.empty((4, bins))
     for m in range(len(values)):
         values[m, PLACE] = (values[m, PLACE] + state[-1]) % len(played.magnitude)
         begin_anew(seed, first + m, running)
@@ -270,10 +267,14 @@ def to_spectrum(
         right[k] = x - side + turn
     phasors(left, cos_left, sin_left)
     phasors(right, cos_right, sin_right)
+    # Real and imaginary parts in turn: a product of complex numbers would be four times the work.
+    parts = out.view(np.float32)
     for k in range(len(level)):
         size = np.float32(level[k] * gain)
-        out[0, k] = size * np.complex64(complex(cos_left[k], sin_left[k]))
-        out[1, k] = size * np.complex64(complex(cos_right[k], sin_right[k]))
+        parts[0, 2 * k] = size * cos_left[k]
+        parts[0, 2 * k + 1] = size * sin_left[k]
+        parts[1, 2 * k] = size * cos_right[k]
+        parts[1, 2 * k + 1] = size * sin_right[k]
 
 
 @njit(cache=True, nogil=True)

@@ -201,7 +201,7 @@ def test_a_frame_carries_its_peaks_phase_on() -> None:
     for turn in range(2):
         random_phases(np.uint64(3), turn, phases[turn])
     before = phases[:, 100].copy()
-    level, work = np.empty(BINS), np.empty((5, BINS))
+    level, work = np.empty(BINS), np.empty((4, BINS))
     for _ in range(4):
         advance_frame(values, played, HOP / SIZE, phases, level, work)
     turned = 4 * 100.3 * HOP / SIZE
