@@ -42,8 +42,12 @@ class WorkerFailed(RuntimeError):
 
 
 def get_ready() -> None:
-    """Start the process that workers are forked from; it takes a few seconds, and nobody waits."""
-    forkserver.ensure_running()
+    """Start the process that workers are forked from; it takes a few seconds, and nobody waits.
+
+    Where that cannot be done, whoever needs a worker is told.
+    """
+    with contextlib.suppress(OSError):
+        forkserver.ensure_running()
 
 
 def come_first() -> None:
