@@ -15,8 +15,8 @@ from caligo.measure.report import measure_file
 from tests.browser.conftest import Server, captured, listened, opened
 
 
-def value_of(page: Page, address: str) -> str:
-    return page.locator(f"[data-address='{address}'] [data-value]").inner_text()
+def value(page: Page, address: str) -> Locator:
+    return page.locator(f"[data-address='{address}'] [data-value]")
 
 
 def path_of(page: Page, address: str) -> str:
@@ -77,7 +77,7 @@ def test_a_moved_strip_changes_sound_and_trajectory(page: Page) -> None:
     page.mouse.down()
     page.mouse.move(box["x"] + 40, box["y"] + 130, steps=12)
     page.mouse.up()
-    assert value_of(page, "ground.filter1.cutoff") != "880 Hz"
+    expect(value(page, "ground.filter1.cutoff")).not_to_have_text("880 Hz")
     moved = page.locator("[data-trajectory='ground.filter1.cutoff']")
     expect(moved).not_to_have_attribute("d", before_path)
     page.wait_for_timeout(3_000)
@@ -97,17 +97,17 @@ def test_a_moved_strip_changes_sound_and_trajectory(page: Page) -> None:
 
 def test_values_are_typed_with_units_and_kept_in_range(page: Page) -> None:
     type_value(page, "ground.filter1.cutoff", "2.5 kHz")
-    assert value_of(page, "ground.filter1.cutoff") == "2500 Hz"
+    expect(value(page, "ground.filter1.cutoff")).to_have_text("2500 Hz")
     type_value(page, "ground.filter1.cutoff", "90000")
-    assert value_of(page, "ground.filter1.cutoff") == "20 kHz"
+    expect(value(page, "ground.filter1.cutoff")).to_have_text("20 kHz")
     expect(page.get_by_role("status").filter(has_text="end of its range")).to_be_visible()
     type_value(page, "ground.envelope.attack", "25 % of note")
-    assert value_of(page, "ground.envelope.attack") == "25 % of note"
+    expect(value(page, "ground.envelope.attack")).to_have_text("25 % of note")
     type_value(page, "ground.envelope.attack", "about a while")
     expect(page.get_by_role("alert")).to_contain_text("is not a value for Attack")
     for _ in range(3):
         page.get_by_role("button", name="Undo").click()
-    assert value_of(page, "ground.envelope.attack") == "7.5 s"
+    expect(value(page, "ground.envelope.attack")).to_have_text("7.5 s")
 
 
 def test_routes_are_added_changed_and_removed(page: Page) -> None:
@@ -212,7 +212,7 @@ def test_versions_are_kept_and_restored(page: Page) -> None:
     expect(page.get_by_text("Before the test")).to_be_visible()
     page.get_by_role("button", name="Close").click()
     type_value(page, "ground.source.detune", "44")
-    assert value_of(page, "ground.source.detune") == "44 ct"
+    expect(value(page, "ground.source.detune")).to_have_text("44 ct")
     page.get_by_role("button", name="Versions").click()
     page.get_by_role("button", name="Restore version 1").click()
     expect(page.locator("[data-address='ground.source.detune'] [data-value]")).to_have_text("11 ct")
@@ -286,18 +286,18 @@ def test_keys_play_over_what_is_heard_and_panic_silences(page: Page) -> None:
 def test_everything_can_be_done_by_keyboard(page: Page) -> None:
     slider = page.get_by_role("slider", name="Cutoff").first
     slider.focus()
-    before = value_of(page, "ground.filter1.cutoff")
+    cutoff = value(page, "ground.filter1.cutoff")
+    before = cutoff.inner_text()
     slider.press("ArrowUp")
-    raised = value_of(page, "ground.filter1.cutoff")
-    assert raised != before
-    assert slider.get_attribute("aria-valuetext") == raised
+    expect(cutoff).not_to_have_text(before)
+    expect(slider).to_have_attribute("aria-valuetext", cutoff.inner_text())
     slider.press("Enter")
     page.keyboard.type("500")
     page.keyboard.press("Enter")
-    assert value_of(page, "ground.filter1.cutoff") == "500 Hz"
+    expect(value(page, "ground.filter1.cutoff")).to_have_text("500 Hz")
     page.keyboard.press("Control+z")
     page.keyboard.press("Control+z")
-    assert value_of(page, "ground.filter1.cutoff") == before
+    expect(cutoff).to_have_text(before)
     playhead = page.get_by_role("slider", name="Playhead")
     playhead.focus()
     playhead.press("Home")
