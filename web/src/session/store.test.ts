@@ -1,6 +1,6 @@
 import { afterEach, beforeEach, describe, expect, it, vi } from "vitest";
 import type { OpenedSound } from "../api/client";
-import { edit, endGesture, redo, takeUp, undo, useSession } from "./store";
+import { catchUp, edit, endGesture, redo, takeUp, undo, useSession } from "./store";
 
 const opened = () =>
   ({
@@ -25,6 +25,7 @@ type Sent = {
   body: { revision: number; patch: { value: unknown }[] };
 };
 let sent: Sent[] = [];
+let newest: () => Response | Promise<Response>;
 let answer: (body: Sent["body"]) => Response | Promise<Response>;
 
 const json = (data: unknown, status = 200) =>
@@ -32,9 +33,10 @@ const json = (data: unknown, status = 200) =>
 
 beforeEach(() => {
   sent = [];
+  newest = () => json(opened());
   answer = (body) => json({ revision: body.revision + 1, document: useSession.getState().sound });
   vi.stubGlobal("fetch", async (request: Request) => {
-    if (request.method === "GET") return json(opened());
+    if (request.method === "GET") return newest();
     const body = await request.json();
     sent.push({ url: request.url, keepalive: request.keepalive, body });
     return answer(body);
@@ -124,5 +126,55 @@ describe("editing", () => {
     away = false;
     await vi.waitFor(() => expect(useSession.getState().saving).toBe("saved"), { timeout: 4000 });
     expect(sent.at(-1)?.body.patch[0]?.value).toBe("B");
+  });
+});
+
+describe("catching up with what was changed elsewhere", () => {
+  const elsewhere = () =>
+    json({ ...opened(), revision: 9, document: { ...opened().document, name: "E" } });
+
+  it("takes up another state", async () => {
+    newest = elsewhere;
+    await catchUp();
+    expect(name()).toBe("E");
+  });
+
+  it("keeps the steps of undo where nothing was changed", async () => {
+    newest = () => json({ ...opened(), revision: 2, document: useSession.getState().sound });
+    rename("B");
+    await settled();
+    await catchUp();
+    expect(useSession.getState().done).toHaveLength(1);
+  });
+
+  it("lets an edit made meanwhile go first", async () => {
+    let arrive: (response: Response) => void = () => undefined;
+    newest = () =>
+      new Promise((resolve) => {
+        arrive = resolve;
+      });
+    const catching = catchUp();
+    await vi.waitFor(() => expect(arrive.length).toBe(1));
+    rename("B");
+    await settled();
+    arrive(elsewhere());
+    await catching;
+    expect(name()).toBe("B");
+    undo();
+    expect(name()).toBe("A");
+  });
+
+  it("does not take up a sound that is no longer open", async () => {
+    let arrive: (response: Response) => void = () => undefined;
+    newest = () =>
+      new Promise((resolve) => {
+        arrive = resolve;
+      });
+    const catching = catchUp();
+    await vi.waitFor(() => expect(arrive.length).toBe(1));
+    takeUp({ ...opened(), id: 8, document: { ...opened().document, name: "Other" } });
+    arrive(elsewhere());
+    await catching;
+    expect(name()).toBe("Other");
   });
 });

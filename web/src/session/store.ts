@@ -77,6 +77,8 @@ const OUTLIVES = 16_000;
 const revisions = { sound: 0, score: 0 };
 let queue: Pending[] = [];
 let sending = false;
+/** How many edits were made so far. */
+let edits = 0;
 let lastGesture: string | null = null;
 
 export function say(text: string, kind: Notice["kind"] = "problem", action?: Notice["action"]) {
@@ -110,13 +112,37 @@ export function takeUp(opened: OpenedSound) {
   });
 }
 
-/** Load the newest state from the server, keeping the selection; what was undone is forgotten. */
-export async function reload() {
+async function newest(): Promise<OpenedSound | null> {
   const { soundId } = useSession.getState();
-  if (soundId === null) return;
+  if (soundId === null) return null;
   const opened = await taken(
     api.GET("/api/sounds/{sound_id}", { params: { path: { sound_id: soundId } } }),
   );
+  // Another sound may have been opened meanwhile.
+  return useSession.getState().soundId === soundId ? opened : null;
+}
+
+/** Load the newest state from the server, keeping the selection; what was undone is forgotten. */
+export async function reload() {
+  const opened = await newest();
+  if (opened) replace(opened);
+}
+
+/**
+ * Take up what was changed elsewhere, if anything was.
+ *
+ * An edit made while the server answers goes first: should the two collide, it is refused, and
+ * the newest state is loaded then.
+ */
+export async function catchUp() {
+  const before = edits;
+  const opened = await newest();
+  if (!opened || edits !== before) return;
+  if (opened.revision === revisions.sound && opened.score_revision === revisions.score) return;
+  replace(opened);
+}
+
+function replace(opened: OpenedSound) {
   revisions.sound = opened.revision;
   revisions.score = opened.score_revision;
   queue = [];
@@ -211,6 +237,7 @@ function keepSelection() {
 }
 
 function enqueue(pending: Pending) {
+  edits++;
   const last = queue.at(-1);
   const waiting = queue.length > (sending ? 1 : 0);
   if (waiting && pending.gesture && last?.gesture === pending.gesture) {

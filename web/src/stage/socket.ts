@@ -3,7 +3,7 @@
 import { create } from "zustand";
 import type { RenderOut } from "../api/client";
 import { longView } from "../longview/picture";
-import { knownRevision, reload, say, unsent } from "../session/store";
+import { catchUp, knownRevision, say, unsent } from "../session/store";
 import { player } from "./audio";
 import type { TileHeader } from "./frames";
 
@@ -105,7 +105,7 @@ function opened() {
   if (still) tell({ type: "still", still });
   if (resume) void listen(player.position());
   resume = false;
-  if (!unsent() && knownRevision() > 0) void reload().catch(() => undefined);
+  if (!unsent() && knownRevision() > 0) void catchUp().catch(() => undefined);
 }
 
 function closed(code: number) {
@@ -154,7 +154,7 @@ function hear(message: any) {
       useStage.setState({ playing: false });
       break;
     case "changed":
-      if (!unsent() && message.revision > knownRevision()) void reload().catch(() => undefined);
+      if (!unsent() && message.revision > knownRevision()) void catchUp().catch(() => undefined);
       break;
     case "render":
       useStage.setState((state) => ({ renders: { ...state.renders, [message.id]: message } }));
