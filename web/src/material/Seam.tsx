@@ -7,7 +7,7 @@ const WIDTH = 360;
 const HEIGHT = 50;
 
 /** What a loop's join sounds like, in words. */
-export function joinTold(step: number | null): string {
+function joinTold(step: number | null): string {
   if (step === null) return "no step at the join";
   return `a step of ${shownNumber(step, 0)} dB at the join`;
 }

@@ -133,6 +133,18 @@ describe("catching up with what was changed elsewhere", () => {
   const elsewhere = () =>
     json({ ...opened(), revision: 9, document: { ...opened().document, name: "E" } });
 
+  /** Catching up that has asked the server, and what lets the server answer. */
+  const slowly = async () => {
+    let arrive: ((response: Response) => void) | null = null;
+    newest = () =>
+      new Promise((resolve) => {
+        arrive = resolve;
+      });
+    const catching = catchUp();
+    await vi.waitFor(() => expect(arrive).not.toBeNull());
+    return [catching, arrive as unknown as (response: Response) => void] as const;
+  };
+
   it("takes up another state", async () => {
     newest = elsewhere;
     await catchUp();
@@ -148,13 +160,7 @@ describe("catching up with what was changed elsewhere", () => {
   });
 
   it("lets an edit made meanwhile go first", async () => {
-    let arrive: (response: Response) => void = () => undefined;
-    newest = () =>
-      new Promise((resolve) => {
-        arrive = resolve;
-      });
-    const catching = catchUp();
-    await vi.waitFor(() => expect(arrive.length).toBe(1));
+    const [catching, arrive] = await slowly();
     rename("B");
     await settled();
     arrive(elsewhere());
@@ -165,13 +171,7 @@ describe("catching up with what was changed elsewhere", () => {
   });
 
   it("does not take up a sound that is no longer open", async () => {
-    let arrive: (response: Response) => void = () => undefined;
-    newest = () =>
-      new Promise((resolve) => {
-        arrive = resolve;
-      });
-    const catching = catchUp();
-    await vi.waitFor(() => expect(arrive.length).toBe(1));
+    const [catching, arrive] = await slowly();
     takeUp({ ...opened(), id: 8, document: { ...opened().document, name: "Other" } });
     arrive(elsewhere());
     await catching;

@@ -123,7 +123,7 @@ async function newest(): Promise<OpenedSound | null> {
 }
 
 /** Load the newest state from the server, keeping the selection; what was undone is forgotten. */
-export async function reload() {
+async function reload() {
   const opened = await newest();
   if (opened) replace(opened);
 }
