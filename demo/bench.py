@@ -24,8 +24,8 @@ from caligo.engine.engine import DEFAULT_RATE, SMALL_BLOCK, Engine
 from caligo.engine.live import Listening
 from caligo.engine.long_view import coarse
 from caligo.engine.warm import warm
-from caligo.filters.state_variable import corner_gain, run, sharpness
-from caligo.movement.block import TICK
+from caligo.signal.state_variable import corner_gain, run, sharpness
+from caligo.signal.ticks import TICK
 from demo.bench_sources import cases
 from demo.pads import dome_air
 from demo.sounds import SOUNDS

@@ -1,7 +1,7 @@
 """The one description of every module and parameter that a document may hold."""
 
-from caligo.catalogue.module import Items, Module
-from caligo.catalogue.parameter import Choice, Kind, Moves, Parameter, Scale
+from caligo.catalogue.module import InnerChain, Items, Module
+from caligo.catalogue.parameter import Choice, Display, Kind, Moves, Parameter, Scale
 from caligo.catalogue.registry import (
     UnknownModule,
     as_json,
@@ -13,6 +13,8 @@ from caligo.catalogue.registry import (
 
 __all__ = [
     "Choice",
+    "Display",
+    "InnerChain",
     "Items",
     "Kind",
     "Module",

@@ -18,6 +18,14 @@ class Items:
 
 
 @dataclass(frozen=True, slots=True)
+class InnerChain:
+    """A chain of effects inside an effect, such as one band of several."""
+
+    id: str
+    name: str
+
+
+@dataclass(frozen=True, slots=True)
 class Module:
     """What a kind of module is called, what it is for, and its parameters in screen order.
 
@@ -27,6 +35,12 @@ class Module:
         For a source: the kinds of items that it is made of; each is a module of family ``item``.
     picture
         For a source: what its picture shows (see `caligo.engine.pictures`), or nothing.
+    category
+        The heading under which lists of kinds show it.
+    seeded
+        Whether chance has a part in all of it, so that a new seed changes it.
+    chains
+        For an effect that contains chains of effects: which ones.
     """
 
     family: str
@@ -36,6 +50,9 @@ class Module:
     parameters: tuple[Parameter, ...]
     items: tuple[Items, ...] = ()
     picture: str = ""
+    category: str = ""
+    seeded: bool = False
+    chains: tuple[InnerChain, ...] = ()
 
     def parameter(self, key: str) -> Parameter | None:
         """The parameter called `key`, or None."""
@@ -51,4 +68,7 @@ class Module:
             "parameters": [p.as_json() for p in self.parameters],
             "items": [{"kind": i.kind, "fewest": i.fewest, "most": i.most} for i in self.items],
             "picture": self.picture,
+            "category": self.category,
+            "seeded": self.seeded or any(p.seeded for p in self.parameters),
+            "chains": [{"id": c.id, "name": c.name} for c in self.chains],
         }

@@ -36,9 +36,23 @@ class Moves(StrEnum):
     SHARED = "shared"
 
 
+class Display(StrEnum):
+    """How a value is written on the screen, where its unit does not say it."""
+
+    UNIT = "unit"
+    NOTE = "note"
+    """A MIDI key number, shown as the name of the note."""
+    VELOCITY = "velocity"
+    """A MIDI velocity, 1 to 127."""
+
+
 def numbers(text: str) -> list[float]:
     """A list of numbers as a default writes it: separated by spaces."""
     return [float(word) for word in text.split()]
+
+
+SHORTEST_MOVED = 0.01
+"""The shortest time, in seconds, that the depth of a route to a time reckons with."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -66,14 +80,23 @@ class Parameter:
         numbers a text.
     when
         ``(key, values)``: the parameter has an effect only while the choice or switch ``key``
-        of the same module has one of ``values``. The screen hides it otherwise.
+        of the same module has one of ``values``; or ``(key, ())``: only while the number ``key``
+        is not at the value where it is `off`. The screen hides it otherwise.
     most
         For a list of numbers: how many it may hold.
     of
-        For a reference: what it names, ``recording``, ``table``, ``layer``, or a kind of item
-        of the same source; an empty text refers to nothing.
+        For a reference: what it names, ``recording``, ``table``, ``layer``, ``signal`` (a layer
+        or a bus), or a kind of item of the same source; an empty text refers to nothing.
     needed
         For a reference: whether the part makes no sense without what it names, and goes with it.
+    group
+        The heading under which the screen lists it, among the others of its module.
+    display
+        How its values are written.
+    seeded
+        Whether chance has a part in what it does, so that a new seed changes it.
+    off
+        The value at which it does nothing, for an amount that switches others on; see `when`.
     """
 
     key: str
@@ -91,6 +114,10 @@ class Parameter:
     most: int = 64
     of: str = ""
     needed: bool = False
+    group: str = ""
+    display: Display = Display.UNIT
+    seeded: bool = False
+    off: float | None = None
 
     def __post_init__(self) -> None:
         if self.kind is Kind.CHOICE:
@@ -116,8 +143,14 @@ class Parameter:
     def depth_limit(self) -> float:
         """The largest depth of a route: the whole range, in `depth_unit`."""
         if self.scale is Scale.LOGARITHMIC:
-            return math.ceil(math.log2(self.high / self.low))
+            # A time may begin at nothing, which no number of octaves leads to.
+            return math.ceil(math.log2(self.high / (self.low or SHORTEST_MOVED)))
         return self.high - self.low
+
+    @property
+    def two_sided(self) -> bool:
+        """Whether the values lie on both sides of a middle where nothing happens."""
+        return self.low < 0.0 < self.high and self.scale is not Scale.DECIBEL
 
     def as_json(self) -> dict[str, Any]:
         """The parameter as the catalogue's JSON shows it."""
@@ -138,5 +171,10 @@ class Parameter:
             "most": self.most if self.kind is Kind.NUMBERS else 0,
             "of": self.of,
             "needed": self.needed,
+            "group": self.group,
+            "display": self.display.value,
+            "two_sided": self.two_sided,
+            "seeded": self.seeded,
+            "off": self.off,
             "when": None if self.when is None else {"key": self.when[0], "is": list(self.when[1])},
         }

@@ -17,7 +17,7 @@ from caligo.catalogue.module import Module
 
 FAMILY_PACKAGES = {
     "part": "caligo.catalogue.parts",
-    "modulator": "caligo.movement",
+    "modulator": "caligo.modulators",
     "source": "caligo.sources",
     "item": "caligo.sources",
     "filter": "caligo.filters",

@@ -21,7 +21,7 @@ from caligo.command.inputs import (
 from caligo.document import Sound
 from caligo.engine.engine import DEFAULT_RATE, LARGE_BLOCK, RATES
 from caligo.engine.offline import RenderRange, render_to_file
-from caligo.engine.trajectories import Trajectory, trajectories
+from caligo.engine.trajectories import Outline, trajectories
 from caligo.engine.warm import warm
 from caligo.formats.audio import SUBTYPES, AudioFormatError
 from caligo.formats.schema import json_schemas
@@ -79,7 +79,7 @@ def _render(arguments: argparse.Namespace) -> None:
 def _trace(arguments: argparse.Namespace) -> None:
     found = trajectories(sound_from(arguments.sound), score_from(arguments), arguments.points)
 
-    def courses(named: dict[str, Trajectory]) -> dict[str, Any]:
+    def as_data(named: dict[str, Outline]) -> dict[str, Any]:
         return {
             name: {"value": t.middle.tolist(), "low": t.low.tolist(), "high": t.high.tolist()}
             for name, t in named.items()
@@ -88,8 +88,8 @@ def _trace(arguments: argparse.Namespace) -> None:
     _print(
         {
             "times": found.times.tolist(),
-            "modulators": courses(found.modulators),
-            "parameters": courses(found.parameters),
+            "modulators": as_data(found.modulators),
+            "parameters": as_data(found.parameters),
         }
     )
 

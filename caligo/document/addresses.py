@@ -2,11 +2,11 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 
 from caligo.catalogue import Module, Moves, Parameter, UnknownModule, module
-from caligo.document.sound import Part, Sound
+from caligo.document.sound import EffectPart, Part, Sound
 
 
 @dataclass(frozen=True, slots=True)
@@ -17,6 +17,18 @@ class Address:
     part: Part
     module: Module
     parameter: Parameter
+
+
+def effect_parts(
+    effects: Sequence[EffectPart], owner: str, pointer: str
+) -> Iterator[tuple[str, str, Part]]:
+    """The effects of a chain, and of all chains inside them, like `parts`."""
+    for k, effect in enumerate(effects):
+        path, at = f"{owner}.{effect.id}", f"{pointer}/{k}"
+        yield path, at, effect
+        for c, chain in enumerate(effect.chains):
+            inner = f"{at}/chains/{c}/effects"
+            yield from effect_parts(chain.effects, f"{path}.{chain.id}", inner)
 
 
 def parts(sound: Sound) -> Iterator[tuple[str, str, Part]]:
@@ -32,17 +44,16 @@ def parts(sound: Sound) -> Iterator[tuple[str, str, Part]]:
         for k, filter_ in enumerate(layer.filters):
             yield f"{layer.id}.{filter_.id}", f"{at}/filters/{k}", filter_
         yield f"{layer.id}.{layer.envelope.id}", f"{at}/envelope", layer.envelope
-        for k, insert in enumerate(layer.inserts):
-            yield f"{layer.id}.{insert.id}", f"{at}/inserts/{k}", insert
+        yield from effect_parts(layer.inserts, layer.id, f"{at}/inserts")
         for k, send in enumerate(layer.sends):
             yield f"{layer.id}.{send.id}", f"{at}/sends/{k}", send
     for i, bus in enumerate(sound.buses):
         yield bus.id, f"/buses/{i}", bus
-        for k, effect in enumerate(bus.effects):
-            yield f"{bus.id}.{effect.id}", f"/buses/{i}/effects/{k}", effect
+        yield from effect_parts(bus.effects, bus.id, f"/buses/{i}/effects")
+        for k, send in enumerate(bus.sends):
+            yield f"{bus.id}.{send.id}", f"/buses/{i}/sends/{k}", send
     yield "master", "/master", sound.master
-    for k, effect in enumerate(sound.master.effects):
-        yield f"master.{effect.id}", f"/master/effects/{k}", effect
+    yield from effect_parts(sound.master.effects, "master", "/master/effects")
     for i, modulator in enumerate(sound.modulators):
         yield modulator.id, f"/modulators/{i}", modulator
 

@@ -2,10 +2,14 @@
 
 from __future__ import annotations
 
+import math
 import re
 
 STEPS = {"C": 0, "D": 2, "E": 4, "F": 5, "G": 7, "A": 9, "B": 11}
 NAMES = ("C", "C#", "D", "D#", "E", "F", "F#", "G", "G#", "A", "A#", "B")
+
+MIDDLE_C_OCTAVES = math.log2(261.6255653005986)
+"""Octaves over 1 Hz of C4, where key follow does nothing (ISO 16)."""
 
 _NOTE = re.compile(r"^([A-Ga-g])([#b♯♭]*)(-?\d+)$")
 _SYMBOL = re.compile(r"^([A-G])([#b♯♭]?)([^/]*)(?:/([A-G])([#b♯♭]?))?$")

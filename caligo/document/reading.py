@@ -10,10 +10,23 @@ from pydantic import BaseModel, ValidationError
 from caligo.catalogue import Kind, Module, Moves, Parameter, UnknownModule, module
 from caligo.catalogue.parameter import numbers
 from caligo.document.addresses import find_parameter, parts
+from caligo.document.limits import DEEPEST_CHAIN
 from caligo.document.problems import DocumentError, Problem
 from caligo.document.score import Score
-from caligo.document.sound import ItemPart, Part, Sound, SourcePart, Value
+from caligo.document.signal_flow import circle_in, inputs_of_all
+from caligo.document.sound import (
+    Bus,
+    EffectPart,
+    InnerChainPart,
+    ItemPart,
+    Layer,
+    Part,
+    Sound,
+    SourcePart,
+    Value,
+)
 from caligo.document.times import Time, time_limit
+from caligo.document.upgrading import KNOWN_SOUND_SCHEMAS, upgraded_sound
 
 Model = TypeVar("Model", bound=BaseModel)
 
@@ -50,10 +63,14 @@ def _structure_problem(data: Any, error: Any) -> Problem:
 def _structure(model: type[Model], data: Any) -> Model:
     if not isinstance(data, dict):
         raise DocumentError([Problem("", "a document is a JSON object", type(data).__name__)])
-    if "schema" in data and data["schema"] != 1:
+    known = KNOWN_SOUND_SCHEMAS if model is Sound else (1,)
+    if "schema" in data and data["schema"] not in known:
+        said = " and ".join(str(number) for number in known)
         raise DocumentError(
-            [Problem("schema", "this version of Caligo reads schema 1", data["schema"], "1")]
+            [Problem("schema", f"this version of Caligo reads schema {said}", data["schema"], said)]
         )
+    if model is Sound:
+        data = upgraded_sound(data)
     try:
         return model.model_validate(data)
     except ValidationError as error:
@@ -150,6 +167,26 @@ def _complete(part: Part, path: str) -> list[Problem]:
         part.params = values
     if isinstance(part, SourcePart):
         problems += _complete_items(part, spec, path)
+    if isinstance(part, EffectPart):
+        problems += _complete_chains(part, spec, path)
+    return problems
+
+
+def _complete_chains(effect: EffectPart, spec: Module, path: str) -> list[Problem]:
+    """Add the chains that an effect holds, in their order; say which do not belong to it."""
+    known = [chain.id for chain in spec.chains]
+    given = {chain.id: chain for chain in effect.chains}
+    problems = [
+        Problem(
+            f"{path}.{name}", f"{spec.name} has no such chain", name, ", ".join(known) or "none"
+        )
+        for name in given
+        if name not in known
+    ]
+    if path.count(".") > 2 * DEEPEST_CHAIN and known:
+        problems.append(Problem(path, "effects are nested too deep here; take this one out"))
+    elif not problems:
+        effect.chains = [given.get(name) or InnerChainPart(id=name) for name in known]
     return problems
 
 
@@ -215,6 +252,8 @@ def _check_named(sound: Sound) -> list[Problem]:
             name = part.text(parameter.key)
             if parameter.of == "layer":
                 known = layers
+            elif parameter.of == "signal":
+                known = layers | {bus.id for bus in sound.buses}
             else:
                 around = items.get(path.rpartition(".")[0], {})
                 known = {i for i, kind in around.items() if kind == parameter.of}
@@ -260,15 +299,42 @@ def _check_circles(sound: Sound) -> list[Problem]:
     return problems
 
 
+def _check_flow(sound: Sound) -> list[Problem]:
+    """No signal may come round to where it came from."""
+    circle = circle_in(inputs_of_all(sound))
+    if not circle:
+        return []
+    names = {x.id: x.name for x in sound.layers} | {x.id: x.name for x in sound.buses}
+    names["master"] = "Master"
+    way = " to ".join(names[name] for name in circle)
+    return [Problem(circle[0], f"the signal goes in a circle: {way}; take one of these sends out")]
+
+
+def _check_modulator_circles(sound: Sound) -> list[Problem]:
+    """No modulator may move itself, not even by way of others."""
+    modulators = {m.id: m.name for m in sound.modulators}
+    needed: dict[str, set[str]] = {name: set() for name in modulators}
+    for route in sound.routes:
+        owner = route.target.partition(".")[0]
+        if owner in modulators:
+            needed[owner] |= {route.source} | ({route.scaled_by} if route.scaled_by else set())
+    circle = circle_in(needed)
+    if not circle:
+        return []
+    way = " moves ".join(modulators[name] for name in circle)
+    return [Problem(circle[0], f"modulators move each other in a circle: {way}; remove a route")]
+
+
 def _check_references(sound: Sound) -> list[Problem]:
     problems: list[Problem] = []
     buses = {bus.id for bus in sound.buses}
-    for layer in sound.layers:
-        for send in layer.sends:
+    senders: list[Layer | Bus] = [*sound.layers, *sound.buses]
+    for sender in senders:
+        for send in sender.sends:
             if send.bus not in buses:
                 problems.append(
                     Problem(
-                        f"{layer.id}.{send.id}.bus",
+                        f"{sender.id}.{send.id}.bus",
                         "there is no such bus",
                         send.bus,
                         ", ".join(sorted(buses)) or "no bus exists",
@@ -276,6 +342,8 @@ def _check_references(sound: Sound) -> list[Problem]:
                 )
     problems += _check_named(sound)
     problems += _check_circles(sound)
+    problems += _check_flow(sound)
+    problems += _check_modulator_circles(sound)
     modulators = {m.id for m in sound.modulators}
     for route in sound.routes:
         at = f"routes.{route.id}"

@@ -6,6 +6,14 @@ from typing import Annotated, Any, ClassVar, Literal
 
 from pydantic import BaseModel, ConfigDict, Field
 
+from caligo.document.limits import (
+    MOST_BUSES,
+    MOST_EFFECTS,
+    MOST_FILTERS,
+    MOST_LAYERS,
+    MOST_MODULATORS,
+    MOST_ROUTES,
+)
 from caligo.document.score import Ident
 from caligo.document.times import Time
 
@@ -81,18 +89,30 @@ class SourcePart(Part):
         return [item for item in self.items if item.kind == kind]
 
 
-class FilterPart(Part):
+class ProcessorPart(Part):
+    """Something that a signal passes through, and may go around."""
+
+    bypass: bool = False
+
+
+class FilterPart(ProcessorPart):
     """One of a layer's filters."""
 
     family = "filter"
-    bypass: bool = False
 
 
-class EffectPart(Part):
-    """An effect on a layer, a bus or the master."""
+class EffectPart(ProcessorPart):
+    """An effect on a layer, a bus, the master, or inside another effect."""
 
     family = "effect"
-    bypass: bool = False
+    chains: list[InnerChainPart] = Field(default_factory=list, max_length=8)
+
+
+class InnerChainPart(DocumentModel):
+    """A chain of effects inside an effect."""
+
+    id: Ident
+    effects: list[EffectPart] = Field(default_factory=list, max_length=MOST_EFFECTS)
 
 
 class EnvelopePart(Part):
@@ -103,7 +123,7 @@ class EnvelopePart(Part):
 
 
 class Send(Part):
-    """A layer's way to a bus."""
+    """The way of a layer, or of a bus, to a bus."""
 
     kind: Literal["send"] = "send"
     bus: Ident
@@ -117,10 +137,10 @@ class Layer(Part):
     mute: bool = False
     solo: bool = False
     source: SourcePart
-    filters: list[FilterPart] = Field(default_factory=list, max_length=2)
+    filters: list[FilterPart] = Field(default_factory=list, max_length=MOST_FILTERS)
     envelope: EnvelopePart = Field(default_factory=EnvelopePart)
-    inserts: list[EffectPart] = Field(default_factory=list, max_length=8)
-    sends: list[Send] = Field(default_factory=list, max_length=4)
+    inserts: list[EffectPart] = Field(default_factory=list, max_length=MOST_EFFECTS)
+    sends: list[Send] = Field(default_factory=list, max_length=MOST_BUSES)
 
 
 class Bus(Part):
@@ -128,7 +148,8 @@ class Bus(Part):
 
     kind: Literal["bus"] = "bus"
     name: Name
-    effects: list[EffectPart] = Field(default_factory=list, max_length=8)
+    effects: list[EffectPart] = Field(default_factory=list, max_length=MOST_EFFECTS)
+    sends: list[Send] = Field(default_factory=list, max_length=MOST_BUSES)
 
 
 class Master(Part):
@@ -136,7 +157,7 @@ class Master(Part):
 
     id: Ident = "master"
     kind: Literal["master"] = "master"
-    effects: list[EffectPart] = Field(default_factory=list, max_length=8)
+    effects: list[EffectPart] = Field(default_factory=list, max_length=MOST_EFFECTS)
 
 
 class Modulator(Part):
@@ -182,7 +203,7 @@ class Sound(Part):
         extra="forbid", allow_inf_nan=False, validate_by_name=True, serialize_by_alias=True
     )
 
-    schema_version: Literal[1] = Field(default=1, alias="schema")
+    schema_version: Literal[2] = Field(default=2, alias="schema")
     id: Ident = "sound"
     kind: Literal["sound"] = "sound"
     name: Name
@@ -190,11 +211,11 @@ class Sound(Part):
     tags: list[Annotated[str, Field(max_length=40)]] = Field(default_factory=list, max_length=40)
     seed: Seed = 1
     scale: TuningScale | None = None
-    layers: list[Layer] = Field(min_length=1, max_length=8)
-    buses: list[Bus] = Field(default_factory=list, max_length=4)
+    layers: list[Layer] = Field(min_length=1, max_length=MOST_LAYERS)
+    buses: list[Bus] = Field(default_factory=list, max_length=MOST_BUSES)
     master: Master = Field(default_factory=Master)
-    modulators: list[Modulator] = Field(default_factory=list, max_length=32)
-    routes: list[Route] = Field(default_factory=list, max_length=128)
+    modulators: list[Modulator] = Field(default_factory=list, max_length=MOST_MODULATORS)
+    routes: list[Route] = Field(default_factory=list, max_length=MOST_ROUTES)
 
     def as_document(self) -> dict[str, Any]:
         """The sound as plain JSON data."""

@@ -1,1 +1,1 @@
-"""Effects on a layer, a bus or the master; each remembers its delay lines."""
+"""The effects, one file each."""

@@ -6,68 +6,23 @@ import math
 
 import numpy as np
 from numba import njit
-from numpy.typing import NDArray
 
 from caligo.catalogue import Module, Moves, Parameter, Scale, register
-from caligo.effects.delay_line import between
-from caligo.effects.effect import Effect, Memory
-from caligo.movement.block import TICK, Span
-from caligo.movement.routes import Frame
+from caligo.document.sound import EffectPart
+from caligo.movement.block import Block
+from caligo.movement.movement import Movement
+from caligo.movement.notes import Floats, whole
+from caligo.processing.effect import Effect
+from caligo.processing.processor import Signal, State
+from caligo.signal.delay_line import add_tap
+from caligo.signal.smoothing import one_pole_at
+from caligo.signal.ticks import TICK
 
 TAPS = 3
 TAP_GAIN = 0.62
 """Three taps add up in power: 1 / sqrt(3), a little above for what they cancel."""
-POINT_BITS = 20
-POINT = 1 << POINT_BITS
 LONGEST_DELAY = 40.0
 DEEPEST = 20.0
-
-
-@njit(cache=True, nogil=True)
-def _add_stretch(line: np.ndarray, over: int, over_step: int, gain: float, out: np.ndarray) -> None:
-    """The part of `add_tap` for which the tap stays between the same two samples."""
-    for n in range(len(out)):
-        f = np.float32(np.int32(over + n * over_step)) * np.float32(1.0 / POINT)
-        out[n] += np.float32(gain) * between(line[n + 3], line[n + 2], line[n + 1], line[n], f)
-
-
-@njit(cache=True, nogil=True)
-def add_tap(
-    line: np.ndarray, at: int, length: float, length_step: float, gain: float, out: np.ndarray
-) -> None:
-    """Add a moving tap of a ring to `out` ``[TICK]``, read between its samples.
-
-    `at` is the index of the tick's first sample, `length` its delay in samples.
-    """
-    mask = len(line) - 1
-    # The delay in units of 2**-20 samples: whole numbers are quick to split.
-    away = int(length * POINT)
-    away_step = int(length_step * POINT)
-    n = 0
-    while n < TICK:
-        whole = away >> POINT_BITS
-        over = away & (POINT - 1)
-        # As long as the tap stays between the same two samples, the line is read in one stretch.
-        count = TICK - n
-        if away_step > 0:
-            count = min(count, (POINT - over + away_step - 1) // away_step)
-        elif away_step < 0:
-            count = min(count, over // -away_step + 1)
-        start = (at + n - whole - 2) & mask
-        count = min(count, max(1, len(line) - 3 - start))
-        if start + 3 + count <= len(line):
-            _add_stretch(line[start:], over, away_step, gain, out[n : n + count])
-        else:
-            f = np.float32(over) * np.float32(1.0 / POINT)
-            out[n] += np.float32(gain) * between(
-                line[(start + 3) & mask],
-                line[(start + 2) & mask],
-                line[(start + 1) & mask],
-                line[start],
-                f,
-            )
-        n += count
-        away += count * away_step
 
 
 @njit(cache=True, nogil=True)
@@ -77,31 +32,42 @@ def _run(
     low: np.ndarray,
     first: int,
     rate: float,
-    period: float,
+    phase: np.ndarray,
     delay: np.ndarray,
     depth: np.ndarray,
     mix: np.ndarray,
-    cut: float,
+    cut: np.ndarray,
 ) -> None:
-    """Chorus `signal` ``[2, samples]`` in place; `delay` and `depth` in ms ``[ticks + 1]``."""
+    """Chorus `signal` ``[2, samples]`` in place.
+
+    Parameters
+    ----------
+    phase
+        Cycles of the sway at every tick ``[ticks + 1]``.
+    delay, depth, mix
+        Milliseconds, milliseconds and a share at every tick ``[ticks + 1]``.
+    cut
+        The low cut's one-pole share, at every tick or ``[1]``.
+    """
     mask = lines.shape[1] - 1
     wet = np.empty(TICK, np.float32)
     for k in range(len(delay) - 1):
         at = (first + k) * TICK
+        thinned = cut[k] if len(cut) > 1 else cut[0]
         for c in range(2):
             dry = signal[c, k * TICK : (k + 1) * TICK]
             here = at & mask
             # What is below the cut stays out of the chorus: lows keep their place.
             below = low[c]
             for n in range(TICK):
-                below += cut * (dry[n] - below)
+                below += thinned * (dry[n] - below)
                 wet[n] = below
                 lines[c, here + n] = dry[n] - wet[n]
             low[c] = below
             for tap in range(TAPS):
                 length = np.empty(2)
                 for end in range(2):
-                    turn = (first + k + end) * TICK / rate / period + tap / TAPS + 0.25 * c
+                    turn = phase[k + end] + tap / TAPS + 0.25 * c
                     # Each tap sways at a pace of its own, so that they never line up.
                     sway = math.sin(2.0 * math.pi * turn * (1.0 + 0.37 * tap))
                     milliseconds = delay[k + end] * (1.0 + 0.23 * tap)
@@ -119,6 +85,7 @@ def _run(
         kind="chorus",
         name="Chorus",
         help="Widens and thickens with copies on slowly moving delays.",
+        category="Width",
         parameters=(
             Parameter(
                 "period",
@@ -129,6 +96,8 @@ def _run(
                 high=60.0,
                 default=3.0,
                 scale=Scale.LOGARITHMIC,
+                moves=Moves.SHARED,
+                group="Movement",
             ),
             Parameter(
                 "delay",
@@ -139,6 +108,7 @@ def _run(
                 high=LONGEST_DELAY,
                 default=9.0,
                 moves=Moves.SHARED,
+                group="Movement",
             ),
             Parameter(
                 "depth",
@@ -148,6 +118,7 @@ def _run(
                 high=DEEPEST,
                 default=2.0,
                 moves=Moves.SHARED,
+                group="Movement",
             ),
             Parameter(
                 "low_cut",
@@ -158,6 +129,8 @@ def _run(
                 high=1_000.0,
                 default=140.0,
                 scale=Scale.LOGARITHMIC,
+                moves=Moves.SHARED,
+                group="Output",
             ),
             Parameter(
                 "mix",
@@ -167,6 +140,7 @@ def _run(
                 high=100.0,
                 default=50.0,
                 moves=Moves.SHARED,
+                group="Output",
             ),
         ),
     )
@@ -174,33 +148,45 @@ def _run(
 class Chorus(Effect):
     """Three moving taps for each channel."""
 
-    def silence(self) -> Memory:
-        """See `Effect.silence`."""
+    def __init__(self, part: EffectPart, address: str, movement: Movement, rate: int) -> None:
+        super().__init__(part, address, movement, rate)
+        self._period = self.trajectory("period")
+        self._sway = movement.cycles(f"{address}.period", paced=False)
+
+    def initial_state(self) -> State:
+        """See `Effect.initial_state`."""
         longest = (LONGEST_DELAY * (1 + 0.23 * (TAPS - 1)) + 2 * DEEPEST) / 1000.0
         size = 1 << math.ceil(math.log2(longest * self.rate + TICK))
         return {"lines": np.zeros((2, size), np.float32), "low": np.zeros(2)}
 
-    def process(self, span: Span, frame: Frame, signal: NDArray[np.float32]) -> None:
-        """See `Effect.process`."""
-        keys = ("delay", "depth", "mix")
+    def _phase(self, block: Block) -> Floats:
+        span = block.span
+        if self._period.moved:
+            swayed: Floats = self._sway.at(block.moments.of(whole(0.0)))[0]
+            return swayed
+        samples = np.arange(span.first, span.first + span.ticks + 1) * TICK
+        found: Floats = samples / float(span.rate) / self._period.base
+        return found
+
+    def process_stereo(self, block: Block, signal: Signal, side: Signal | None) -> None:
+        """See `Effect.process_stereo`."""
         delay, depth, mix = (
-            self.movement.track(f"{self.path}.{key}").values(frame)[0] for key in keys
+            self.trajectory(key).values(block.moments)[0] for key in ("delay", "depth", "mix")
         )
-        cut = 1.0 - math.exp(-2.0 * math.pi * self.part.number("low_cut") / self.rate)
         _run(
             signal,
-            self.memory["lines"],
-            self.memory["low"],
-            span.first,
+            self.state["lines"],
+            self.state["low"],
+            block.span.first,
             float(self.rate),
-            self.part.number("period"),
+            self._phase(block),
             delay,
             depth,
             mix / 100.0,
-            cut,
+            one_pole_at(self.trajectory("low_cut").compact(block.moments)[0], self.rate),
         )
 
-    def fading(self) -> float:
-        """See `Effect.fading`."""
-        slowest = 6.9 / (2.0 * math.pi * self.part.number("low_cut"))
+    def tail(self) -> float:
+        """See `Processor.tail`."""
+        slowest = 6.9 / (2.0 * math.pi * self.trajectory("low_cut").reach()[0])
         return 0.11 + slowest

@@ -15,11 +15,13 @@ from numba import njit
 from numpy.typing import NDArray
 
 from caligo.catalogue import Module, Moves, Parameter, Scale, register
-from caligo.effects.delay_line import between
-from caligo.effects.effect import Effect, Memory
-from caligo.movement.block import TICK, Span
+from caligo.movement.block import Block
 from caligo.movement.chance import unit
-from caligo.movement.routes import Frame
+from caligo.processing.effect import Effect
+from caligo.processing.processor import Signal, State
+from caligo.signal.delay_line import read_crossfaded, read_moving, ring_size
+from caligo.signal.smoothing import one_pole_at
+from caligo.signal.ticks import TICK
 
 LINES = 16
 DIFFUSERS = 4
@@ -33,6 +35,10 @@ LONGEST_PRE_DELAY = 0.5
 DAMPED = 0.35
 """Decay at the damping corner as a share of that of the lows."""
 WET_GAIN = 0.35
+LARGEST = 200.0
+"""The largest size in per cent."""
+FASTEST = 0.25
+"""Samples that a line may change its length in a sample: by more, two readings are crossfaded."""
 
 
 @cache
@@ -45,12 +51,31 @@ def line_seconds() -> NDArray[np.float64]:
 
 
 @njit(cache=True, nogil=True)
-def _diffuse(signal: np.ndarray, line: np.ndarray, at: int, length: int) -> None:
+def _diffuse_changing(
+    signal: np.ndarray, line: np.ndarray, at: int, length: int, to_length: int
+) -> None:
+    """`_diffuse` for a tick in which the length changes: a crossfade between two readings."""
+    mask = len(line) - 1
+    g = np.float32(DIFFUSION)
+    for n in range(TICK):
+        before, after = line[(at + n - length) & mask], line[(at + n - to_length) & mask]
+        held = before + np.float32(n / TICK) * (after - before)
+        inner = signal[n] - g * held
+        line[(at + n) & mask] = inner
+        signal[n] = held + g * inner
+
+
+@njit(cache=True, nogil=True)
+def _diffuse(signal: np.ndarray, line: np.ndarray, at: int, length: int, to_length: int) -> None:
     """One all-pass section (Schroeder 1962) over a tick: `signal` ``[TICK]`` in place.
 
-    The section is longer than a tick, so the tick can be taken at once.
+    The section is longer than a tick, so the tick can be taken at once. Where its length changes
+    the tick goes from the old length to the new one.
     """
     size = len(line)
+    if to_length != length:
+        _diffuse_changing(signal, line, at, length, to_length)
+        return
     here = at & (size - 1)
     back = (at - length) & (size - 1)
     g = np.float32(DIFFUSION)
@@ -68,35 +93,6 @@ def _diffuse(signal: np.ndarray, line: np.ndarray, at: int, length: int) -> None
             inner = signal[n] - g * held
             to[n] = inner
             signal[n] = held + g * inner
-
-
-@njit(cache=True, nogil=True)
-def _read_line(line: np.ndarray, at: int, away: float, away_step: float, out: np.ndarray) -> None:
-    """Read a moving line over a tick into `out` ``[TICK]``, between samples."""
-    size = len(line)
-    whole = int(away)
-    start = (at - whole - 2) & (size - 1)
-    f_start = np.float32(away - whole)
-    f_step = np.float32(away_step)
-    last = f_start + np.float32(TICK - 1) * f_step
-    if 0.0 <= last < 1.0 and start + TICK + 3 <= size:
-        # The usual case: the place between two samples moves, but stays between them.
-        stretch = line[start : start + TICK + 3]
-        for n in range(TICK):
-            f = f_start + np.float32(n) * f_step
-            out[n] = between(stretch[n + 3], stretch[n + 2], stretch[n + 1], stretch[n], f)
-        return
-    for n in range(TICK):
-        x = f_start + np.float32(n) * f_step
-        steps = math.floor(x)
-        place = at + n - whole - int(steps)
-        out[n] = between(
-            line[(place + 1) & (size - 1)],
-            line[place & (size - 1)],
-            line[(place - 1) & (size - 1)],
-            line[(place - 2) & (size - 1)],
-            x - np.float32(steps),
-        )
 
 
 @njit(cache=True, nogil=True)
@@ -152,6 +148,75 @@ def _loss(seconds: float, decay: float, damping: float, rate: float) -> tuple[fl
 
 
 @njit(cache=True, nogil=True)
+def _feed(
+    signal: np.ndarray,
+    pre: np.ndarray,
+    at: int,
+    delay: int,
+    to_delay: int,
+    low_cut: float,
+    thin: np.ndarray,
+    fed: np.ndarray,
+) -> None:
+    """A tick through pre-delay and low cut: from `signal` ``[2, TICK]`` to `fed`.
+
+    Both sides go at once: each sample waits for the one before, but not for the other side.
+    """
+    mask = pre.shape[1] - 1
+    for c in range(2):
+        for n in range(TICK):
+            pre[c, (at & mask) + n] = signal[c, n]
+    left, right = thin[0], thin[1]
+    for n in range(TICK):
+        place = (at + n - delay) & mask
+        x, y = pre[0, place], pre[1, place]
+        if to_delay != delay:
+            place = (at + n - to_delay) & mask
+            share = np.float32(n / TICK)
+            x += share * (pre[0, place] - x)
+            y += share * (pre[1, place] - y)
+        left += low_cut * (x - left)
+        right += low_cut * (y - right)
+        fed[0, n], fed[1, n] = x - left, y - right
+    thin[0], thin[1] = left, right
+
+
+@njit(cache=True, nogil=True)
+def _read_lines(
+    lines: np.ndarray,
+    at: int,
+    rate: float,
+    seconds: np.ndarray,
+    size: float,
+    to_size: float,
+    held: np.ndarray,
+) -> None:
+    """Read all lines over a tick, each swaying at a pace of its own, into `held`."""
+    for i in range(LINES):
+        pace = 0.11 + 0.029 * i
+        turn = at / rate * pace + i * 0.618
+        then = turn + TICK / rate * pace
+        length = seconds[i] * size * rate
+        to_length = seconds[i] * to_size * rate
+        away = length + SWAY * rate * (1.0 + math.sin(2.0 * math.pi * turn))
+        end = to_length + SWAY * rate * (1.0 + math.sin(2.0 * math.pi * then))
+        if abs(end - away) > FASTEST * TICK:
+            read_crossfaded(lines[i], at, away, end, held[i])
+        else:
+            read_moving(lines[i], at, away, (end - away) / TICK, held[i])
+
+
+@njit(cache=True, nogil=True)
+def _gather(held: np.ndarray, wet: np.ndarray) -> None:
+    """What is heard of the lines ``[LINES, TICK]`` on either side ``[2, TICK]``."""
+    for n in range(TICK):
+        wet[0, n] = held[0, n] - held[2, n] + held[4, n] - held[6, n]
+        wet[0, n] += held[8, n] - held[10, n] + held[12, n] - held[14, n]
+        wet[1, n] = held[1, n] - held[3, n] + held[5, n] - held[7, n]
+        wet[1, n] += held[9, n] - held[11, n] + held[13, n] - held[15, n]
+
+
+@njit(cache=True, nogil=True)
 def _run(
     signal: np.ndarray,
     pre: np.ndarray,
@@ -161,12 +226,13 @@ def _run(
     thin: np.ndarray,
     first: int,
     rate: float,
-    pre_delay: int,
-    early_lengths: np.ndarray,
-    lengths: np.ndarray,
+    pre_delay: np.ndarray,
+    diffusers: np.ndarray,
+    seconds: np.ndarray,
+    size: np.ndarray,
     decay: np.ndarray,
     damping: np.ndarray,
-    low_cut: float,
+    low_cut: np.ndarray,
     width: np.ndarray,
     mix: np.ndarray,
 ) -> None:
@@ -177,12 +243,16 @@ def _run(
     pre, early, lines
         Delay lines as rings: ``[2, size]``, ``[2, DIFFUSERS, size]``, ``[LINES, size]``.
     dull, thin
-        One-pole memories: damping of each line ``[LINES]``, low cut of each channel ``[2]``.
-    decay, damping
-        Seconds to fall by 60 dB, and the corner in Hz above which it falls faster, at every
-        tick ``[ticks + 1]``.
+        One-pole states: damping of each line ``[LINES]``, low cut of each channel ``[2]``.
+    diffusers, seconds
+        Lengths of the diffusers ``[2, DIFFUSERS]`` and the lines ``[LINES]`` at a size of 1, in
+        seconds.
+    size, decay, damping, width, mix
+        Shares, seconds to fall by 60 dB, the corner in Hz above which it falls faster, and
+        shares, at every tick ``[ticks + 1]``.
+    pre_delay, low_cut
+        Seconds, and the one-pole share, at every tick or ``[1]``.
     """
-    pre_mask = pre.shape[1] - 1
     mask = lines.shape[1] - 1
     gain = np.empty(LINES, np.float32)
     dark = np.empty(LINES, np.float32)
@@ -191,38 +261,26 @@ def _run(
     held = np.empty((LINES, TICK), np.float32)
     for k in range(len(decay) - 1):
         at = (first + k) * TICK
-        for c in range(2):
-            for n in range(TICK):
-                pre[c, (at & pre_mask) + n] = signal[c, k * TICK + n]
-        # Both sides at once: each sample waits for the one before, but not for the other side.
-        left, right = thin[0], thin[1]
-        for n in range(TICK):
-            place = (at + n - pre_delay) & pre_mask
-            x, y = pre[0, place], pre[1, place]
-            left += low_cut * (x - left)
-            right += low_cut * (y - right)
-            fed[0, n], fed[1, n] = x - left, y - right
-        thin[0], thin[1] = left, right
+        tick = signal[:, k * TICK : (k + 1) * TICK]
+        delayed = len(pre_delay) > 1
+        wait = int((pre_delay[k] if delayed else pre_delay[0]) * rate)
+        to_wait = int((pre_delay[k + 1] if delayed else pre_delay[0]) * rate)
+        cut = low_cut[k] if len(low_cut) > 1 else low_cut[0]
+        _feed(tick, pre, at, wait, to_wait, cut, thin, fed)
         for c in range(2):
             for d in range(DIFFUSERS):
-                _diffuse(fed[c], early[c, d], at, early_lengths[c, d])
-        if k == 0 or decay[k] != decay[k - 1] or damping[k] != damping[k - 1]:
+                length = int(diffusers[c, d] * min(size[k], 2.0) * rate)
+                to_length = int(diffusers[c, d] * min(size[k + 1], 2.0) * rate)
+                _diffuse(fed[c], early[c, d], at, length, to_length)
+        moved = k == 0 or decay[k] != decay[k - 1] or damping[k] != damping[k - 1]
+        if moved or size[k] != size[k - 1]:
             for i in range(LINES):
-                loss = _loss(lengths[i] / rate, decay[k], damping[k], rate)
+                length_seconds = seconds[i] * size[k] * rate / rate
+                loss = _loss(length_seconds, decay[k], damping[k], rate)
                 gain[i], dark[i] = loss[0], loss[1]
-        for i in range(LINES):
-            pace = 0.11 + 0.029 * i
-            turn = (first + k) * TICK / rate * pace + i * 0.618
-            then = turn + TICK / rate * pace
-            away = lengths[i] + SWAY * rate * (1.0 + math.sin(2.0 * math.pi * turn))
-            end = lengths[i] + SWAY * rate * (1.0 + math.sin(2.0 * math.pi * then))
-            _read_line(lines[i], at, away, (end - away) / TICK, held[i])
+        _read_lines(lines, at, rate, seconds, size[k], size[k + 1], held)
         _darken(held, gain, dark, dull)
-        for n in range(TICK):
-            wet[0, n] = held[0, n] - held[2, n] + held[4, n] - held[6, n]
-            wet[0, n] += held[8, n] - held[10, n] + held[12, n] - held[14, n]
-            wet[1, n] = held[1, n] - held[3, n] + held[5, n] - held[7, n]
-            wet[1, n] += held[9, n] - held[11, n] + held[13, n] - held[15, n]
+        _gather(held, wet)
         _mix_lines(held)
         here = at & mask
         for i in range(LINES):
@@ -234,9 +292,8 @@ def _run(
             share = mix[k] + (mix[k + 1] - mix[k]) * x
             middle = 0.5 * (wet[0, n] + wet[1, n])
             side = 0.5 * (wet[0, n] - wet[1, n]) * spread
-            m = k * TICK + n
-            signal[0, m] = signal[0, m] * (1.0 - share) + WET_GAIN * (middle + side) * share
-            signal[1, m] = signal[1, m] * (1.0 - share) + WET_GAIN * (middle - side) * share
+            tick[0, n] = tick[0, n] * (1.0 - share) + WET_GAIN * (middle + side) * share
+            tick[1, n] = tick[1, n] * (1.0 - share) + WET_GAIN * (middle - side) * share
     if not math.isfinite(dull.sum()):
         lines[:] = 0.0
         dull[:] = 0.0
@@ -249,6 +306,7 @@ def _run(
         family="effect",
         kind="reverb",
         name="Reverb",
+        category="Space",
         help="A large space that stays dense and even, up to a decay of half a minute.",
         parameters=(
             Parameter(
@@ -268,8 +326,10 @@ def _run(
                 "Distance of the walls.",
                 unit="%",
                 low=40.0,
-                high=200.0,
+                high=LARGEST,
                 default=120.0,
+                moves=Moves.SHARED,
+                group="Space",
             ),
             Parameter(
                 "pre_delay",
@@ -278,6 +338,8 @@ def _run(
                 unit="ms",
                 high=LONGEST_PRE_DELAY * 1000,
                 default=20.0,
+                moves=Moves.SHARED,
+                group="Space",
             ),
             Parameter(
                 "damping",
@@ -299,6 +361,8 @@ def _run(
                 high=1_000.0,
                 default=120.0,
                 scale=Scale.LOGARITHMIC,
+                moves=Moves.SHARED,
+                group="Tone",
             ),
             Parameter(
                 "width",
@@ -324,50 +388,51 @@ def _run(
 class Reverb(Effect):
     """Two channels of diffusion into a feedback network of sixteen lines."""
 
-    def _ring(self, seconds: float) -> int:
-        return 1 << math.ceil(math.log2(seconds * self.rate + 2 * TICK))
+    def initial_state(self) -> State:
+        """See `Effect.initial_state`."""
+        longest = LONGEST * 1.03 * LARGEST / 100.0 + 2 * SWAY
+        diffuser = 0.016 * 2.0
 
-    def silence(self) -> Memory:
-        """See `Effect.silence`."""
-        size = self.part.number("size") / 100.0
-        longest = LONGEST * 1.03 * size + 2 * SWAY
+        def ring(seconds: float) -> int:
+            return ring_size(seconds * self.rate)
+
         return {
-            "pre": np.zeros((2, self._ring(LONGEST_PRE_DELAY)), np.float32),
-            "early": np.zeros((2, DIFFUSERS, self._ring(0.016 * 2.0)), np.float32),
-            "lines": np.zeros((LINES, self._ring(longest)), np.float32),
+            "pre": np.zeros((2, ring(LONGEST_PRE_DELAY)), np.float32),
+            "early": np.zeros((2, DIFFUSERS, ring(diffuser)), np.float32),
+            "lines": np.zeros((LINES, ring(longest)), np.float32),
             "dull": np.zeros(LINES, np.float32),
             "thin": np.zeros(2),
         }
 
-    def process(self, span: Span, frame: Frame, signal: NDArray[np.float32]) -> None:
-        """See `Effect.process`."""
-        keys = ("decay", "damping", "width", "mix")
-        decay, damping, width, mix = (
-            self.movement.track(f"{self.path}.{key}").values(frame)[0] for key in keys
+    def process_stereo(self, block: Block, signal: Signal, side: Signal | None) -> None:
+        """See `Effect.process_stereo`."""
+        moments = block.moments
+        size, decay, damping, width, mix = (
+            self.trajectory(key).values(moments)[0]
+            for key in ("size", "decay", "damping", "width", "mix")
         )
-        size = self.part.number("size") / 100.0
-        early = np.array(DIFFUSER_SECONDS) * min(size, 2.0) * self.rate
-        memory = self.memory
+        state = self.state
         _run(
             signal,
-            memory["pre"],
-            memory["early"],
-            memory["lines"],
-            memory["dull"],
-            memory["thin"],
-            span.first,
+            state["pre"],
+            state["early"],
+            state["lines"],
+            state["dull"],
+            state["thin"],
+            block.span.first,
             float(self.rate),
-            int(self.part.number("pre_delay") / 1000.0 * self.rate),
-            early.astype(np.int64),
-            line_seconds() * size * self.rate,
+            self.trajectory("pre_delay").compact(moments)[0] / 1000.0,
+            np.array(DIFFUSER_SECONDS),
+            line_seconds(),
+            size / 100.0,
             decay,
             damping,
-            1.0 - math.exp(-2.0 * math.pi * self.part.number("low_cut") / self.rate),
+            one_pole_at(self.trajectory("low_cut").compact(moments)[0], self.rate),
             width / 100.0,
             mix / 100.0,
         )
 
-    def fading(self) -> float:
-        """See `Effect.fading`."""
-        longest = self.movement.track(f"{self.path}.decay").reach()[1]
-        return longest * 1.05 + self.part.number("pre_delay") / 1000.0 + 0.1
+    def tail(self) -> float:
+        """See `Processor.tail`."""
+        longest = self.trajectory("decay").reach()[1]
+        return longest * 1.05 + self.trajectory("pre_delay").reach()[1] / 1000.0 + 0.1

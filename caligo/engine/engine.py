@@ -8,20 +8,25 @@ from __future__ import annotations
 import math
 from collections.abc import Callable, Iterator, Sequence
 from concurrent.futures import Future, ThreadPoolExecutor
-from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
 
 from caligo.document.score import Note, Score
 from caligo.document.sound import Layer, Sound
-from caligo.engine.ceiling import DELAY_TICKS
+from caligo.engine.ahead import LONGEST, LayerAhead
+from caligo.engine.changes import Changes, changes_between
+from caligo.engine.cross_modulation import all_modulators
 from caligo.engine.layer import LayerRenderer
+from caligo.engine.limiter import DELAY_TICKS
+from caligo.engine.metering import StageMeter
 from caligo.engine.mixer import Mixer
-from caligo.engine.stems import CachedLayer, StemStore, stem_key
+from caligo.engine.stem_keys import StemKeys, routes_that_count
+from caligo.engine.stems import PIECE_TICKS, CachedLayer, Piece, StemStore, ticks_in
 from caligo.engine.voicing import Voicing
-from caligo.movement.block import TICK, Span
-from caligo.movement.routes import Movement
+from caligo.movement.movement import Movement
+from caligo.processing.processor import State
+from caligo.signal.ticks import TICK, Span
 
 Signal = NDArray[np.float32]
 Interrupted = Callable[[], bool]
@@ -32,6 +37,8 @@ LARGE_BLOCK = 65_536
 """Samples at a time where nobody waits for the first of them."""
 MIDDLE_BLOCK = 32_768
 """Samples at a time in work that an edit or a seek may stop at any moment."""
+WORTH = 0.5
+"""Seconds of tail from which on it is worth keeping the mixer's state."""
 SMALL_BLOCK = 2_048
 """Samples at a time while listening: below, arranging the work would cost as much as the work."""
 
@@ -59,6 +66,8 @@ class Engine:
     rough
         Leave out what voices have added up since they began: phases differ then, for a first
         picture.
+    meter
+        Where the levels behind every stage are gathered, if anybody wants them.
 
     Notes
     -----
@@ -77,6 +86,7 @@ class Engine:
         stems: StemStore | None = None,
         notes: Sequence[Note] | None = None,
         rough: bool = False,
+        meter: StageMeter | None = None,
     ) -> None:
         if rate not in RATES:
             raise ValueError(f"the sample rate is one of {RATES}, not {rate}")
@@ -87,27 +97,29 @@ class Engine:
         self.notes = list(score.notes if notes is None else notes)
         self.voicing = Voicing(sound, self.notes, self.movement.setting.tempo)
         self._threads = threads
-        self._hold_still = hold_still
-        self._rough = rough
         self._stems = stems
-        self._build()
+        self._meter = meter
+        renderers = {
+            layer.id: LayerRenderer(sound, layer, self.movement, self.voicing, rate, rough, meter)
+            for layer in sounding_layers(sound)
+        }
+        self.layers: dict[str, LayerRenderer | CachedLayer | LayerAhead] = dict(renderers)
+        self._mix_key = ""
+        if stems is not None:
+            keys = StemKeys(sound, score, self.voicing, rate, hold_still)
+            self.layers = {
+                name: CachedLayer(renderer, stems, keys.of(renderer.layer))
+                for name, renderer in renderers.items()
+            }
+            self._mix_key = keys.of_mix()
+        late = {name: renderer.latency() for name, renderer in renderers.items()}
+        self.mixer = Mixer(sound, self.movement, self.voicing, rate, late, meter)
+        self._ahead = DELAY_TICKS + self.mixer.latency_ticks
         self.start(0)
-
-    def _build(self) -> None:
-        self.layers: dict[str, LayerRenderer | CachedLayer] = {}
-        for layer in sounding_layers(self.sound):
-            renderer = LayerRenderer(
-                self.sound, layer, self.movement, self.voicing, self.rate, self._rough
-            )
-            if self._stems is None:
-                self.layers[layer.id] = renderer
-            else:
-                key = stem_key(self.sound, layer, self.score, self.rate, self._hold_still)
-                self.layers[layer.id] = CachedLayer(renderer, self._stems, key)
-        self.mixer = Mixer(self.sound, self.movement, self.voicing, self.rate)
 
     def play(self, notes: Sequence[Note]) -> None:
         """Play other notes from now on; what sounds and goes on is not interrupted."""
+        self._rewind(list(self.layers))
         self.notes = list(notes)
         self.voicing = Voicing(self.sound, self.notes, self.movement.setting.tempo)
         for layer in self.layers.values():
@@ -121,8 +133,8 @@ class Engine:
 
     def pre_roll(self) -> float:
         """Seconds to run before a moment so that filters and effects are as they should be."""
-        layers = max((layer.fading() for layer in self.layers.values()), default=0.0)
-        return layers + self.mixer.fading()
+        layers = max((layer.tail() for layer in self.layers.values()), default=0.0)
+        return layers + self.mixer.tail()
 
     def start(
         self,
@@ -131,16 +143,42 @@ class Engine:
         most: float = math.inf,
         interrupted: Interrupted = lambda: False,
     ) -> None:
-        """Go to a tick: forget everything, and run the pre-roll, of at most `most` seconds."""
+        """Go to a tick: forget everything, and run in, for at most `most` seconds.
+
+        Where the mixer has left its state in the store, the run-in begins there and is exact.
+        """
         for layer in self.layers.values():
-            layer.forget()
-        self.mixer.forget()
-        roll = min(self.pre_roll(), most)
-        self._inside = max(0, tick - math.ceil(roll * self.rate / TICK))
+            layer.reset()
+        self.mixer.reset()
         self.tick = tick
-        for _ in self._run(tick + DELAY_TICKS - self._inside, MIDDLE_BLOCK):
+        kept = self._nearest(tick + self._ahead)
+        if kept is not None:
+            self._inside = kept[0] * PIECE_TICKS
+            self.mixer.restore_state(kept[1].state)
+            self._exact = True
+        else:
+            self._inside = tick - ticks_in(min(self.pre_roll(), most), self.rate, tick)
+            self._exact = self._inside == 0
+        for _ in self._run(tick + self._ahead - self._inside, MIDDLE_BLOCK):
             if interrupted():
                 return
+
+    def _nearest(self, tick: int) -> tuple[int, Piece] | None:
+        """The last state that the mixer has left before a tick, with the number of its piece."""
+        number = tick // PIECE_TICKS
+        if self._stems is None or number == 0:
+            return None
+        found = self._stems.read(self._mix_key, number)
+        return None if found is None else (number, found)
+
+    def _leave_state(self) -> None:
+        """Leave the mixer's state at a border between pieces, where it is exact and worth it."""
+        number, inside = divmod(self._inside, PIECE_TICKS)
+        if self._stems is None or inside or not self._exact or self.mixer.tail() < WORTH:
+            return
+        if not self._stems.has(self._mix_key, number):
+            state = self.mixer.save_state()
+            self._stems.write(self._mix_key, number, Piece(np.zeros((2, 0), np.float32), state))
 
     def _advance(self, ticks: int) -> Signal:
         span = Span(self._inside, ticks, self.rate)
@@ -150,15 +188,72 @@ class Engine:
         return {name: layer.render(span) for name, layer in self.layers.items()}
 
     def _mix(self, span: Span, stems: dict[str, Signal]) -> Signal:
+        out = self.mixer.process(span, stems)
         self._inside += span.ticks
-        return self.mixer.process(span, stems)
+        self._leave_state()
+        if self._meter is not None:
+            # The output is late; it is measured where it is heard.
+            heard = Span(span.first - self._ahead, span.ticks, span.rate)
+            self._meter.add("output", heard, out)
+        return out
 
-    def leave_stems(self) -> None:
-        """Render all layers afresh from now on, so that edits can be taken up at any moment."""
-        for name, layer in self.layers.items():
+    def listen(self, most: float) -> None:
+        """Be ready for edits at any moment: without the store, and with layers a little ahead.
+
+        Layers are run in for at most `most` seconds.
+        """
+        for i, (name, layer) in enumerate(list(self.layers.items())):
+            if isinstance(layer, LayerAhead):
+                continue
+            shorter = i * LONGEST // len(self.layers)
             if isinstance(layer, CachedLayer):
-                self.layers[name] = layer.settle(self._inside)
+                self.layers[name] = LayerAhead(layer.settle(self._inside, most), shorter)
+            else:
+                self.layers[name] = LayerAhead(layer, shorter)
         self._stems = None
+
+    def _rewind(self, names: Sequence[str]) -> None:
+        """Bring layers that were rendered ahead to the state at the present tick."""
+        for name in names:
+            layer = self.layers[name]
+            if isinstance(layer, LayerAhead):
+                layer.rewind(self._inside)
+
+    def change(self, sound: Sound) -> bool:
+        """Take up an edit from the next sample on, smoothly; False if that needs a new engine."""
+        changes = changes_between(self.sound, sound)
+        if changes is None:
+            return False
+        if changes:
+            touched = self._touched(sound, changes)
+            self._rewind(touched)
+            at = self._inside * TICK / self.rate
+            self.movement.change(changes.values, changes.depths, at)
+            for layer in sound.layers:
+                if layer.id in touched:
+                    renderer = self.layers[layer.id]
+                    assert isinstance(renderer, LayerRenderer | LayerAhead)
+                    renderer.change(layer, changes.bypass, at)
+            self.mixer.change(changes.bypass)
+        self.sound = sound
+        return True
+
+    def _touched(self, sound: Sound, changes: Changes) -> list[str]:
+        """The layers whose stems an edit changes."""
+        routes = {route.id: route.target for route in sound.routes}
+        addresses = [*changes.addresses, *(routes[name] for name in changes.depths)]
+        found = []
+        for layer in sound.layers:
+            if layer.id not in self.layers:
+                continue
+            together = [layer, *all_modulators(sound, layer)]
+            prefixes = {one.id for one in together} | {"sound"}
+            for route in routes_that_count(sound, together):
+                prefixes |= {route.source} | ({route.scaled_by} if route.scaled_by else set())
+            mixed = {f"{layer.id}.level", f"{layer.id}.pan"}
+            if any(a.partition(".")[0] in prefixes and a not in mixed for a in addresses):
+                found.append(layer.id)
+        return found
 
     def render(self, ticks: int) -> Signal:
         """The next `ticks` control ticks of output ``[2, ticks * 64]``."""
@@ -185,11 +280,7 @@ class Engine:
 
     def _run(self, ticks: int, block: int) -> Iterator[tuple[Signal, dict[str, Signal], Span]]:
         """The next ticks inside, block by block."""
-        step = max(1, block // TICK)
-        spans = [
-            Span(self._inside + at, min(step, ticks - at), self.rate)
-            for at in range(0, ticks, step)
-        ]
+        spans = self._spans(ticks, max(1, block // TICK))
         if self._threads <= 1:
             for span in spans:
                 stems = self._stems_of(span)
@@ -205,20 +296,32 @@ class Engine:
                     ahead = {n: pool.submit(x.render, spans[i + 1]) for n, x in self.layers.items()}
                 yield self._mix(span, stems), stems, span
 
-    def memory(self) -> dict[str, Any]:
-        """A copy of all that filters and effects remember."""
+    def _spans(self, ticks: int, step: int) -> list[Span]:
+        """The next ticks in blocks; with a store, none goes across a border between pieces."""
+        spans, at, end = [], self._inside, self._inside + ticks
+        while at < end:
+            size = min(step, end - at)
+            if self._stems is not None:
+                size = min(size, PIECE_TICKS - at % PIECE_TICKS)
+            spans.append(Span(at, size, self.rate))
+            at += size
+        return spans
+
+    def save_state(self) -> State:
+        """A copy of the state of all filters and effects."""
+        self._rewind(list(self.layers))
         return {
-            "layers": {name: layer.memory() for name, layer in self.layers.items()},
-            "mixer": self.mixer.memory(),
+            "layers": {name: layer.save_state() for name, layer in self.layers.items()},
+            "mixer": self.mixer.save_state(),
             "inside": self._inside,
             "tick": self.tick,
         }
 
-    def recall(self, memory: dict[str, Any]) -> None:
-        """Go on from where another engine of this sound was, with what it remembered."""
+    def restore_state(self, state: State) -> None:
+        """Go on from where another engine of this sound was, with its state."""
         for name, layer in self.layers.items():
-            if name in memory["layers"]:
-                layer.recall(memory["layers"][name])
-        self.mixer.recall(memory["mixer"])
-        self._inside = memory["inside"]
-        self.tick = memory["tick"]
+            if name in state["layers"]:
+                layer.restore_state(state["layers"][name])
+        self.mixer.restore_state(state["mixer"])
+        self._inside = state["inside"]
+        self.tick = state["tick"]

@@ -2,39 +2,42 @@
 
 from __future__ import annotations
 
-from typing import Any
+import itertools
 
 import numpy as np
-from numba import njit
 from numpy.typing import NDArray
 
-from caligo.catalogue import implementation
-from caligo.document.sound import Layer, Sound
-from caligo.effects.effect import Effect
+from caligo.document.signal_flow import side_inputs
+from caligo.document.sound import EffectPart, Layer, Sound
 from caligo.engine.layer_voices import LayerVoices
+from caligo.engine.metering import StageMeter
 from caligo.engine.voicing import Voicing
-from caligo.movement.block import TICK, Span
-from caligo.movement.routes import Movement
+from caligo.movement.block import stereo_block
+from caligo.movement.movement import Movement
+from caligo.processing.chain import build_chain
+from caligo.processing.processor import State
+from caligo.signal.gains import sum_voices
+from caligo.signal.ticks import Span
+
+Signal = NDArray[np.float32]
 
 
-@njit(cache=True, nogil=True)
-def _sum_voices(signal: np.ndarray, gains: np.ndarray, out: np.ndarray) -> None:
-    """Voices ``[voices, 2, samples]`` times gains ``[voices, ticks + 1]``, added to `out`."""
-    for v in range(signal.shape[0]):
-        for k in range(gains.shape[1] - 1):
-            g = np.float32(gains[v, k])
-            step = np.float32((gains[v, k + 1] - gains[v, k]) / TICK)
-            if g == 0.0 and step == 0.0:
-                continue
-            for c in range(2):
-                voice = signal[v, c, k * TICK : (k + 1) * TICK]
-                to = out[c, k * TICK : (k + 1) * TICK]
-                for n in range(TICK):
-                    to[n] += voice[n] * (g + np.float32(n) * step)
+def own_inserts(layer: Layer) -> list[EffectPart]:
+    """The inserts up to the first that listens to another signal: these belong to the stem.
+
+    The others wait until that signal is there, so the mixer takes care of them.
+    """
+    return list(itertools.takewhile(lambda part: not side_inputs([part]), layer.inserts))
 
 
 class LayerRenderer:
-    """Renders a layer's stem, before its level, pan and sends."""
+    """Renders a layer's stem, before its level, pan and sends.
+
+    Parameters
+    ----------
+    meter
+        Where the levels behind its stages are gathered, if anybody wants them.
+    """
 
     def __init__(
         self,
@@ -44,68 +47,67 @@ class LayerRenderer:
         voicing: Voicing,
         rate: int,
         rough: bool = False,
+        meter: StageMeter | None = None,
     ) -> None:
         self.layer = layer
         self.rate = rate
-        self.voices = LayerVoices(sound, layer, movement, voicing, rate, rough)
-        self.inserts: list[Effect] = [
-            implementation("effect", part.kind)(part, f"{layer.id}.{part.id}", movement, rate)
-            for part in layer.inserts
-            if not part.bypass
-        ]
+        self.meter = meter
+        self.voices = LayerVoices(sound, layer, movement, voicing, rate, rough, meter)
+        self.inserts = build_chain(own_inserts(layer), layer.id, movement, rate)
 
     def play(self, voicing: Voicing) -> None:
         """Take up a new set of voices."""
         self.voices.play(voicing)
 
-    def render(self, span: Span) -> NDArray[np.float32]:
+    def change(self, layer: Layer, bypass: dict[str, bool], at: float) -> None:
+        """Take up edited numbers, and what is bypassed by address, from a moment on."""
+        self.layer = layer
+        self.voices.change(layer, bypass, at)
+        self.inserts.switch(bypass)
+
+    def render(self, span: Span) -> Signal:
         """The layer's stem over `span` ``[2, samples]``."""
         out = np.zeros((2, span.samples), np.float32)
         times = span.times
         rows = self.voices.active(times)
         if rows:
-            signal, past = self.voices.render(span, rows)
+            signal, unfiltered = self.voices.render(span, rows)
             gains = self.voices.gains(rows, times)
-            _sum_voices(signal, gains, out)
-            if past is not None:
-                _sum_voices(past, gains, out)
-        if self.inserts:
-            frame = self.voices.voicing.frame(times, self.voices.voicing.none)
-            for effect in self.inserts:
-                effect.process(span, frame, out)
+            sum_voices(signal, gains, out)
+            if unfiltered is not None:
+                sum_voices(unfiltered, gains, out)
+        meter = self.meter
+        if meter is not None:
+            meter.add(f"{self.layer.id}.{self.layer.envelope.id}", span, out)
+        if self.inserts.slots:
+            voicing = self.voices.voicing
+            block = stereo_block(span, voicing.moments(times, voicing.none))
+
+            def tap(stage: str, heard: Signal) -> None:
+                if meter is not None:
+                    meter.add(stage, span, heard[0])
+
+            self.inserts.process(block, out[None], tap=tap)
         return out
 
-    def fading(self) -> float:
+    def tail(self) -> float:
         """Seconds of pre-roll after which filters and inserts are as if they had always run."""
-        return self.voices.fading() + sum(e.fading() for e in self.inserts)
+        return self.voices.tail() + self.inserts.tail()
 
-    def forget(self) -> None:
-        """Remember nothing, as before the first sound."""
-        self.voices.forget()
-        for effect in self.inserts:
-            effect.memory = effect.silence()
+    def latency(self) -> int:
+        """Samples by which the stem is late."""
+        return self.inserts.latency()
 
-    def memory(self) -> dict[str, Any]:
-        """A copy of all that the layer remembers."""
-        return {
-            "voices": self.voices.memory(),
-            "inserts": {
-                e.path: (e.part.kind, {k: v.copy() for k, v in e.memory.items()})
-                for e in self.inserts
-            },
-        }
+    def reset(self) -> None:
+        """Go back to the state before the first sound."""
+        self.voices.reset()
+        self.inserts.reset()
 
-    def recall(self, memory: dict[str, Any]) -> None:
-        """Take over what another renderer of this layer remembered, where it still fits."""
-        self.voices.recall(memory["voices"])
-        recall_effects(self.inserts, memory["inserts"])
+    def save_state(self) -> State:
+        """A copy of the state."""
+        return {"voices": self.voices.save_state(), "inserts": self.inserts.save_state()}
 
-
-def recall_effects(effects: list[Effect], memories: dict[str, Any]) -> None:
-    """Give effects of the same address, kind and sizes what their predecessors remembered."""
-    for effect in effects:
-        kind, memory = memories.get(effect.path, (None, {}))
-        if kind == effect.part.kind and all(
-            memory[k].shape == v.shape for k, v in effect.memory.items()
-        ):
-            effect.memory = {k: v.copy() for k, v in memory.items()}
+    def restore_state(self, state: State) -> None:
+        """Take over the state of another renderer of this layer, where it still fits."""
+        self.voices.restore_state(state["voices"])
+        self.inserts.restore_state(state["inserts"])

@@ -13,7 +13,7 @@ from caligo.document.score import Note, Score
 from caligo.document.sound import Sound
 from caligo.engine.engine import DEFAULT_RATE, SMALL_BLOCK, Engine
 from caligo.engine.stems import StemStore
-from caligo.movement.block import TICK
+from caligo.signal.ticks import TICK
 
 Signal = NDArray[np.float32]
 
@@ -54,7 +54,7 @@ class Listening:
         self._lock = threading.Lock()
         self._rate = rate
         self._store = store
-        self._hold_still = hold_still
+        self._hold_still = self._held = hold_still
         self._most_roll = most_roll
         self.loop = loop
         self._played: list[Note] = []
@@ -78,7 +78,7 @@ class Listening:
         tick = max(0, round(start * self._rate / TICK))
         if tick:
             engine.start(tick, most=self._most_roll)
-        engine.leave_stems()
+        engine.listen(self._most_roll)
         return engine
 
     @property
@@ -87,12 +87,19 @@ class Listening:
         return self._engine.tick * TICK / self._rate
 
     def edit(self, sound: Sound, score: Score | None = None) -> None:
-        """Go on with a changed sound or score; filters, echoes and reverbs carry on."""
+        """Go on with a changed sound or score; filters, echoes and reverbs carry on.
+
+        A number goes to its new value in `caligo.movement.trajectory.GLIDE` seconds; what changes
+        the structure is crossfaded over a block.
+        """
         with self._lock:
             before = self._engine
             played = score or before.score
             if self._emptied:
                 played = played.model_copy(update={"notes": []})
+            if self._hold_still == self._held and played == before.score and before.change(sound):
+                return
+            self._held = self._hold_still
             fresh = Engine(
                 sound,
                 played,
@@ -100,7 +107,8 @@ class Listening:
                 hold_still=self._hold_still,
                 notes=[*played.notes, *self._played],
             )
-            fresh.recall(before.memory())
+            fresh.restore_state(before.save_state())
+            fresh.listen(self._most_roll)
             self._replace(fresh)
 
     def hold_still(self, still: bool) -> None:
@@ -188,8 +196,10 @@ class Listening:
         fall = np.linspace(1.0, 0.0, out.shape[1], dtype=np.float32)
         score = self._engine.score.model_copy(update={"notes": []})
         fresh = Engine(self._engine.sound, score, rate=self._rate, hold_still=self._hold_still)
-        empty = fresh.memory()
-        fresh.recall(empty | {"inside": self._engine.memory()["inside"], "tick": self._engine.tick})
+        empty = fresh.save_state()
+        now = {key: self._engine.save_state()[key] for key in ("inside", "tick")}
+        fresh.restore_state(empty | now)
+        fresh.listen(self._most_roll)
         self._engine = fresh
         self._fading = None
         return out * fall

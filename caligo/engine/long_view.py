@@ -14,10 +14,10 @@ from caligo.document.sound import Sound
 from caligo.engine.engine import DEFAULT_RATE, MIDDLE_BLOCK, Engine, Interrupted
 from caligo.engine.stems import StemStore
 from caligo.measure.loudness import MOMENTARY, LoudnessMeter, lufs
-from caligo.measure.spectrogram import ROWS, Levels, SpectrogramStream, column
+from caligo.measure.spectrogram import ROWS, Column, SpectrogramStream, column
 from caligo.measure.stereo import stereo_image
 from caligo.measure.true_peak import TruePeakMeter
-from caligo.movement.block import TICK
+from caligo.signal.ticks import TICK
 
 COLUMNS = 1_200
 """Columns over the whole length."""
@@ -195,7 +195,7 @@ def fine(
     hop = score.length / COLUMNS
     spectra = SpectrogramStream(rate, hop)
     columns = _Columns(rate, hop)
-    waiting: list[Levels] = []
+    waiting: list[Column] = []
     first = 0
 
     def tile() -> Tile:

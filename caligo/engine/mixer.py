@@ -1,131 +1,241 @@
-"""The mixer: layers' stems through level, pan, sends, buses and master to the ceiling."""
+"""The mixer: a graph of layers, buses and the master, made from the document.
+
+Each layer and bus is a node with a chain and a fader; ways lead from it to the buses it sends to
+and to the master. Nodes are taken in topological order. Where signals that meet are late by
+different amounts, the earlier ones wait.
+"""
 
 from __future__ import annotations
 
-import math
-from typing import Any
+from dataclasses import dataclass
 
 import numpy as np
-from numba import njit
 from numpy.typing import NDArray
 
-from caligo.catalogue import implementation
-from caligo.document.sound import Sound
-from caligo.effects.effect import Effect
-from caligo.engine.ceiling import Ceiling
-from caligo.engine.layer import recall_effects
-from caligo.engine.levels import gain
+from caligo.document.signal_flow import inputs_of_all, topological_order
+from caligo.document.sound import Bus, Layer, Send, Sound
+from caligo.engine.layer import own_inserts
+from caligo.engine.limiter import Limiter
+from caligo.engine.metering import StageMeter
 from caligo.engine.voicing import Voicing
-from caligo.movement.block import TICK, Span
+from caligo.movement.block import Block, stereo_block
+from caligo.movement.movement import Movement
 from caligo.movement.notes import Floats
-from caligo.movement.routes import Movement
+from caligo.movement.trajectory import Trajectory
+from caligo.processing.chain import Chain, build_chain
+from caligo.processing.processor import State
+from caligo.signal.decibels import gain
+from caligo.signal.fixed_delay import FixedDelay
+from caligo.signal.gains import add_scaled
+from caligo.signal.pan import balance
+from caligo.signal.ticks import TICK, Span
 
 Signal = NDArray[np.float32]
+MASTER = "master"
 
 
-@njit(cache=True, nogil=True)
-def _add(signal: np.ndarray, left: np.ndarray, right: np.ndarray, out: np.ndarray) -> None:
-    """Add `signal` ``[2, samples]`` to `out`, with gains at every tick ``[ticks + 1]``."""
-    for k in range(len(left) - 1):
-        for c in range(2):
-            gains = left if c == 0 else right
-            g = np.float32(gains[k])
-            step = np.float32((gains[k + 1] - gains[k]) / TICK)
-            for n in range(TICK):
-                i = k * TICK + n
-                out[c, i] += signal[c, i] * (g + np.float32(n) * step)
+@dataclass(slots=True)
+class Way:
+    """The way of a node's signal to a bus or the master.
+
+    Parameters
+    ----------
+    send
+        The send's level; none on the way to the master.
+    ahead
+        Whether the signal is taken ahead of the fader.
+    wait
+        Makes the signal wait for later ones that it meets.
+    """
+
+    to: str
+    send: Trajectory | None
+    ahead: bool
+    wait: FixedDelay
 
 
-def balance(pan: Floats) -> tuple[Floats, Floats]:
-    """Gains of left and right for a pan of -100 to 100 %; the centre leaves both as they are."""
-    angle = (pan / 100.0 + 1.0) * (math.pi / 4.0)
-    left = np.minimum(math.sqrt(2.0) * np.cos(angle), 1.0)
-    right = np.minimum(math.sqrt(2.0) * np.sin(angle), 1.0)
-    # At the ends the other side is silent, not only very soft.
-    return np.where(pan >= 100.0, 0.0, left), np.where(pan <= -100.0, 0.0, right)
+class Node:
+    """A layer or a bus in the mixer: its chain, fader and ways."""
+
+    def __init__(self, part: Layer | Bus, movement: Movement, rate: int) -> None:
+        self.id = part.id
+        self.is_layer = isinstance(part, Layer)
+        effects = (
+            part.inserts[len(own_inserts(part)) :] if isinstance(part, Layer) else part.effects
+        )
+        self.chain = build_chain(effects, part.id, movement, rate)
+        self.level = movement.trajectory(f"{part.id}.level")
+        self.pan = movement.trajectory(f"{part.id}.pan") if self.is_layer else None
+        self.ways = [Way(MASTER, None, False, FixedDelay(0))]
+        self.ways += [self._way(send, movement) for send in part.sends]
+
+    def _way(self, send: Send, movement: Movement) -> Way:
+        level = movement.trajectory(f"{self.id}.{send.id}.level")
+        return Way(send.bus, level, send.text("from") == "ahead", FixedDelay(0))
+
+    def fader(self, block: Block) -> tuple[Floats, Floats, Floats]:
+        """The fader's gain, and what pan makes of it left and right, at every tick."""
+        own = gain(self.level.values(block.moments)[0])
+        if self.pan is None:
+            return own, np.ones_like(own), np.ones_like(own)
+        return own, *balance(self.pan.values(block.moments)[0])
 
 
 class Mixer:
-    """Everything after the layers' stems."""
+    """Everything after the layers' stems.
 
-    def __init__(self, sound: Sound, movement: Movement, voicing: Voicing, rate: int) -> None:
-        self._sound = sound
-        self._movement = movement
+    Parameters
+    ----------
+    late
+        Samples by which each layer's stem is late, by layer.
+    meter
+        Where the levels behind every stage are gathered, if anybody wants them.
+    """
+
+    def __init__(
+        self,
+        sound: Sound,
+        movement: Movement,
+        voicing: Voicing,
+        rate: int,
+        late: dict[str, int] | None = None,
+        meter: StageMeter | None = None,
+    ) -> None:
         self._voicing = voicing
+        self._meter = meter
+        parts: list[Layer | Bus] = [*sound.layers, *sound.buses]
+        made = {part.id: Node(part, movement, rate) for part in parts}
+        order = topological_order(inputs_of_all(sound))
+        self._nodes = [made[name] for name in order if name != MASTER]
+        self._buses = [bus.id for bus in sound.buses]
+        self._master = build_chain(sound.master.effects, MASTER, movement, rate)
+        self._level = movement.trajectory("master.level")
+        self._limiter = Limiter(sound.master.number("ceiling"), rate)
+        self._late = self._make_up(late or {})
+        self._final = FixedDelay(-self._late % TICK)
 
-        def effects(owner: str, parts: Any) -> list[Effect]:
-            return [
-                implementation("effect", part.kind)(part, f"{owner}.{part.id}", movement, rate)
-                for part in parts
-                if not part.bypass
-            ]
+    def _make_up(self, late: dict[str, int]) -> int:
+        """Let earlier signals wait for later ones; how late the master comes out."""
+        arrives = dict.fromkeys([*self._buses, MASTER], 0)
+        leaves: dict[str, int] = {}
+        for node in self._nodes:
+            came = late.get(node.id, 0) if node.is_layer else arrives[node.id]
+            leaves[node.id] = came + node.chain.latency()
+            for way in node.ways:
+                arrives[way.to] = max(arrives[way.to], leaves[node.id])
+        for node in self._nodes:
+            for way in node.ways:
+                way.wait = FixedDelay(arrives[way.to] - leaves[node.id])
+        return arrives[MASTER] + self._master.latency()
 
-        self._buses = {bus.id: effects(bus.id, bus.effects) for bus in sound.buses}
-        self._master = effects("master", sound.master.effects)
-        self._ceiling = Ceiling(sound.master.number("ceiling"), rate)
+    @property
+    def latency_ticks(self) -> int:
+        """Whole ticks by which the output is late, besides the limiter's."""
+        return -(-self._late // TICK)
 
     def play(self, voicing: Voicing) -> None:
         """Take up a new set of voices."""
         self._voicing = voicing
 
+    def change(self, bypass: dict[str, bool]) -> None:
+        """Take up what is bypassed, by address, while listening."""
+        for chain in self._chains():
+            chain.switch(bypass)
+
     def process(self, span: Span, stems: dict[str, Signal]) -> Signal:
-        """Mix stems to ``[2, samples]``, late by the ceiling's delay."""
-        frame = self._voicing.frame(span.times, self._voicing.none)
-        movement = self._movement
+        """Mix stems to ``[2, samples]``, late by the limiter's delay and by `latency_ticks`."""
+        block = stereo_block(span, self._voicing.moments(span.times, self._voicing.none))
+        meter = self._meter
 
-        def level(path: str) -> Floats:
-            return gain(movement.track(path).values(frame)[0])
+        def tap(stage: str, signal: Signal) -> None:
+            if meter is not None:
+                meter.add(stage, span, signal[0])
 
-        master = np.zeros((2, span.samples), np.float32)
-        into = {bus.id: np.zeros((2, span.samples), np.float32) for bus in self._sound.buses}
-        for layer in self._sound.layers:
-            stem = stems.get(layer.id)
+        into = {name: np.zeros((2, span.samples), np.float32) for name in [*self._buses, MASTER]}
+        heard: dict[str, Signal] = {}
+        for node in self._nodes:
+            stem = stems.get(node.id) if node.is_layer else into[node.id]
             if stem is None:
                 continue
-            own = level(f"{layer.id}.level")
-            left, right = balance(movement.track(f"{layer.id}.pan").values(frame)[0])
-            _add(stem, own * left, own * right, master)
-            for send in layer.sends:
-                amount = own * level(f"{layer.id}.{send.id}.level")
-                _add(stem, amount * left, amount * right, into[send.bus])
-        for bus in self._sound.buses:
-            for effect in self._buses[bus.id]:
-                effect.process(span, frame, into[bus.id])
-            back = level(f"{bus.id}.level")
-            _add(into[bus.id], back, back, master)
-        for effect in self._master:
-            effect.process(span, frame, master)
-        final = level("master.level")
+            if node.chain.slots:
+                if node.is_layer:
+                    stem = stem.copy()
+                node.chain.process(block, stem[None], heard, tap)
+            heard[node.id] = stem
+            self._send_on(node, block, stem, into)
+        master = into[MASTER]
+        self._master.process(block, master[None], heard, tap)
+        final = gain(self._level.values(block.moments)[0])
         out = np.zeros((2, span.samples), np.float32)
-        _add(master, final, final, out)
-        self._ceiling.process(out)
+        add_scaled(master, final, final, out)
+        if meter is not None:
+            meter.add(MASTER, span, out)
+        self._final.process(out)
+        self._limiter.process(out)
         return out
 
-    def _all_effects(self) -> list[Effect]:
-        return [*(e for chain in self._buses.values() for e in chain), *self._master]
+    def _send_on(self, node: Node, block: Block, signal: Signal, into: dict[str, Signal]) -> None:
+        """A node's signal through its fader, on all its ways."""
+        own, left, right = node.fader(block)
+        even = np.ones_like(own)
+        for way in node.ways:
+            level = own
+            if way.send is not None:
+                sent = gain(way.send.values(block.moments)[0])
+                level = sent if way.ahead else own * sent
+            sides = (even, even) if way.ahead else (left, right)
+            if way.wait.held.shape[1]:
+                waiting = np.zeros_like(signal)
+                add_scaled(signal, level * sides[0], level * sides[1], waiting)
+                way.wait.process(waiting)
+                into[way.to] += waiting
+            else:
+                add_scaled(signal, level * sides[0], level * sides[1], into[way.to])
+        if self._meter is not None:
+            faded = np.zeros_like(signal)
+            add_scaled(signal, own * left, own * right, faded)
+            self._meter.add(node.id, block.span, faded)
 
-    def fading(self) -> float:
+    def _chains(self) -> list[Chain]:
+        return [*(node.chain for node in self._nodes), self._master]
+
+    def _waits(self) -> dict[str, FixedDelay]:
+        ways = {f"{node.id} {way.to}": way.wait for node in self._nodes for way in node.ways}
+        return ways | {"final": self._final}
+
+    def tail(self) -> float:
         """Seconds of pre-roll after which buses and master are as if they had always run."""
-        buses = max((sum(e.fading() for e in chain) for chain in self._buses.values()), default=0.0)
-        return buses + sum(e.fading() for e in self._master) + self._ceiling.fading()
+        reach = dict.fromkeys([*self._buses, MASTER], 0.0)
+        for node in self._nodes:
+            own = node.chain.tail() + (0.0 if node.is_layer else reach[node.id])
+            for way in node.ways:
+                reach[way.to] = max(reach[way.to], own)
+        return reach[MASTER] + self._master.tail() + self._limiter.tail()
 
-    def forget(self) -> None:
-        """Remember nothing, as before the first sound."""
-        for effect in self._all_effects():
-            effect.memory = effect.silence()
-        self._ceiling.forget()
+    def reset(self) -> None:
+        """Go back to the state before the first sound."""
+        for chain in self._chains():
+            chain.reset()
+        for wait in self._waits().values():
+            wait.reset()
+        self._limiter.reset()
 
-    def memory(self) -> dict[str, Any]:
-        """A copy of all that buses and master remember."""
+    def save_state(self) -> State:
+        """A copy of the state of buses and master."""
+        chains: State = {}
+        for chain in self._chains():
+            chains |= chain.save_state()
         return {
-            "effects": {
-                e.path: (e.part.kind, {k: v.copy() for k, v in e.memory.items()})
-                for e in self._all_effects()
-            },
-            "ceiling": {k: v.copy() for k, v in self._ceiling.memory.items()},
+            "chains": chains,
+            "waits": {name: wait.held.copy() for name, wait in self._waits().items()},
+            "limiter": {k: v.copy() for k, v in self._limiter.state.items()},
         }
 
-    def recall(self, memory: dict[str, Any]) -> None:
-        """Take over what another mixer of this sound remembered, where it still fits."""
-        recall_effects(self._all_effects(), memory["effects"])
-        self._ceiling.memory = {k: v.copy() for k, v in memory["ceiling"].items()}
+    def restore_state(self, state: State) -> None:
+        """Take over the state of another mixer of this sound, where it still fits."""
+        for chain in self._chains():
+            chain.restore_state(state["chains"])
+        for name, wait in self._waits().items():
+            if name in state["waits"]:
+                wait.restore(state["waits"][name])
+        self._limiter.state = {k: v.copy() for k, v in state["limiter"].items()}

@@ -16,7 +16,7 @@ from caligo.document.sound import Sound
 from caligo.engine.engine import DEFAULT_RATE, LARGE_BLOCK, Engine, Interrupted
 from caligo.engine.stems import StemStore
 from caligo.formats.audio import AudioWriter
-from caligo.movement.block import TICK
+from caligo.signal.ticks import TICK
 
 Progress = Callable[[float], None]
 

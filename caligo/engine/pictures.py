@@ -15,9 +15,10 @@ from caligo.document.sound import Layer, Sound, SourcePart
 from caligo.engine.engine import DEFAULT_RATE
 from caligo.engine.layer_voices import LayerVoices
 from caligo.engine.voicing import Voicing
-from caligo.movement.block import TICK, Block, Span
-from caligo.movement.routes import Movement
-from caligo.sources.portrait import levels_of
+from caligo.movement.block import SourceBlock
+from caligo.movement.movement import Movement
+from caligo.signal.ticks import TICK, Span
+from caligo.synthesis.portrait import levels_of
 
 MOMENTS = 96
 """Moments at which a source is looked at, evenly over the length."""
@@ -42,7 +43,7 @@ class LayerPortrait:
         self.rate = rate
         self.moments: Sequence[float] = [length * (i + 0.5) / count for i in range(count)]
 
-    def block(self, seconds: float, ticks: int) -> Block | None:
+    def block(self, seconds: float, ticks: int) -> SourceBlock | None:
         """The block at a moment with the lowest of the voices that sound then, or None."""
         span = Span(int(seconds * self.rate / TICK), ticks, self.rate)
         rows = self._voices.active(span.times)
@@ -51,7 +52,7 @@ class LayerPortrait:
         lowest = min(rows, key=lambda row: self._voices.voicing.voices[row].key)
         return self._voices.block(span, [lowest])
 
-    def blocks(self, ticks: int) -> Iterator[tuple[float, Block]]:
+    def blocks(self, ticks: int) -> Iterator[tuple[float, SourceBlock]]:
         """Every moment at which something sounds, with its block."""
         for moment in self.moments:
             block = self.block(moment, ticks)
@@ -87,8 +88,8 @@ def _spectra(voices: LayerVoices, length: float, rate: int, count: int) -> dict[
     for moment, block in portrait.blocks(LOOK):
         out = np.zeros((1, 2, LOOK * TICK), np.float32)
         voices.source.render(block, out)
-        if block.past is not None:
-            out += block.past
+        if block.unfiltered is not None:
+            out += block.unfiltered
         # A sine of a voice's full level has an amplitude of 0.1.
         rows = 10.0 * _rows(out[0].mean(axis=0), rate)
         levels[min(count - 1, int(moment / length * count))] = levels_of(rows)

@@ -1,90 +1,48 @@
-"""Finished stems on disk, in pieces, under the hash of all that they depend on.
+"""Finished stems and states of the mixer on disk, in pieces, by what they depend on.
 
-A piece holds a layer's samples over `PIECE_TICKS` ticks and what its filters and inserts
-remembered at the end, so that rendering can go on from there as if it had never stopped.
+A piece holds a layer's samples over `PIECE_TICKS` ticks, the state of its filters and inserts at
+the end, so that rendering can go on from there as if it had never stopped, and the levels behind
+its stages. The mixer leaves its state at the same borders, without samples.
 """
 
 from __future__ import annotations
 
-import hashlib
-import json
+import math
 import os
 import pickle
 import threading
+from collections.abc import Callable
+from dataclasses import dataclass, field
 from pathlib import Path
-from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
 
-from caligo import ENGINE_VERSION
-from caligo.document.score import Score
-from caligo.document.sound import Layer, Sound
-from caligo.engine.between import all_modulators
 from caligo.engine.layer import LayerRenderer
+from caligo.engine.metering import Cells
 from caligo.engine.voicing import Voicing
-from caligo.material.needed import named
-from caligo.material.shelf import current
-from caligo.movement.block import TICK, Span
+from caligo.processing.processor import State
+from caligo.signal.ticks import TICK, Span
 
 Signal = NDArray[np.float32]
 
 PIECE_TICKS = 8_192
 """Ticks in a piece: 10.9 s at 48 kHz."""
+SLICE_TICKS = 512
+"""Ticks that a run-in takes at a time, so that it can be stopped and needs little memory."""
 
 
-def _material(layer: Layer) -> list[str]:
-    """What a layer draws on, by what changes when it sounds different."""
-    drawing = (layer.source, *layer.source.items, *layer.filters, *layer.inserts)
-    keys = [key for _, _, key in named(drawing)]
-    return [current().signature(key) if key else "" for key in keys]
+@dataclass(slots=True)
+class Piece:
+    """A stretch of `PIECE_TICKS` ticks: samples ``[2, samples]``, the state at the end, levels."""
 
-
-def _played(layer: Layer) -> dict[str, Any]:
-    """What of a layer its stem depends on."""
-    own = layer.model_dump(mode="json")
-    own["material"] = _material(layer)
-    for field in ("name", "mute", "solo", "sends"):
-        del own[field]
-    for key in ("level", "pan"):
-        del own["params"][key]
-    return own
-
-
-def stem_key(sound: Sound, layer: Layer, score: Score, rate: int, hold_still: bool) -> str:
-    """The hash of everything that a layer's stem depends on, and of nothing else."""
-    own = _played(layer)
-    others = all_modulators(sound, layer)
-    prefixes = tuple(f"{x.id}." for x in (layer, *others))
-    later = {f"{layer.id}.level", f"{layer.id}.pan"}
-    later |= {f"{layer.id}.{send.id}.level" for send in layer.sends}
-    routes = [
-        route
-        for route in sound.routes
-        if route.target.startswith(prefixes) and route.target not in later and not route.muted
-    ]
-    moving = {r.source for r in routes} | {r.scaled_by for r in routes}
-    played = score.model_dump(mode="json", by_alias=True)
-    for field in ("name", "markers", "frame_rate"):
-        del played[field]
-    told = {
-        "engine": ENGINE_VERSION,
-        "rate": rate,
-        "still": hold_still,
-        "sound": [sound.seed, sound.params_as_json(), sound.scale and sound.scale.model_dump()],
-        "layer": own,
-        "modulated by": [_played(other) for other in others],
-        "routes": [] if hold_still else [r.model_dump(mode="json") for r in routes],
-        "modulators": [
-            m.model_dump(mode="json", exclude={"name"}) for m in sound.modulators if m.id in moving
-        ],
-        "score": played,
-    }
-    return hashlib.sha256(json.dumps(told, sort_keys=True).encode()).hexdigest()[:32]
+    samples: Signal
+    state: State
+    levels: Cells = field(default_factory=dict)
 
 
 class StemStore:
-    """A folder of stem pieces, kept below a size by letting the least used go."""
+    """A folder of pieces, kept below a size by letting the least used go."""
 
     def __init__(self, folder: Path, limit_bytes: int = 2 << 30) -> None:
         self.folder = folder
@@ -95,26 +53,30 @@ class StemStore:
     def _path(self, key: str, piece: int) -> Path:
         return self.folder / f"{key}-{piece:06d}.stem"
 
-    def read(self, key: str, piece: int) -> tuple[Signal, dict[str, Any]] | None:
-        """A piece's samples and the memory at its end, or None if it is not there whole."""
-        path = self._path(key, piece)
+    def has(self, key: str, piece: int) -> bool:
+        """Whether a piece is there."""
+        return self._path(key, piece).exists()
+
+    def read(self, key: str, number: int) -> Piece | None:
+        """A piece, or None if it is not there whole."""
+        path = self._path(key, number)
         try:
             with path.open("rb") as file:
                 samples = np.load(file, allow_pickle=False)
-                memory = pickle.load(file)  # written by this class alone, on this machine
+                state, levels = pickle.load(file)  # written by this class alone, on this machine
             os.utime(path)
         except (OSError, ValueError, EOFError, pickle.UnpicklingError):
             return None
-        return samples, memory
+        return Piece(samples, state, levels)
 
-    def write(self, key: str, piece: int, samples: Signal, memory: dict[str, Any]) -> None:
+    def write(self, key: str, number: int, piece: Piece) -> None:
         """Keep a piece, whole or not at all; a full disk only costs the saving."""
-        path = self._path(key, piece)
+        path = self._path(key, number)
         scratch = path.with_suffix(f".{os.getpid()}-{threading.get_ident()}")
         try:
             with scratch.open("wb") as file:
-                np.save(file, samples)
-                pickle.dump(memory, file)
+                np.save(file, piece.samples)
+                pickle.dump((piece.state, piece.levels), file)
             scratch.replace(path)
         except OSError:
             scratch.unlink(missing_ok=True)
@@ -134,6 +96,32 @@ class StemStore:
                 return
 
 
+def ticks_in(seconds: float, rate: int, most: int) -> int:
+    """The ticks that cover so many seconds, which may be infinitely many; at most `most`.
+
+    Examples
+    --------
+    >>> ticks_in(1.0, 48_000, 10_000), ticks_in(math.inf, 48_000, 10_000)
+    (750, 10000)
+    """
+    wanted = seconds * rate / TICK
+    return most if wanted >= most else math.ceil(wanted)
+
+
+def run_in(
+    renderer: LayerRenderer,
+    tick: int,
+    most: float = math.inf,
+    interrupted: Callable[[], bool] = lambda: False,
+) -> None:
+    """Render a layer up to a tick, for as long as its tail, or for `most` seconds, in slices."""
+    roll = ticks_in(min(renderer.tail(), most), renderer.rate, tick)
+    for at in range(tick - roll, tick, SLICE_TICKS):
+        if interrupted():
+            return
+        renderer.render(Span(at, min(SLICE_TICKS, tick - at), renderer.rate))
+
+
 class CachedLayer:
     """A layer renderer that reads finished pieces from a store and adds those it finishes."""
 
@@ -141,7 +129,7 @@ class CachedLayer:
         self._renderer = renderer
         self._store = store
         self._key = key
-        self._held: tuple[int, Signal, dict[str, Any]] | None = None
+        self._held: tuple[int, Piece] | None = None
         self._at = 0
         self._begun: list[Signal] = []
         self._exact = True
@@ -152,11 +140,13 @@ class CachedLayer:
         self._fixed = False
         self._renderer.play(voicing)
 
-    def _piece(self, piece: int) -> Signal | None:
-        if self._held is None or self._held[0] != piece:
-            found = self._store.read(self._key, piece)
-            self._held = None if found is None else (piece, *found)
-        return None if self._held is None else self._held[1]
+    def _piece(self, number: int) -> Signal | None:
+        if self._held is None or self._held[0] != number:
+            found = self._store.read(self._key, number)
+            self._held = None if found is None else (number, found)
+            if found is not None and self._renderer.meter is not None:
+                self._renderer.meter.take(found.levels)
+        return None if self._held is None else self._held[1].samples
 
     def render(self, span: Span) -> Signal:
         """The layer's stem over `span` ``[2, samples]``."""
@@ -184,25 +174,29 @@ class CachedLayer:
             self._begun.append(signal)
         if inside + span.ticks == PIECE_TICKS:
             if self._begun and self._exact:
-                whole = np.concatenate(self._begun, axis=1)
-                self._store.write(self._key, piece, whole, self._renderer.memory())
+                self._keep(piece)
             self._begun = []
         return signal
 
+    def _keep(self, number: int) -> None:
+        whole = np.concatenate(self._begun, axis=1)
+        meter, own = self._renderer.meter, f"{self._renderer.layer.id}."
+        levels = {} if meter is None else meter.since(number * PIECE_TICKS, own)
+        self._store.write(self._key, number, Piece(whole, self._renderer.save_state(), levels))
+
     def _arrive(self, tick: int) -> None:
-        """Make the renderer remember what it should at `tick`: from a piece, or by pre-roll."""
+        """Bring the renderer to the state that it has at `tick`: from a piece, or by a run-in."""
         self._begun = []
         piece, inside = divmod(tick, PIECE_TICKS)
         before = self._store.read(self._key, piece - 1) if inside == 0 and piece > 0 else None
         if before is not None:
-            self._renderer.recall(before[1])
+            self._renderer.restore_state(before.state)
             self._exact = True
         elif tick > 0:
-            roll = min(tick, int(self._renderer.fading() * self._renderer.rate / TICK) + 1)
-            self._renderer.render(Span(tick - roll, roll, self._renderer.rate))
+            run_in(self._renderer, tick)
             self._exact = False
 
-    def settle(self, tick: int) -> LayerRenderer:
+    def settle(self, tick: int, most: float) -> LayerRenderer:
         """The renderer itself, ready to go on from `tick` without the store."""
         if self._at == tick and not self._held:
             return self._renderer
@@ -210,27 +204,29 @@ class CachedLayer:
         before = self._store.read(self._key, piece - 1) if piece > 0 else None
         if before is not None:
             # What pitches have added up to is known there; the filters are run in anew.
-            self._renderer.recall(before[1])
-            self._renderer.forget()
-        roll = min(tick, int(self._renderer.fading() * self._renderer.rate / TICK) + 1)
-        if roll:
-            self._renderer.render(Span(tick - roll, roll, self._renderer.rate))
+            self._renderer.restore_state(before.state)
+            self._renderer.reset()
+        run_in(self._renderer, tick, most)
         return self._renderer
 
-    def forget(self) -> None:
-        """See `LayerRenderer.forget`; what is in the store stays."""
-        self._renderer.forget()
+    def reset(self) -> None:
+        """See `LayerRenderer.reset`; what is in the store stays."""
+        self._renderer.reset()
         self._at, self._begun, self._exact = 0, [], True
 
-    def fading(self) -> float:
-        """See `LayerRenderer.fading`."""
-        return self._renderer.fading()
+    def tail(self) -> float:
+        """See `LayerRenderer.tail`."""
+        return self._renderer.tail()
 
-    def memory(self) -> dict[str, Any]:
-        """See `LayerRenderer.memory`."""
-        return self._renderer.memory()
+    def latency(self) -> int:
+        """See `LayerRenderer.latency`."""
+        return self._renderer.latency()
 
-    def recall(self, memory: dict[str, Any]) -> None:
-        """See `LayerRenderer.recall`."""
+    def save_state(self) -> State:
+        """See `LayerRenderer.save_state`."""
+        return self._renderer.save_state()
+
+    def restore_state(self, state: State) -> None:
+        """See `LayerRenderer.restore_state`."""
         self._fixed = False
-        self._renderer.recall(memory)
+        self._renderer.restore_state(state)

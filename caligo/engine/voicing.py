@@ -1,4 +1,4 @@
-"""The voices of a sound over a score, and the movement frame at any stretch of time."""
+"""The voices of a sound over a score, and the movement moments at any stretch of time."""
 
 from __future__ import annotations
 
@@ -6,15 +6,21 @@ from collections.abc import Sequence
 
 import numpy as np
 from numba import njit
-from numpy.typing import NDArray
 
 from caligo.document.score import Note
 from caligo.document.sound import Layer, Sound
 from caligo.document.tempo import TempoMap
 from caligo.movement.chance import combine, signed, wander
+from caligo.movement.moments import ModulatorValues, Moments
 from caligo.movement.notes import Floats, Notes
-from caligo.movement.routes import Courses, Frame
-from caligo.movement.voices import Tuning, Voice, as_notes, pitch_course, plan_voices
+from caligo.movement.voices import (
+    Tuning,
+    Voice,
+    as_notes,
+    moved_pitch_values,
+    pitch_values,
+    plan_voices,
+)
 
 DRIFT_PERIOD = 9.0
 """Seconds in which a drifting voice goes from one random pitch to the next."""
@@ -29,38 +35,51 @@ class Voicing:
         self.none = as_notes([])
         self.tuning = Tuning(sound.number("a4"), sound.scale)
 
-    def newest(self, times: Floats) -> NDArray[np.int64]:
-        """The newest voice at each of `times`, or -1 before the first."""
-        found: NDArray[np.int64] = np.searchsorted(self.all.start, times, side="right") - 1
-        return found
+    def moments(
+        self, times: Floats, notes: Notes, shared: ModulatorValues | None = None
+    ) -> Moments:
+        """The moments in which parameters are evaluated at `times` for `notes`.
 
-    def frame(self, times: Floats, notes: Notes, shared: Courses | None = None) -> Frame:
-        """The frame in which parameters are evaluated at `times` for `notes`.
-
-        `shared` holds what does not differ by note, for frames of the same moments.
+        `shared` holds what does not differ by note, for moments at the same times.
         """
-        return Frame(times, notes, self.newest(times), self.all, shared)
+        return Moments(times, notes, self.all, shared)
 
-    def pitch(self, voices: Sequence[Voice], transpose: int, drift: float, times: Floats) -> Floats:
-        """Pitch in octaves over 1 Hz ``[voices, times]``; `drift` in cents, each voice its own."""
-        out = pitch_course(voices, transpose, self.tuning, times)
-        if drift > 0.0:
+    def pitch(
+        self, voices: Sequence[Voice], semitones: Floats, drift: Floats | None, times: Floats
+    ) -> Floats:
+        """Pitch in octaves over 1 Hz ``[voices, times]``.
+
+        Parameters
+        ----------
+        semitones
+            Whole semitones of transposition ``[voices, times]``, or ``[1, 1]`` where they stay.
+        drift
+            How far each voice's pitch wanders, in cents, likewise; None where it does not.
+        """
+        if semitones.size == 1:
+            out = pitch_values(voices, int(semitones[0, 0]), self.tuning, times)
+        else:
+            out = moved_pitch_values(voices, semitones, self.tuning, times)
+        if drift is not None:
             for row, voice in enumerate(voices):
-                add_drift(out[row], times, drift / 1200.0, np.uint64(voice.seed))
+                cents = drift[row if len(drift) > 1 else 0]
+                add_drift(out[row], times, cents / 1200.0, np.uint64(voice.seed))
         return out
 
 
 @njit(cache=True, nogil=True)
-def add_drift(pitch: np.ndarray, times: np.ndarray, octaves: float, seed: np.uint64) -> None:
+def add_drift(pitch: np.ndarray, times: np.ndarray, octaves: np.ndarray, seed: np.uint64) -> None:
     """Let a pitch ``[times]`` wander, as that of an oscillator without a crystal does.
 
     A third of the way is a fixed error of the voice, the rest wanders slowly around it.
+    `octaves` is the way at every moment ``[times]``, or ``[1]``.
     """
     error = signed(combine(seed, 7), 0) / 3.0
     for k in range(len(times)):
         slow = wander(combine(seed, 8), times[k] / DRIFT_PERIOD)
         quick = wander(combine(seed, 9), times[k] / (0.23 * DRIFT_PERIOD))
-        pitch[k] += octaves * (error + 0.5 * slow + (1.0 / 6.0) * quick)
+        way = octaves[k] if len(octaves) > 1 else octaves[0]
+        pitch[k] += way * (error + 0.5 * slow + (1.0 / 6.0) * quick)
 
 
 def _fade(value: float, low: float, high: float, width: float) -> float:

@@ -1,1 +1,1 @@
-"""A layer's filters; each remembers, for every voice, the state of its integrators."""
+"""The filters of voices, one file each."""

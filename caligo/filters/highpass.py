@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from caligo.catalogue import Module, register
-from caligo.filters.filter import SlopeFilter, slope_parameters
+from caligo.processing.slopes import SlopeFilter, slope_parameters
 
 
 @register(
@@ -12,6 +12,7 @@ from caligo.filters.filter import SlopeFilter, slope_parameters
         kind="highpass",
         name="High-pass",
         help="Lets highs pass and thins out what lies below the cutoff.",
+        category="Slopes",
         parameters=slope_parameters(120.0, "below"),
     )
 )

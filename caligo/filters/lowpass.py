@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from caligo.catalogue import Module, register
-from caligo.filters.filter import SlopeFilter, slope_parameters
+from caligo.processing.slopes import SlopeFilter, slope_parameters
 
 
 @register(
@@ -12,6 +12,7 @@ from caligo.filters.filter import SlopeFilter, slope_parameters
         kind="lowpass",
         name="Low-pass",
         help="Lets lows pass and darkens what lies above the cutoff.",
+        category="Slopes",
         parameters=slope_parameters(1_200.0, "above"),
     )
 )

@@ -13,7 +13,7 @@ import numpy as np
 from numpy.typing import NDArray
 from PIL import Image, UnidentifiedImageError
 
-from caligo.material.pitch import track
+from caligo.material.pitch import follow_pitch
 from caligo.material.reading import MaterialError
 
 MOST_PARTIALS = 512
@@ -45,9 +45,9 @@ def _coefficients(
     """Fourier coefficients of the first `partials` partials, through a Hann window."""
     n = np.arange(len(frame)) - (len(frame) - 1) / 2.0
     window = 0.5 + 0.5 * np.cos(2.0 * np.pi * n / len(frame))
-    turns = np.outer(np.arange(1, partials + 1), cycles_per_sample * n)
+    phase = np.outer(np.arange(1, partials + 1), cycles_per_sample * n)
     found: NDArray[np.complex128] = (
-        2.0 * np.exp(-2j * np.pi * turns) @ (frame * window) / window.sum()
+        2.0 * np.exp(-2j * np.pi * phase) @ (frame * window) / window.sum()
     )
     return found
 
@@ -68,7 +68,7 @@ def by_cycles(samples: NDArray[np.float32], rate: int, hertz: float, frames: int
     if len(mono) < 4 * rate / hertz:
         raise MaterialError("the recording is too short for cycles of this pitch")
     times = _moments(mono, rate, frames, around)
-    followed = track(samples, rate, times)
+    followed = follow_pitch(samples, rate, times)
     out = np.zeros((frames, MOST_PARTIALS), dtype=complex)
     for i, (time, here) in enumerate(zip(times, followed, strict=True)):
         pitch = here if math.isfinite(here) and abs(math.log2(here / hertz)) < 0.3 else hertz

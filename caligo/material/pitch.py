@@ -86,7 +86,7 @@ def _bottom(normal: NDArray[np.float64], lag: int) -> float:
     return lag + float(0.5 * (a - c) / bend if bend > 0.0 else 0.0)
 
 
-def track(
+def follow_pitch(
     samples: NDArray[np.float32], rate: int, times: NDArray[np.float64]
 ) -> NDArray[np.float64]:
     """The pitch in Hz around each of `times` in seconds ``[times]``; NaN where there is none."""
@@ -112,7 +112,7 @@ def detect(samples: NDArray[np.float32], rate: int) -> Pitch | None:
     seconds = samples.shape[1] / rate
     count = int(min(MOST_FRAMES, max(8, seconds / 0.025)))
     times = (np.arange(count) + 0.5) * seconds / count
-    hertz = track(samples, rate, times)
+    hertz = follow_pitch(samples, rate, times)
     half = max(1, int(0.5 * seconds / count * rate))
     mono = samples.mean(axis=0)
     weight = np.array(

@@ -23,8 +23,8 @@ from numpy.typing import NDArray
 from pydantic import ValidationError
 
 from caligo.material.cards import CARD, RecordingCard, TableCard
-from caligo.material.levels import Levels
 from caligo.material.pitch import detect
+from caligo.material.pyramid import Pyramid
 from caligo.material.reading import MaterialError, content_key, read_recording
 from caligo.material.steps import apply
 from caligo.measure.loudness import LoudnessMeter
@@ -65,14 +65,14 @@ class Recording:
         return MIDDLE_C if self.card.root is None else self.card.root
 
     @cached_property
-    def levels(self) -> Levels:
+    def pyramid(self) -> Pyramid:
         """Copies for reading it faster."""
-        return Levels(self.samples)
+        return Pyramid(self.samples)
 
     @cached_property
-    def mono(self) -> Levels:
+    def mono(self) -> Pyramid:
         """Copies of both sides together."""
-        return Levels(self.samples.mean(axis=0, keepdims=True))
+        return Pyramid(self.samples.mean(axis=0, keepdims=True))
 
     @cached_property
     def level(self) -> float:

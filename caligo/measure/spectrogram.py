@@ -17,7 +17,7 @@ FLOOR = -96.0
 WINDOWS = ((500.0, 16_384), (3_000.0, 4_096), (np.inf, 1_024))
 """Up to which frequency in Hz a window of so many samples (at 48 kHz) is used."""
 
-Levels = NDArray[np.uint8]
+Column = NDArray[np.uint8]
 
 
 def row_edges() -> NDArray[np.float64]:
@@ -95,7 +95,7 @@ def longest_window(rate: int) -> int:
     return _window_size(WINDOWS[0][1], rate)
 
 
-def column(signal: NDArray[np.float32], rate: int) -> Levels:
+def column(signal: NDArray[np.float32], rate: int) -> Column:
     """The levels of one column ``[ROWS]`` from `signal` ``[2, samples]`` around its middle.
 
     The signal may be shorter than the longest window; lows are then less sharp.
@@ -119,7 +119,7 @@ def column(signal: NDArray[np.float32], rate: int) -> Levels:
         power[bands.rows] = bands.weights @ powers
         below = limit
     decibels = 10.0 * np.log10(np.maximum(power, 1e-12))
-    found: Levels = np.clip((decibels / -FLOOR + 1.0) * 255.0, 0.0, 255.0).astype(np.uint8)
+    found: Column = np.clip((decibels / -FLOOR + 1.0) * 255.0, 0.0, 255.0).astype(np.uint8)
     return found
 
 
@@ -137,10 +137,10 @@ class SpectrogramStream:
     def _centre(self, index: int) -> int:
         return round((index + 0.5) * self.hop * self.rate)
 
-    def add(self, signal: NDArray[np.float32]) -> list[Levels]:
+    def add(self, signal: NDArray[np.float32]) -> list[Column]:
         """Take in `signal` ``[2, samples]`` and return the columns that it completes."""
         self._held = np.concatenate([self._held, signal], axis=1)
-        columns: list[Levels] = []
+        columns: list[Column] = []
         while True:
             low = self._centre(self._next) - self._reach - self._first
             if low + 2 * self._reach > self._held.shape[1]:
@@ -153,6 +153,6 @@ class SpectrogramStream:
         self._first += keep
         return columns
 
-    def finish(self) -> list[Levels]:
+    def finish(self) -> list[Column]:
         """The columns that still wait for what comes after the end, which is silence."""
         return self.add(np.zeros((2, self._reach), np.float32))

@@ -1,1 +1,1 @@
-"""All that moves: modulators, routes, and the trajectories of parameters."""
+"""What modulators and trajectories are built of. No modules live here."""

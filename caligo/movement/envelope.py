@@ -3,32 +3,21 @@ sustain and release, each stage with a bend."""
 
 from __future__ import annotations
 
-import math
+from collections.abc import Callable, Sequence
 
 import numpy as np
 from numba import njit
-from numpy.typing import NDArray
 
-from caligo.catalogue import Module, Parameter, register
-from caligo.catalogue.parts.amplitude import ENVELOPE_BENDS, envelope_stages
-from caligo.document.sound import Part
-from caligo.document.tempo import TempoMap
-from caligo.movement.modulator import Modulator
+from caligo.movement.bend import STEEPEST, bent
+from caligo.movement.moments import Moments
+from caligo.movement.movement import Movement
 from caligo.movement.notes import Floats, Notes, seconds
+from caligo.movement.trajectory import GLIDE, Trajectory
 
-STEEPEST = 6.0
-"""Exponent of a fully bent stage: it covers 95 % of its way in half its time."""
 FADE_OUT = 0.02
 """Seconds in which a note that has to make room falls silent."""
-
-
-@njit(cache=True, nogil=True)
-def bent(x: float, bend: float) -> float:
-    """A way from 0 to 1 as x goes from 0 to 1; early for a bend above zero, late below."""
-    x = min(max(x, 0.0), 1.0)
-    if abs(bend) < 1e-6:
-        return x
-    return (1.0 - math.exp(-bend * x)) / (1.0 - math.exp(-bend))
+STAGES = ("delay", "attack", "hold", "decay", "release")
+BENDS = ("attack_bend", "decay_bend", "release_bend")
 
 
 @njit(cache=True, nogil=True)
@@ -57,12 +46,12 @@ def _held(
 
 
 @njit(cache=True, nogil=True)
-def envelope_course(
+def envelope_values(
     times: np.ndarray,
     start: np.ndarray,
     length: np.ndarray,
     stages: np.ndarray,
-    sustain: float,
+    sustain: np.ndarray,
     bends: np.ndarray,
     out: np.ndarray,
 ) -> None:
@@ -74,8 +63,10 @@ def envelope_course(
         Seconds ``[notes]``; the length is how long the note is held.
     stages
         Delay, attack, hold, decay and release in seconds ``[5, notes]``.
+    sustain
+        Level while the note is held, 0 to 1 ``[notes]``.
     bends
-        Attack, decay and release bend, -1 to 1 ``[3]``.
+        Attack, decay and release bend, -1 to 1 ``[3, notes]``.
     out
         ``[notes, times]``
     """
@@ -87,9 +78,9 @@ def envelope_course(
             attack,
             hold,
             decay,
-            sustain,
-            STEEPEST * bends[0],
-            STEEPEST * bends[1],
+            sustain[row],
+            STEEPEST * bends[0, row],
+            STEEPEST * bends[1, row],
         )
         for k in range(len(times)):
             since = times[k] - start[row]
@@ -102,65 +93,77 @@ def envelope_course(
                     attack,
                     hold,
                     decay,
-                    sustain,
-                    STEEPEST * bends[0],
-                    STEEPEST * bends[1],
+                    sustain[row],
+                    STEEPEST * bends[0, row],
+                    STEEPEST * bends[1, row],
                 )
             elif since - length[row] < release:
                 x = (since - length[row]) / release
-                out[row, k] = top * (1.0 - bent(x, STEEPEST * bends[2]))
+                out[row, k] = top * (1.0 - bent(x, STEEPEST * bends[2, row]))
             else:
                 out[row, k] = 0.0
 
 
-def stage_seconds(part: Part, notes: Notes, tempo: TempoMap) -> NDArray[np.float64]:
-    """Delay, attack, hold, decay and release of an envelope in seconds ``[5, notes]``."""
-    keys = ("delay", "attack", "hold", "decay", "release")
-    return np.stack([seconds(part.time(key), notes, tempo) for key in keys])
+class NoteEnvelope:
+    """The envelope that each note takes up as it starts.
 
+    Stages, sustain and bends are read once, as the note starts, so that velocity, key or a slow
+    movement can set them. An edit while listening is taken up by notes that sound, in `GLIDE`
+    seconds.
 
-def stage_bends(part: Part) -> NDArray[np.float64]:
-    """Attack, decay and release bend, -1 to 1 ``[3]``."""
-    return np.array(
-        [part.number(key) / 100.0 for key in ("attack_bend", "decay_bend", "release_bend")]
-    )
+    Parameters
+    ----------
+    address
+        Where the envelope's parameters are.
+    level
+        From the sustain's unit to a factor.
+    """
 
+    def __init__(self, movement: Movement, address: str, level: Callable[[Floats], Floats]) -> None:
+        self._level = level
+        self._tempo = movement.setting.tempo
+        self._stages = [movement.trajectory(f"{address}.{key}") for key in STAGES]
+        self._sustain = movement.trajectory(f"{address}.sustain")
+        self._bends = [movement.trajectory(f"{address}.{key}") for key in BENDS]
 
-@register(
-    Module(
-        family="modulator",
-        kind="envelope",
-        name="Envelope",
-        help="A course that each note starts: rise, hold, fall, stay, die away.",
-        parameters=(
-            *envelope_stages(attack=10.0, hold=0.0, decay=10.0, release=5.0),
-            Parameter(
-                "sustain",
-                "Sustain",
-                "Where it stays while the note is held.",
-                unit="%",
-                high=100.0,
-                default=50.0,
-            ),
-            *ENVELOPE_BENDS,
-        ),
-    )
-)
-class Envelope(Modulator):
-    """A free envelope, to be routed anywhere."""
+    @property
+    def _all(self) -> Sequence[Trajectory]:
+        return (*self._stages, self._sustain, *self._bends)
 
-    bipolar = False
+    def release(self, moments: Moments) -> Floats:
+        """How long each note dies away, in seconds ``[notes]``."""
+        return self._seconds(self._stages[-1].at_starts(moments), self._stages[-1], moments.notes)
 
-    def values(self, times: Floats, notes: Notes) -> Floats:
-        """See `Modulator.values`; in [0, 1]."""
-        out = np.empty((len(notes), len(times)))
-        envelope_course(
-            times,
+    def _seconds(self, values: Floats, of: Trajectory, notes: Notes) -> Floats:
+        return seconds(values, of.unit, notes, self._tempo)
+
+    def values(self, moments: Moments) -> Floats:
+        """The envelope in [0, 1] ``[notes, times]``."""
+        out = self._with(moments, lambda t: t.at_starts(moments))
+        changes = [t.rest.changed_at for t in self._all if t.rest.changed_at is not None]
+        if not changes or moments.times[0] >= max(changes) + GLIDE:
+            return out
+
+        def before(trajectory: Trajectory) -> Floats:
+            offset = 0.0
+            if trajectory.rest.changed_at == max(changes):
+                offset = trajectory.rest.before - trajectory.rest.now
+            return trajectory.at_starts(moments) + offset
+
+        old = self._with(moments, before)
+        way = np.clip((moments.times - max(changes)) / GLIDE, 0.0, 1.0)
+        return old + way * (out - old)
+
+    def _with(self, moments: Moments, of: Callable[[Trajectory], Floats]) -> Floats:
+        notes = moments.notes
+        out = np.empty((len(notes), len(moments.times)))
+        envelope_values(
+            moments.times,
             notes.start,
             notes.length,
-            stage_seconds(self.part, notes, self.setting.tempo),
-            self.part.number("sustain") / 100.0,
-            stage_bends(self.part),
+            np.stack([self._seconds(of(t), t, notes) for t in self._stages]),
+            self._level(of(self._sustain)),
+            np.stack([of(t) / 100.0 for t in self._bends]),
             out,
         )
         return out

@@ -3,13 +3,18 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
-from typing import ClassVar
+from typing import TYPE_CHECKING, ClassVar
 
 from caligo.document.score import Score
 from caligo.document.sound import Modulator as ModulatorPart
 from caligo.document.tempo import TempoMap
 from caligo.movement.chance import derive, text_seed
-from caligo.movement.notes import Floats, Notes
+from caligo.movement.notes import Floats
+
+if TYPE_CHECKING:
+    from caligo.movement.moments import Moments
+    from caligo.movement.movement import Movement
+    from caligo.movement.trajectory import Trajectory
 
 
 @dataclass(frozen=True, slots=True)
@@ -17,7 +22,6 @@ class Setting:
     """What modulators know of the sound and the score around them."""
 
     seed: int
-    pace: float
     score: Score
     tempo: TempoMap
 
@@ -25,27 +29,45 @@ class Setting:
 class Modulator:
     """A source of movement. Subclasses give `values`; nothing is remembered between calls.
 
+    Its own numbers and times are trajectories, so that other modulators can move them.
+
     Attributes
     ----------
     bipolar
         Whether the values lie in [-1, 1]; otherwise they lie in [0, 1].
     always_per_note
         Whether the modulator only makes sense for each note on its own.
+    uses_length
+        Whether the values depend on how long the score is, when it is one for the whole sound.
     """
 
     bipolar: ClassVar[bool] = True
     always_per_note: ClassVar[bool] = False
+    uses_length: ClassVar[bool] = False
 
-    def __init__(self, part: ModulatorPart, setting: Setting) -> None:
+    def __init__(self, part: ModulatorPart, movement: Movement) -> None:
         self.part = part
-        self.setting = setting
-        self.seed = derive(setting.seed, derive(part.seed, text_seed(part.id)))
+        self.movement = movement
+        self.setting = movement.setting
+        self.seed = derive(self.setting.seed, derive(part.seed, text_seed(part.id)))
 
     @property
     def per_note(self) -> bool:
-        """Whether each note has a course of its own."""
+        """Whether each note has values of its own."""
         return self.always_per_note or self.part.scope == "note"
 
-    def values(self, times: Floats, notes: Notes) -> Floats:
-        """The modulator's course ``[notes, times]``; times in seconds."""
+    def trajectory(self, key: str) -> Trajectory:
+        """One of the modulator's own parameters over time."""
+        return self.movement.trajectory(f"{self.part.id}.{key}")
+
+    def values(self, moments: Moments) -> Floats:
+        """The modulator's values ``[notes, times]`` for the moments' notes."""
         raise NotImplementedError
+
+    def change(self, at: float) -> None:
+        """A number that the values depend on is edited while listening, from a moment on."""
+
+    @classmethod
+    def lanes(cls, part: ModulatorPart) -> set[int]:
+        """The controllers of the score whose lanes the values depend on."""
+        return set()

@@ -8,7 +8,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from caligo.document.tempo import TempoMap
-from caligo.document.times import Time
+from caligo.document.times import TimeUnit
 
 Floats = NDArray[np.float64]
 
@@ -66,21 +66,11 @@ def whole(length: float) -> Notes:
     )
 
 
-def seconds(time: Time, notes: Notes, tempo: TempoMap) -> Floats:
-    """A document's time in seconds for each note ``[notes]``; beats count from its start."""
-    if time.unit == "s":
-        return np.full(len(notes), time.value)
-    if time.unit == "hold":
-        return notes.hold * time.value
-    return np.array([tempo.seconds(tempo.beats(s) + time.value) - s for s in notes.start])
-
-
-def cycles(period: Time, pace: float, times: Floats, notes: Notes, tempo: TempoMap) -> Floats:
-    """Periods passed since each note's start ``[notes, times]``, at `pace` times the speed."""
-    if period.unit == "beats":
-        passed = tempo.beats_at(times)[None, :] - tempo.beats_at(notes.start)[:, None]
-        found: Floats = passed * (pace / period.value)
-        return found
-    span = notes.hold * period.value if period.unit == "hold" else np.full(len(notes), period.value)
-    found = (times[None, :] - notes.start[:, None]) * (pace / span)[:, None]
-    return found
+def seconds(values: Floats, unit: TimeUnit, notes: Notes, tempo: TempoMap) -> Floats:
+    """Times in seconds for each note ``[notes]``, given in `unit`; beats count from its start."""
+    if unit == "s":
+        return values
+    if unit == "hold":
+        return notes.hold * values
+    beats = tempo.beats_at(notes.start) + values
+    return np.array([tempo.seconds(b) for b in beats]) - notes.start

@@ -145,7 +145,10 @@ def plan_voices(sound: Sound, notes: Sequence[Note], tempo: TempoMap) -> list[Vo
     if mode == "poly":
         return _poly(ordered, int(sound.number("voices")))
     one = as_notes([_plain(ordered[0])]) if ordered else None
-    glide = float(seconds(sound.time("glide"), one, tempo)[0]) if one is not None else 0.0
+    time = sound.time("glide")
+    glide = 0.0
+    if one is not None:
+        glide = float(seconds(np.array([time.value]), time.unit, one, tempo)[0])
     return _single(ordered, glide, legato=mode == "legato")
 
 
@@ -176,7 +179,7 @@ class Tuning:
         return math.log2(frequency(scale.root, self._a4)) + cents / 1200.0
 
 
-def pitch_course(voices: Sequence[Voice], transpose: int, tuning: Tuning, times: Floats) -> Floats:
+def pitch_values(voices: Sequence[Voice], transpose: int, tuning: Tuning, times: Floats) -> Floats:
     """Each voice's pitch in octaves over 1 Hz ``[voices, times]``, glides included."""
     out = np.empty((len(voices), len(times)))
     for row, voice in enumerate(voices):
@@ -190,4 +193,17 @@ def pitch_course(voices: Sequence[Voice], transpose: int, tuning: Tuning, times:
                 way = (times >= moment).astype(np.float64)
             out[row] += (here - previous) * way
             previous = here
+    return out
+
+
+def moved_pitch_values(
+    voices: Sequence[Voice], semitones: Floats, tuning: Tuning, times: Floats
+) -> Floats:
+    """`pitch_values` where the transposition moves: whole semitones ``[voices, times]``."""
+    out = np.empty((len(voices), len(times)))
+    for row, voice in enumerate(voices):
+        steps = semitones[row if len(semitones) > 1 else 0]
+        for step in np.unique(steps):
+            here = steps == step
+            out[row, here] = pitch_values([voice], int(step), tuning, times[here])[0]
     return out

@@ -15,22 +15,24 @@ from numpy.typing import NDArray
 
 from caligo.catalogue import Module, Moves, Parameter, Scale, register
 from caligo.document.pitch import frequency
-from caligo.movement.block import TICK, Block
+from caligo.movement.block import SourceBlock
 from caligo.movement.chance import combine, derive, signed, unit
+from caligo.movement.moments import Moments
 from caligo.movement.notes import Floats
-from caligo.movement.routes import Bundle, Frame
-from caligo.sources.common import unison_parameters, voice_parameters
-from caligo.sources.drawing import (
+from caligo.movement.trajectory import Bundle
+from caligo.signal.ticks import TICK
+from caligo.synthesis.common import unison_parameters, voice_parameters
+from caligo.synthesis.drawing import (
     follow_parameter,
     level_for,
     recording_of,
     recording_parameter,
 )
-from caligo.sources.portrait import Portrait, Shown
-from caligo.sources.sines import sine
-from caligo.sources.source import VOICE_RMS
-from caligo.sources.turns import Added, first_tick
-from caligo.sources.unison import InUnison
+from caligo.synthesis.phases import Accumulated, first_tick
+from caligo.synthesis.portrait import Portrait, Shown
+from caligo.synthesis.sines import sine
+from caligo.synthesis.source import VOICE_RMS
+from caligo.synthesis.unison import InUnison
 
 CELL = 16
 """Control ticks between two looks at the parameters; densities go in lines between."""
@@ -54,11 +56,13 @@ COLUMNS = 9
 
 
 @njit(cache=True, nogil=True)
-def add_density(passed: float, density: np.ndarray, seconds: float, track: np.ndarray) -> float:
+def add_density(
+    passed: float, density: np.ndarray, seconds: float, trajectory: np.ndarray
+) -> float:
     """Grains begun, added up over cells of `seconds` from densities at their borders."""
     for c in range(len(density) - 1):
-        if len(track) > 0:
-            track[c] = passed
+        if len(trajectory) > 0:
+            trajectory[c] = passed
         passed += 0.5 * seconds * (density[c] + density[c + 1])
     return passed
 
@@ -89,7 +93,8 @@ def find_grains(
     first_cell: int,
     seconds: float,
     note_start: float,
-    travel: float,
+    travel: np.ndarray,
+    travel_speed: np.ndarray,
     frames: int,
     recording_rate: float,
     rate: float,
@@ -109,8 +114,10 @@ def find_grains(
         Seconds.
     first_cell, seconds
         The first cell's number since the start of time, and how long each is.
-    travel
-        Shares of the recording that the position moves on by in a second.
+    travel, travel_speed
+        Shares of the recording that the position has moved on by at each border since the
+        note's start ``[cells + 1]``, empty where the speed stays; and shares in a second, as
+        many, or one.
     out
         Receives grains ``[at most, COLUMNS]``; how many there are is returned.
     """
@@ -136,7 +143,11 @@ def find_grains(
                 octaves += signed(own, 3) * row[PITCH_SCATTER] / 12.0
                 speed = 2.0 ** min(max(octaves, -7.0), 7.0) * recording_rate / rate
                 reach = size * rate * speed
-                share = row[POSITION] / 100.0 + travel * (onset - note_start)
+                if len(travel) > 0:
+                    since = onset - (first_cell + c) * seconds
+                    share = row[POSITION] / 100.0 + travel[c] + travel_speed[c] * since
+                else:
+                    share = row[POSITION] / 100.0 + travel_speed[0] * (onset - note_start)
                 share += signed(own, 4) * row[POSITION_SCATTER] / 200.0
                 place = (share - math.floor(share)) * frames
                 place = min(max(place, 0.0), max(0.0, frames - reach))
@@ -250,7 +261,7 @@ def add_grains(
 ) -> None:
     """Add grains to `out` ``[2, samples]``, which begins at the absolute sample `first`.
 
-    `flat` to `frames` are one side of a `caligo.material.levels.Levels`.
+    `flat` to `frames` are one side of a `caligo.material.pyramid.Pyramid`.
     """
     ticks = out.shape[1] // TICK
     left, right = out[0], out[1]
@@ -304,7 +315,8 @@ def _share(key: str, name: str, help: str, default: float = 0.0) -> Parameter:
             recording_parameter("What the grains are taken from."),
             _share("position", "Position", "Where in the recording grains begin.", 20.0),
             Parameter("travel", "Travel", "How far the position moves on in a minute; it comes "
-                      "round at the end.", unit="%/min", low=-600.0, high=600.0, default=5.0),
+                      "round at the end.", unit="%/min", low=-600.0, high=600.0, default=5.0,
+                      moves=Moves.PER_NOTE),
             _moved("density", "Density", "Grains that begin in a second.", "Hz", low=0.1,
                    high=400.0, default=24.0, scale=Scale.LOGARITHMIC),
             _moved("size", "Size", "How long each grain lasts.", "s", low=0.001, high=4.0,
@@ -335,37 +347,41 @@ class Grains(InUnison):
     def __init__(self, *args: object) -> None:
         super().__init__(*args)
         self.recording = recording_of(self.part)
-        self._tracks = [self.movement.track(f"{self.path}.{key}") for key in MOVED]
-        self._bundle = Bundle(self._tracks)
-        self._travel = self.part.number("travel") / 6000.0
+        self._trajectories = [self.movement.trajectory(f"{self.path}.{key}") for key in MOVED]
+        self._bundle = Bundle(self._trajectories)
+        self._travel = self.movement.travel(f"{self.path}.travel", per=6000.0)
         self._follow = self.part.switch("follow")
         self._cell = CELL * TICK / self.rate
-        scatter = self._tracks[SIZE_SCATTER].reach()[1] / 100.0
-        longest = min(self._tracks[SIZE].reach()[1] * 4.0**scatter, LONGEST)
-        late = min(self._tracks[TIME_SCATTER].reach()[1] / 100.0 / self._tracks[DENSITY].reach()[0],
-                   2.0)  # fmt: skip
+        self._added = Accumulated()
+        self.prepare()
+
+    def prepare(self) -> None:
+        """See `Source.prepare`."""
+        scatter = self._trajectories[SIZE_SCATTER].reach()[1] / 100.0
+        longest = min(self._trajectories[SIZE].reach()[1] * 4.0**scatter, LONGEST)
+        scattered = self._trajectories[TIME_SCATTER].reach()[1] / 100.0
+        late = min(scattered / self._trajectories[DENSITY].reach()[0], 2.0)
         # Grains that began so many cells ago may still sound.
         self._back = math.ceil((longest + late) / self._cell) + 1
-        self._added = Added()
 
-    def kept(self) -> dict[str, Any]:
-        """See `Source.kept`."""
+    def save_state(self) -> dict[str, Any]:
+        """See `Source.save_state`."""
         return {"begun": self._added.copy()}
 
-    def carry_on(self, kept: dict[str, Any]) -> None:
-        """See `Source.carry_on`."""
-        self._added.take(kept["begun"])
+    def restore_state(self, state: dict[str, Any]) -> None:
+        """See `Source.restore_state`."""
+        self._added.take(state["begun"])
 
-    def _values(self, frame: Frame, pitch: Floats) -> Floats:
+    def _values(self, moments: Moments, pitch: Floats) -> Floats:
         """Parameters at moments ``[moments, 16]``."""
-        values = np.empty((len(frame.times), 16))
-        values[:, : len(self._tracks)] = self._bundle.values(frame).T
+        values = np.empty((len(moments.times), 16))
+        values[:, : len(self._trajectories)] = self._bundle.values(moments).T
         root = 0.0 if self.recording is None else math.log2(frequency(self.recording.root))
-        own = math.log2(frequency(float(frame.notes.key[0])))
+        own = math.log2(frequency(float(moments.notes.key[0])))
         values[:, TUNED] = pitch[0] - (root if self._follow else own)
         return values
 
-    def grains(self, block: Block, row: int, back: int) -> Floats:
+    def grains(self, block: SourceBlock, row: int, back: int) -> Floats:
         """The grains of a voice that sound in the block ``[grains, COLUMNS]``.
 
         `back` cells before the block are searched for grains that still sound.
@@ -377,10 +393,10 @@ class Grains(InUnison):
         last = -(-(span.first + span.ticks) // CELL)
         if last <= first:
             return np.empty((0, COLUMNS))
-        frame, pitch = block.history(row, first * CELL, (last - first) * CELL, CELL)
-        values = self._values(frame, pitch)
+        moments, pitch = block.history(row, first * CELL, (last - first) * CELL, CELL)
+        values = self._values(moments, pitch)
         begun = np.empty(last - first + 1)
-        if self._tracks[DENSITY].moved:
+        if self._trajectories[DENSITY].moved:
             ahead = span.first - first * CELL
             before = self._added.up_to(
                 block, row, np.zeros(1), self._advance, CELL, before=ahead, stride=CELL
@@ -392,6 +408,8 @@ class Grains(InUnison):
             self._added.keep(block, row, begun[keep : keep + 1].copy(), CELL, ahead)
         else:
             begun[:] = (np.arange(first, last + 1) - began) * self._cell * values[0, DENSITY]
+        speed = self._travel.speeds(moments)[0]
+        travelled = np.empty(0) if self._travel.steady else self._travel.at(moments)[0]
         most = int(begun[-1] - begun[0]) + 2
         out = np.empty((most, COLUMNS))
         count = find_grains(
@@ -402,7 +420,8 @@ class Grains(InUnison):
             first,
             self._cell,
             voice.start,
-            self._travel,
+            travelled,
+            speed,
             self.recording.frames,
             float(self.recording.rate),
             float(self.rate),
@@ -411,8 +430,8 @@ class Grains(InUnison):
         )
         return out[:count]
 
-    def _advance(self, added: NDArray[np.float64], frame: Frame, pitch: Floats) -> None:
-        density = self._tracks[DENSITY].values(frame)[0]
+    def _advance(self, added: NDArray[np.float64], moments: Moments, pitch: Floats) -> None:
+        density = self._trajectories[DENSITY].values(moments)[0]
         added[0] = add_density(float(added[0]), density, self._cell, np.empty(0))
 
     def picture(self, portrait: Portrait) -> Shown:
@@ -433,7 +452,7 @@ class Grains(InUnison):
         _, once = np.unique(whole[:, 7], return_index=True)
         return {"grains": self.shown(whole[once])}
 
-    def close_up(self, block: Block) -> Shown:
+    def close_up(self, block: SourceBlock) -> Shown:
         """All grains of all voices that sound in the block, see `picture`."""
         if self.recording is None or not block.voices:
             return {"grains": np.empty((0, 5), np.float32)}
@@ -449,7 +468,7 @@ class Grains(InUnison):
             np.float32
         )
 
-    def render_each(self, block: Block, out: NDArray[np.float32]) -> None:
+    def render_each(self, block: SourceBlock, out: NDArray[np.float32]) -> None:
         """See `InUnison.render_each`."""
         if self.recording is None:
             return

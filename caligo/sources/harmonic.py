@@ -10,19 +10,20 @@ from numba import njit
 from numpy.typing import NDArray
 
 from caligo.catalogue import Choice, Kind, Module, Moves, Parameter, Scale, register
-from caligo.document.times import Time
-from caligo.movement.block import TICK, Block
+from caligo.movement.block import SourceBlock
 from caligo.movement.chance import derive
-from caligo.movement.notes import Floats, cycles
-from caligo.movement.routes import Bundle, Frame
-from caligo.sources import partials
-from caligo.sources.common import unison_parameters, voice_parameters
-from caligo.sources.partials import MOST, PLACES, RULES, numbers_of, two_rules
-from caligo.sources.portrait import Portrait, Shown, levels_of, octaves_of
-from caligo.sources.sines import CELL, add_sines, advance_phases, travelled
-from caligo.sources.source import VOICE_RMS
-from caligo.sources.turns import Added, Turns, first_tick
-from caligo.sources.unison import InUnison
+from caligo.movement.moments import Moments
+from caligo.movement.notes import Floats
+from caligo.movement.trajectory import Bundle
+from caligo.signal.ticks import TICK
+from caligo.synthesis import partials
+from caligo.synthesis.common import unison_parameters, voice_parameters
+from caligo.synthesis.partials import MOST, PLACES, RULES, numbers_of, two_rules
+from caligo.synthesis.phases import Accumulated, Phases, first_tick
+from caligo.synthesis.portrait import Portrait, Shown, levels_of, octaves_of
+from caligo.synthesis.sines import CELL, add_sines, advance_phases, travelled
+from caligo.synthesis.source import VOICE_RMS
+from caligo.synthesis.unison import InUnison
 
 MOVED = {
     "count": partials.COUNT,
@@ -123,7 +124,7 @@ def _parameters() -> tuple[Parameter, ...]:
     def period(key: str, name: str, help: str, default: float, **more: Any) -> Parameter:
         return Parameter(
             key, name, help, unit="s", low=0.5, high=3600.0, default=default,
-            scale=Scale.LOGARITHMIC, kind=Kind.TIME, **more,
+            scale=Scale.LOGARITHMIC, kind=Kind.TIME, moves=Moves.PER_NOTE, **more,
         )  # fmt: skip
 
     return (
@@ -166,7 +167,8 @@ def _parameters() -> tuple[Parameter, ...]:
                (Choice("up", "Up"), Choice("down", "Down"))),
         Parameter("endless", "Endless glide",
                   "Partials rise, or fall, for ever: they fade out at one end of the range and "
-                  "come back at the other.", unit="oct/min", low=-60.0, high=60.0),
+                  "come back at the other.", unit="oct/min", low=-60.0, high=60.0,
+                  moves=Moves.PER_NOTE),
         choice("place", "Placed", "How the partials are placed in stereo.", "alternate", PLACES),
         moved("width", "Width", "How far apart they are placed.", "%", high=100.0, default=60.0),
         period("turn_period", "Turn period", "Time in which a turning partial comes round.", 40.0,
@@ -193,42 +195,39 @@ class Harmonic(InUnison):
     def __init__(self, *args: object) -> None:
         super().__init__(*args)
         part = self.part
-        self._tracks = {key: self.movement.track(f"{self.path}.{key}") for key in MOVED}
-        self._courses = Bundle([self._tracks[key] for key in MOVED])
-        self._level = self.movement.track(f"{self.path}.level")
-        self._turns = Turns(self.movement.track(f"{self.path}.fine"), self.rate)
+        self._trajectories = {key: self.movement.trajectory(f"{self.path}.{key}") for key in MOVED}
+        self._moved = Bundle([self._trajectories[key] for key in MOVED])
+        self._level = self.movement.trajectory(f"{self.path}.level")
+        self._phases = Phases(self.movement.trajectory(f"{self.path}.fine"), self.rate)
         self._bundle = int(part.number("bundle"))
-        most = MOST // self._bundle
+        self._place = [p.value for p in PLACES].index(part.text("place"))
+        self._ripple = self.movement.cycles(f"{self.path}.ripple_period")
+        self._turning = self.movement.cycles(f"{self.path}.turn_period")
+        self._glide = self.movement.travel(f"{self.path}.endless", per=60.0)
+        self._endless = self.movement.trajectory(f"{self.path}.endless")
+        self._added = Accumulated()
+        self.prepare()
+
+    def prepare(self) -> None:
+        """See `Source.prepare`."""
+        part, most = self.part, MOST // self._bundle
         every, own = int(part.number("every")), part.numbers("list")
         first, second = (
             numbers_of(part.text(key), every, own, most) for key in ("rule", "other_rule")
         )
-        morphs = self._tracks["morph"].moved or self._tracks["morph"].base > 0.0
+        morphs = self._trajectories["morph"].acts
         self._numbers, self._ranks = two_rules(first, second if morphs else first, most)
-        self._place = [p.value for p in PLACES].index(part.text("place"))
-        self._endless = part.number("endless")
-        self._added = Added()
 
-    def _values(self, frame: Frame, hertz: Floats) -> Floats:
+    def _values(self, moments: Moments, hertz: Floats) -> Floats:
         """Everything that shapes the partials, at every moment ``[moments, VALUES]``."""
-        values = np.zeros((len(frame.times), partials.VALUES))
-        values[:, list(MOVED.values())] = self._courses.values(frame).T
-        tempo = self.movement.setting.tempo
-
-        def turned(key: str) -> Floats:
-            period = self.part.params[key]
-            assert isinstance(period, Time)
-            pace = self.movement.setting.pace
-            found: Floats = cycles(period, pace, frame.times, frame.notes, tempo)[0]
-            return found
-
-        if self._tracks["ripple"].moved or self._tracks["ripple"].base > 0.0:
+        values = np.zeros((len(moments.times), partials.VALUES))
+        values[:, list(MOVED.values())] = self._moved.values(moments).T
+        if self._trajectories["ripple"].acts:
             way = 1.0 if self.part.text("ripple_way") == "up" else -1.0
-            values[:, partials.RIPPLE_AT] = way * turned("ripple_period")
+            values[:, partials.RIPPLE_AT] = way * self._ripple.at(moments)[0]
         if self.part.text("place") == "turning":
-            values[:, partials.TURN_AT] = turned("turn_period")
-        since = np.maximum(0.0, frame.times - frame.notes.start[0])
-        values[:, partials.ENDLESS_AT] = since * (self._endless / 60.0)
+            values[:, partials.TURN_AT] = self._turning.at(moments)[0]
+        values[:, partials.ENDLESS_AT] = self._glide.at(moments)[0]
         values[:, partials.HERTZ] = hertz
         return values
 
@@ -240,7 +239,7 @@ class Harmonic(InUnison):
             values,
             self._numbers,
             self._bundle,
-            self._endless != 0.0,
+            self._endless.acts,
             np.uint64(self.seed),
             base,
             ratio,
@@ -248,10 +247,10 @@ class Harmonic(InUnison):
         return base, ratio
 
     def shaped(
-        self, frame: Frame, hertz: Floats, seed: int
+        self, moments: Moments, hertz: Floats, seed: int
     ) -> tuple[Floats, NDArray[np.float32], NDArray[np.float32]]:
         """Ratios, levels and places of the partials of one note ``[moments, partials]``."""
-        values = self._values(frame, hertz)
+        values = self._values(moments, hertz)
         base, ratio = self._ratios(values)
         level, pan = (np.zeros(ratio.shape, np.float32) for _ in range(2))
         shape_all(
@@ -261,20 +260,20 @@ class Harmonic(InUnison):
             base,
             ratio,
             self._place,
-            self._endless != 0.0,
+            self._endless.acts,
             self.rate,
             np.uint64(derive(self.seed, seed)),
             level,
             pan,
         )
-        if self._endless != 0.0:
+        if self._endless.acts:
             part_at_wraps(ratio, level)
         return ratio, level, pan
 
     def _still(self) -> bool:
         """Whether the partials keep their ratios to the note."""
         moving = ("stretch", "stiffness", "scatter", "bundle_spread")
-        return self._endless == 0.0 and not any(self._tracks[key].moved for key in moving)
+        return not self._endless.acts and not any(self._trajectories[key].moved for key in moving)
 
     def _begin(self, seed: int) -> NDArray[np.float64]:
         phase = np.zeros(len(self._numbers) * self._bundle)
@@ -283,28 +282,34 @@ class Harmonic(InUnison):
         )
         return phase
 
-    def _cells(self, frame: Frame, pitch: Floats) -> tuple[Frame, Floats, Floats, Floats]:
-        """The borders of cells, from a frame of all ticks, the note in Hz there, and travels."""
-        steps = self._turns.steps(frame, pitch)[0]
-        borders = Frame(frame.times[::CELL], frame.notes, frame.newest[::CELL], frame.started)
+    def _cells(self, moments: Moments, pitch: Floats) -> tuple[Moments, Floats, Floats, Floats]:
+        """The borders of cells, from moments at all ticks, the note in Hz there, and travels."""
+        steps = self._phases.steps(moments, pitch)[0]
+        borders = moments.at(moments.times[::CELL])
         whole, leaning = (np.empty((len(borders.times) - 1, CELL + 1)) for _ in range(2))
         travelled(steps, whole, leaning)
         return borders, steps[::CELL] * self.rate, whole, leaning
 
-    def _phases(
-        self, block: Block, row: int, first: int, ratio: Floats, whole: Floats, leaning: Floats
+    def _partial_phases(
+        self,
+        block: SourceBlock,
+        row: int,
+        first: int,
+        ratio: Floats,
+        whole: Floats,
+        leaning: Floats,
     ) -> NDArray[np.float64]:
         """Phases at the start of each cell from `first` on ``[cells, partials]``."""
         begin = self._begin(block.voices[row].seed)
         cells = len(whole)
-        if self._still() and self._turns.steady(block, row):
+        if self._still() and self._phases.steady(block, row):
             begun = first_tick(block, row) // CELL
             passed = whole[0, CELL] * (np.arange(first, first + cells) - begun)
             turned: Floats = begin[None, :] + ratio[:-1] * passed[:, None]
             return turned - np.floor(turned)
 
-        def advance(phase: NDArray[np.float64], frame: Frame, pitch: Floats) -> None:
-            borders, hertz, whole, leaning = self._cells(frame, pitch)
+        def advance(phase: NDArray[np.float64], moments: Moments, pitch: Floats) -> None:
+            borders, hertz, whole, leaning = self._cells(moments, pitch)
             _, ratio = self._ratios(self._values(borders, hertz))
             advance_phases(phase, ratio, whole, leaning, np.empty((0, 0)))
 
@@ -315,13 +320,13 @@ class Harmonic(InUnison):
         self._added.keep(block, row, phase if complete == cells else found[complete], CELL)
         return found
 
-    def kept(self) -> dict[str, Any]:
-        """See `Source.kept`."""
+    def save_state(self) -> dict[str, Any]:
+        """See `Source.save_state`."""
         return {"phases": self._added.copy()}
 
-    def carry_on(self, kept: dict[str, Any]) -> None:
-        """See `Source.carry_on`."""
-        self._added.take(kept["phases"])
+    def restore_state(self, state: dict[str, Any]) -> None:
+        """See `Source.restore_state`."""
+        self._added.take(state["phases"])
 
     def picture(self, portrait: Portrait) -> Shown:
         """Every partial's level, frequency and place at every moment ``[moments, partials]``."""
@@ -333,10 +338,10 @@ class Harmonic(InUnison):
         )
         index = {moment: i for i, moment in enumerate(portrait.moments)}
         for moment, block in portrait.blocks(1):
-            frame, pitch = block.history(0, block.span.first, 1)
-            now = self._turns.steps(frame, pitch)[0, 0] * self.rate
+            moments, pitch = block.history(0, block.span.first, 1)
+            now = self._phases.steps(moments, pitch)[0, 0] * self.rate
             ratio, levels, pan = self.shaped(
-                frame, np.full(len(frame.times), now), block.voices[0].seed
+                moments, np.full(len(moments.times), now), block.voices[0].seed
             )
             i = index[moment]
             # A lone partial has the amplitude of a sine of root mean square 1.
@@ -345,7 +350,7 @@ class Harmonic(InUnison):
             place[i] = np.round(128.0 + 127.0 * np.clip(pan[0], -1.0, 1.0)).astype(np.uint8)
         return {"levels": level, "octaves": hertz, "places": place}
 
-    def render_each(self, block: Block, out: NDArray[np.float32]) -> None:
+    def render_each(self, block: SourceBlock, out: NDArray[np.float32]) -> None:
         """See `InUnison.render_each`."""
         span = block.span
         end = span.first + span.ticks
@@ -354,15 +359,15 @@ class Harmonic(InUnison):
             last = -(-end // CELL)
             if first >= last:
                 continue
-            frame, pitch = block.history(row, first * CELL, (last - first) * CELL)
-            borders, hertz, whole, leaning = self._cells(frame, pitch)
+            moments, pitch = block.history(row, first * CELL, (last - first) * CELL)
+            borders, hertz, whole, leaning = self._cells(moments, pitch)
             ratio, level, pan = self.shaped(borders, hertz, voice.seed)
-            loud = VOICE_RMS * 10.0 ** (self._level.values(frame)[0, ::CELL] / 20.0)
+            loud = VOICE_RMS * 10.0 ** (self._level.values(moments)[0, ::CELL] / 20.0)
             left, right = (np.zeros_like(level) for _ in range(2))
             to_gains(level, pan, loud, left, right)
             skip = max(0, first * CELL - span.first)
             add_sines(
-                self._phases(block, row, first, ratio, whole, leaning),
+                self._partial_phases(block, row, first, ratio, whole, leaning),
                 ratio,
                 whole,
                 leaning,

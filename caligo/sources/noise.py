@@ -15,13 +15,14 @@ from numpy.typing import NDArray
 from scipy import fft
 
 from caligo.catalogue import Module, Moves, Parameter, Scale, register
-from caligo.movement.block import TICK, Block
+from caligo.movement.block import SourceBlock
 from caligo.movement.chance import combine, derive, signed, unit
 from caligo.movement.notes import Floats
-from caligo.movement.routes import Bundle
-from caligo.sources.common import level_parameter
-from caligo.sources.recent import Recent
-from caligo.sources.source import VOICE_RMS, Source
+from caligo.movement.trajectory import Bundle
+from caligo.signal.ticks import TICK
+from caligo.synthesis.common import level_parameter
+from caligo.synthesis.recent import Recent
+from caligo.synthesis.source import VOICE_RMS, Source
 
 MOVED = ("tilt", "level", "width", "dust", "dust_rate")
 SIZE = 2048
@@ -196,11 +197,15 @@ class Noise(Source):
 
     def __init__(self, *args: object) -> None:
         super().__init__(*args)  # type: ignore[arg-type]
-        self._courses = Bundle([self.movement.track(f"{self.path}.{key}") for key in MOVED])
+        self._values = Bundle([self.movement.trajectory(f"{self.path}.{key}") for key in MOVED])
         self._recent: Recent[NDArray[np.float32]] = Recent()
         self._softest = self.part.number("dust_range") / OCTAVE
 
-    def render(self, block: Block, out: NDArray[np.float32]) -> None:
+    def prepare(self) -> None:
+        """See `Source.prepare`."""
+        self._recent.clear()
+
+    def render(self, block: SourceBlock, out: NDArray[np.float32]) -> None:
         """See `Source.render`."""
         span = block.span
         # The frames that reach into the span, by their number on the absolute grid.
@@ -212,19 +217,21 @@ class Noise(Source):
             if begin < last:
                 start = begin * HOP // TICK
                 ticks = ((last - begin - 1) * HOP + SIZE) // TICK
-                frame, _ = block.history(row, start, ticks)
-                courses = dict(zip(MOVED, self._courses.values(frame), strict=True))
-                excited = self._excited(derive(self.seed, voice.seed), start, courses)
-                shaped = self._shaped(excited, courses["tilt"], last - begin)
+                moments, _ = block.history(row, start, ticks)
+                trajectories = dict(zip(MOVED, self._values.values(moments), strict=True))
+                excited = self._excited(derive(self.seed, voice.seed), start, trajectories)
+                shaped = self._shaped(excited, trajectories["tilt"], last - begin)
                 frames.update(zip(range(begin, last), shaped, strict=True))
             for number in range(first, last):
                 at = number * HOP - span.first * TICK
                 low, high = max(0, at), min(span.samples, at + SIZE)
                 out[row, :, low:high] += frames[number][:, low - at : high - at]
 
-    def _excited(self, seed: int, start: int, courses: dict[str, Floats]) -> NDArray[np.float32]:
+    def _excited(
+        self, seed: int, start: int, trajectories: dict[str, Floats]
+    ) -> NDArray[np.float32]:
         """Hiss and dust before the tilt ``[2, samples]``, from the tick `start` on."""
-        here = {key: course[:-1] for key, course in courses.items()}
+        here = {key: trajectory[:-1] for key, trajectory in trajectories.items()}
         level = VOICE_RMS * 10.0 ** (here["level"] / 20.0)
         apart = here["width"] / 100.0
         share = here["dust"] * (math.pi / 200.0)

@@ -11,26 +11,28 @@ from numpy.typing import NDArray
 from caligo.catalogue import Choice, Items, Kind, Module, Moves, Parameter, Scale, register
 from caligo.catalogue.parts.amplitude import ENVELOPE_BENDS, envelope_stages
 from caligo.document.sound import ItemPart
-from caligo.movement.block import TICK, Block
+from caligo.movement.block import SourceBlock
 from caligo.movement.chance import derive, text_seed, unit
-from caligo.movement.envelope import envelope_course, stage_bends, stage_seconds
+from caligo.movement.envelope import NoteEnvelope
+from caligo.movement.moments import Moments
 from caligo.movement.notes import Floats
-from caligo.movement.routes import Bundle, Frame
-from caligo.sources.common import unison_parameters, voice_parameters
-from caligo.sources.decimation import EVEN, ODD, REACH, halve
-from caligo.sources.modulation import (
+from caligo.movement.trajectory import Bundle
+from caligo.signal.oversampling import EVEN, ODD, REACH, halve
+from caligo.signal.ticks import TICK
+from caligo.synthesis.common import unison_parameters, voice_parameters
+from caligo.synthesis.modulation import (
     NOISE,
     SINE,
     TABLE,
-    add_operator_turns,
+    accumulate_operator_phases,
     as_links,
     order_of,
     render_operators,
 )
-from caligo.sources.source import VOICE_RMS
-from caligo.sources.tables import built_in
-from caligo.sources.turns import HIGHEST, Added, Turns, first_tick
-from caligo.sources.unison import InUnison
+from caligo.synthesis.phases import HIGHEST, Accumulated, Phases, first_tick
+from caligo.synthesis.source import VOICE_RMS
+from caligo.synthesis.tables import built_in
+from caligo.synthesis.unison import InUnison
 
 MOST = 8
 TABLES = ("triangle", "saw", "square")
@@ -62,7 +64,7 @@ OPERATOR = Module(
                high=64.0, default=1.0, scale=Scale.LOGARITHMIC, when=("tuned", ("ratio",))),
         _moved("hertz", "Frequency", "Its own frequency.", "Hz", low=0.01, high=16000.0,
                default=110.0, scale=Scale.LOGARITHMIC, when=("tuned", ("fixed",))),
-        _moved("offset", "Offset", "Added to its frequency: slow beats at any pitch.", "Hz",
+        _moved("offset", "Offset", "Accumulated to its frequency: slow beats at any pitch.", "Hz",
                low=-2000.0, high=2000.0),
         _moved("level", "Heard", "How loud it is itself; what it does to others stays.", "dB",
                low=SILENT, high=12.0, scale=Scale.DECIBEL),
@@ -152,26 +154,36 @@ class Operators(InUnison):
         full = np.float32(1.0 / (VOICE_RMS * math.sqrt(2.0)))
         self._tables = np.stack([table.cycles[:, 0] for table in tables]) * full
         self._limits = tables[0].limits
-        self._turns = Turns(self.movement.track(f"{self.path}.fine"), self.rate)
-        self._level = self.movement.track(f"{self.path}.level")
-        tracks = {
-            key: [self.movement.track(f"{self.path}.{item.id}.{key}") for item in self._operators]
+        self._phases = Phases(self.movement.trajectory(f"{self.path}.fine"), self.rate)
+        self._level = self.movement.trajectory(f"{self.path}.level")
+        trajectories = {
+            key: [
+                self.movement.trajectory(f"{self.path}.{item.id}.{key}") for item in self._operators
+            ]
             for key in ("ratio", "hertz", "offset", "level", "pan")
         }
-        self._courses = {key: Bundle(each) for key, each in tracks.items()}
+        self._values = {key: Bundle(each) for key, each in trajectories.items()}
         self._amounts = Bundle(
-            [self.movement.track(f"{self.path}.{x.id}.amount") for x in self._links]
+            [self.movement.trajectory(f"{self.path}.{x.id}.amount") for x in self._links]
         )
         self._by_ratio = np.array([o.text("tuned") == "ratio" for o in self._operators])[:, None]
         self._seeds: dict[int, NDArray[np.uint64]] = {}
         self._envelopes = [self._envelope_of(item) for item in self._operators]
         self._past = np.array([item.text("way") == "past" for item in self._operators])
-        self.goes_past = bool(self._past.any())
-        self._still = not any(
-            track.moved for key in ("ratio", "hertz", "offset") for track in tracks[key]
-        )
-        self._mono = all(track.base == 0.0 and not track.moved for track in tracks["pan"])
-        self._added = Added()
+        self.has_unfiltered = bool(self._past.any())
+        self._tuned = [t for key in ("ratio", "hertz", "offset") for t in trajectories[key]]
+        self._pans = trajectories["pan"]
+        self._added = Accumulated()
+
+    @property
+    def _still(self) -> bool:
+        """Whether all operators keep their ratios to the note."""
+        return not any(t.moved for t in self._tuned)
+
+    @property
+    def _mono(self) -> bool:
+        """Whether all operators are heard in the middle."""
+        return not any(t.acts for t in self._pans)
 
     def _seeds_of(self, seed: int) -> NDArray[np.uint64]:
         """What each operator of a voice takes its noise from ``[operators]``."""
@@ -183,11 +195,11 @@ class Operators(InUnison):
             self._seeds[seed] = np.array(named, np.uint64)
         return self._seeds[seed]
 
-    def _steps(self, frame: Frame, pitch: Floats) -> Floats:
+    def _steps(self, moments: Moments, pitch: Floats) -> Floats:
         """Cycles per sample of each operator at every tick ``[operators, ticks + 1]``."""
-        own = self._turns.steps(frame, pitch)
+        own = self._phases.steps(moments, pitch)
         ratio, hertz, offset = (
-            self._courses[key].values(frame) for key in ("ratio", "hertz", "offset")
+            self._values[key].values(moments) for key in ("ratio", "hertz", "offset")
         )
         steps = np.where(self._by_ratio, own * ratio, hertz / self.rate) + offset / self.rate
         return np.clip(steps, 0.0, HIGHEST, out=steps)
@@ -202,68 +214,60 @@ class Operators(InUnison):
             ]
         )
 
-    def _passed(self, block: Block, row: int, first: int, steps: Floats) -> Floats:
+    def _passed(self, block: SourceBlock, row: int, first: int, steps: Floats) -> Floats:
         """Cycles at the start of every tick from `first` on ``[operators, ticks]``."""
         begin, began = self._begin(block.voices[row].seed), first_tick(block, row)
         ticks = steps.shape[1] - 1
-        if self._still and self._turns.steady(block, row):
+        if self._still and self._phases.steady(block, row):
             passed = TICK * (np.arange(first, first + ticks) - began)
             found: Floats = begin[:, None] + steps[:, :1] * passed[None, :]
             return found
 
-        def advance(turns: NDArray[np.float64], frame: Frame, pitch: Floats) -> None:
-            add_operator_turns(turns, self._steps(frame, pitch), np.empty((0, 0)))
+        def advance(phase: NDArray[np.float64], moments: Moments, pitch: Floats) -> None:
+            accumulate_operator_phases(phase, self._steps(moments, pitch), np.empty((0, 0)))
 
-        track = np.repeat(begin[:, None], ticks, axis=1)
+        at_ticks = np.repeat(begin[:, None], ticks, axis=1)
         at = max(first, began) - first
         if at < ticks:
-            turns = self._added.up_to(block, row, begin, advance, before=AROUND)
-            add_operator_turns(turns, steps[:, at:], track[:, at:])
+            phase = self._added.up_to(block, row, begin, advance, before=AROUND)
+            accumulate_operator_phases(phase, steps[:, at:], at_ticks[:, at:])
             if at <= block.span.ticks:
-                self._added.keep(block, row, track[:, block.span.ticks].copy(), before=AROUND)
-        return track
+                self._added.keep(block, row, at_ticks[:, block.span.ticks].copy(), before=AROUND)
+        return at_ticks
 
-    def _envelope_of(self, item: ItemPart) -> ItemPart | None:
-        """The operator whose envelope an operator follows: itself, another or none."""
+    def _envelope_of(self, item: ItemPart) -> NoteEnvelope | None:
+        """The envelope that an operator follows: its own, that of another or none."""
         seen = {item.id}
         while item.text("shape") == "other":
             other = next((o for o in self._operators if o.id == item.text("shape_of")), None)
             if other is None or other.id in seen:
                 break
             item, seen = other, seen | {other.id}
-        return item if item.text("shape") == "own" else None
+        if item.text("shape") != "own":
+            return None
+        return NoteEnvelope(self.movement, f"{self.path}.{item.id}", lambda x: x / 100.0)
 
-    def _shapes(self, frame: Frame) -> Floats:
+    def _shapes(self, moments: Moments) -> Floats:
         """Envelopes, with velocity and key, at every tick ``[operators, ticks + 1]``."""
-        notes = frame.notes
-        out = np.empty((len(self._operators), len(frame.times)))
+        notes = moments.notes
+        out = np.empty((len(self._operators), len(moments.times)))
         for o, (item, envelope) in enumerate(zip(self._operators, self._envelopes, strict=True)):
             softer = item.number("velocity") * (1.0 - notes.velocity[0])
             higher = item.number("key_scale") * (notes.key[0] - MIDDLE_C) / 12.0
             out[o] = 10.0 ** ((higher - softer) / 20.0)
             if envelope is None:
                 continue
-            shape = np.empty((1, len(frame.times)))
-            envelope_course(
-                frame.times,
-                notes.start,
-                notes.length,
-                stage_seconds(envelope, notes, self.movement.setting.tempo),
-                envelope.number("sustain") / 100.0,
-                stage_bends(envelope),
-                shape,
-            )
-            out[o] *= shape[0]
+            out[o] *= envelope.values(moments)[0]
         return out
 
-    def _gains(self, frame: Frame, parted: bool) -> Floats:
+    def _gains(self, moments: Moments, parted: bool) -> Floats:
         """How loud each operator is in each output ``[outputs, operators, ticks + 1]``."""
-        level = VOICE_RMS * math.sqrt(2.0) * 10.0 ** (self._level.values(frame)[0] / 20.0)
-        heard = self._courses["level"].values(frame)
+        level = VOICE_RMS * math.sqrt(2.0) * 10.0 ** (self._level.values(moments)[0] / 20.0)
+        heard = self._values["level"].values(moments)
         size = np.where(heard <= SILENT, 0.0, 10.0 ** (heard / 20.0)) * level
         sides = [size]
         if not self._mono:
-            angle = (self._courses["pan"].values(frame) / 100.0 + 1.0) * (math.pi / 4.0)
+            angle = (self._values["pan"].values(moments) / 100.0 + 1.0) * (math.pi / 4.0)
             sides = [size * math.sqrt(2.0) * np.cos(angle), size * math.sqrt(2.0) * np.sin(angle)]
         out = np.stack(sides)
         if not parted:
@@ -271,22 +275,22 @@ class Operators(InUnison):
         past = self._past[:, None]
         return np.concatenate([np.where(past, 0.0, out), np.where(past, out, 0.0)])
 
-    def kept(self) -> dict[str, Any]:
-        """See `Source.kept`."""
-        return {"turns": self._added.copy()}
+    def save_state(self) -> dict[str, Any]:
+        """See `Source.save_state`."""
+        return {"phase": self._added.copy()}
 
-    def carry_on(self, kept: dict[str, Any]) -> None:
-        """See `Source.carry_on`."""
-        self._added.take(kept["turns"])
+    def restore_state(self, state: dict[str, Any]) -> None:
+        """See `Source.restore_state`."""
+        self._added.take(state["phase"])
 
-    def render_each(self, block: Block, out: NDArray[np.float32]) -> None:
+    def render_each(self, block: SourceBlock, out: NDArray[np.float32]) -> None:
         """See `InUnison.render_each`."""
         span = block.span
         first, ticks = span.first - AROUND, span.ticks + 2 * AROUND
         for row, voice in enumerate(block.voices):
-            frame, pitch = block.history(row, first, ticks)
-            steps = self._steps(frame, pitch)
-            gains = self._gains(frame, block.past is not None)
+            moments, pitch = block.history(row, first, ticks)
+            steps = self._steps(moments, pitch)
+            gains = self._gains(moments, block.unfiltered is not None)
             twice = np.zeros((len(gains), 2 * TICK * ticks), np.float32)
             render_operators(
                 self._order,
@@ -298,16 +302,16 @@ class Operators(InUnison):
                 self._seeds_of(voice.seed),
                 self._passed(block, row, first, steps),
                 0.5 * steps,
-                self._shapes(frame),
+                self._shapes(moments),
                 self._pairs,
-                self._amounts.values(frame) / (2.0 * math.pi),
+                self._amounts.values(moments) / (2.0 * math.pi),
                 gains,
                 twice,
             )
             cut = 2 * TICK * AROUND - REACH
             needed = twice[:, cut : cut + 2 * span.samples + 2 * REACH]
             sides = 1 if self._mono else 2
-            for i, to in enumerate((out, block.past) if len(gains) > sides else (out,)):
+            for i, to in enumerate((out, block.unfiltered) if len(gains) > sides else (out,)):
                 assert to is not None
                 for side in range(sides):
                     halve(needed[i * sides + side], EVEN, ODD, to[row, side])

@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 from caligo.catalogue import Choice, Kind, Module, Parameter, Scale, register
 from caligo.document.sound import ItemPart
 from caligo.movement.notes import Floats
-from caligo.sources.analysis import BINS, HOP, SIZE, Analysis
+from caligo.synthesis.analysis import BINS, HOP, SIZE, Analysis
 
 
 def _moment(key: str, name: str, help: str, default: float) -> Parameter:

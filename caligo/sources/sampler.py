@@ -13,11 +13,12 @@ from caligo.document.pitch import frequency
 from caligo.document.sound import ItemPart
 from caligo.material.seams import bounds
 from caligo.material.shelf import Recording
-from caligo.movement.block import TICK, Block
+from caligo.movement.block import SourceBlock
 from caligo.movement.notes import Floats
 from caligo.movement.voices import Voice
-from caligo.sources.common import unison_parameters, voice_parameters
-from caligo.sources.drawing import (
+from caligo.signal.ticks import TICK
+from caligo.synthesis.common import unison_parameters, voice_parameters
+from caligo.synthesis.drawing import (
     SINCS,
     follow_parameter,
     level_for,
@@ -25,9 +26,9 @@ from caligo.sources.drawing import (
     recording_of,
     recording_parameter,
 )
-from caligo.sources.source import VOICE_RMS
-from caligo.sources.turns import Turns
-from caligo.sources.unison import InUnison
+from caligo.synthesis.phases import Phases
+from caligo.synthesis.source import VOICE_RMS
+from caligo.synthesis.unison import InUnison
 
 EDGE = 0.002
 """Seconds over which a recording that is cut into is faded in, and its end faded out."""
@@ -98,7 +99,7 @@ def render_recording(
     Parameters
     ----------
     flat, starts, ratios, frames
-        A `caligo.material.levels.Levels`.
+        A `caligo.material.pyramid.Pyramid`.
     place
         Samples of the recording passed since the note began, at every tick ``[ticks + 1]``.
     begin
@@ -183,17 +184,17 @@ class Sampler(InUnison):
         super().__init__(*args)
         self._zones = [(zone, recording_of(zone)) for zone in self.part.of_kind("zone")]
         self._follow = self.part.switch("follow")
-        self._level = self.movement.track(f"{self.path}.level")
-        self._fine = self.movement.track(f"{self.path}.fine")
-        self._turns = Turns(self._fine, self.rate)
+        self._level = self.movement.trajectory(f"{self.path}.level")
+        self._fine = self.movement.trajectory(f"{self.path}.fine")
+        self._phases = Phases(self._fine, self.rate)
 
-    def kept(self) -> dict[str, Any]:
-        """See `Source.kept`."""
-        return {"turns": self._turns.added.copy()}
+    def save_state(self) -> dict[str, Any]:
+        """See `Source.save_state`."""
+        return {"pitch": self._phases.accumulated.copy()}
 
-    def carry_on(self, kept: dict[str, Any]) -> None:
-        """See `Source.carry_on`."""
-        self._turns.added.take(kept["turns"])
+    def restore_state(self, state: dict[str, Any]) -> None:
+        """See `Source.restore_state`."""
+        self._phases.accumulated.take(state["pitch"])
 
     def zones_of(self, voice: Voice) -> list[tuple[ItemPart, Recording]]:
         """The zones that play a voice, with their recordings."""
@@ -206,24 +207,24 @@ class Sampler(InUnison):
             and zone.number("velocity_low") <= velocity <= zone.number("velocity_high")
         ]
 
-    def render_each(self, block: Block, out: NDArray[np.float32]) -> None:
+    def render_each(self, block: SourceBlock, out: NDArray[np.float32]) -> None:
         """See `InUnison.render_each`."""
-        steps = self._turns.steps(block.frame, block.pitch)
-        level = VOICE_RMS * 10.0 ** (self._level.values(block.frame) / 20.0)
+        steps = self._phases.steps(block.moments, block.pitch)
+        level = VOICE_RMS * 10.0 ** (self._level.values(block.moments) / 20.0)
         for row, voice in enumerate(block.voices):
             zones = self.zones_of(voice)
             if not zones:
                 continue
-            turns = self._turns.over(block, row, steps[row])
+            phase = self._phases.over(block, row, steps[row])
             for zone, recording in zones:
-                self._zone(zone, recording, voice, turns, level[row], out[row])
+                self._zone(zone, recording, voice, phase, level[row], out[row])
 
     def _zone(
         self,
         zone: ItemPart,
         recording: Recording,
         voice: Voice,
-        turns: Floats,
+        phase: Floats,
         level: Floats,
         out: NDArray[np.float32],
     ) -> None:
@@ -232,12 +233,12 @@ class Sampler(InUnison):
         tuned = heard_at - zone.number("tune") / 100.0
         start, end, fade = loop_of(zone, recording)
         render_recording(
-            recording.levels.flat,
-            recording.levels.starts,
-            recording.levels.ratios,
+            recording.pyramid.flat,
+            recording.pyramid.starts,
+            recording.pyramid.ratios,
             recording.frames,
             SINCS,
-            turns * (recording.rate / frequency(tuned)),
+            phase * (recording.rate / frequency(tuned)),
             zone.number("start") * recording.rate,
             start,
             end,

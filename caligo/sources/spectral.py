@@ -11,22 +11,24 @@ from scipy import fft
 
 from caligo.catalogue import Items, Module, Moves, Parameter, register
 from caligo.document.pitch import frequency
-from caligo.movement.block import TICK, Block
+from caligo.movement.block import SourceBlock
 from caligo.movement.chance import derive
+from caligo.movement.moments import Moments
 from caligo.movement.notes import Floats
-from caligo.movement.routes import Bundle, Frame
-from caligo.sources import resynthesis as columns
-from caligo.sources.analysis import BINS, HOP, SIZE, WINDOW, analysis_of
-from caligo.sources.common import unison_parameters, voice_parameters
-from caligo.sources.drawing import follow_parameter, recording_of, recording_parameter
-from caligo.sources.portrait import Portrait, Shown
-from caligo.sources.recent import Recent
+from caligo.movement.trajectory import Bundle
+from caligo.signal.ticks import TICK
 from caligo.sources.regions import region_mask
-from caligo.sources.resynthesis import VALUES, Spectra, make_frames, run_frames, ways_apart
-from caligo.sources.running import PERIOD, oldest, random_phases
-from caligo.sources.source import VOICE_RMS
-from caligo.sources.turns import Added, first_tick
-from caligo.sources.unison import InUnison
+from caligo.synthesis import resynthesis as columns
+from caligo.synthesis.analysis import BINS, HOP, SIZE, WINDOW, analysis_of
+from caligo.synthesis.common import unison_parameters, voice_parameters
+from caligo.synthesis.drawing import follow_parameter, recording_of, recording_parameter
+from caligo.synthesis.phases import Accumulated, first_tick
+from caligo.synthesis.portrait import Portrait, Shown
+from caligo.synthesis.recent import Recent
+from caligo.synthesis.resynthesis import VALUES, Spectra, make_frames, run_frames, ways_apart
+from caligo.synthesis.running import PERIOD, oldest, random_phases
+from caligo.synthesis.source import VOICE_RMS
+from caligo.synthesis.unison import InUnison
 
 CELL = HOP // TICK
 """Control ticks between frames."""
@@ -107,19 +109,24 @@ class Spectral(InUnison):
     def __init__(self, *args: object) -> None:
         super().__init__(*args)
         self.recording = recording_of(self.part)
-        self._tracks = {key: self.movement.track(f"{self.path}.{key}") for key in MOVED}
-        self._bundle = Bundle([self._tracks[key] for key in MOVED])
+        self._trajectories = {key: self.movement.trajectory(f"{self.path}.{key}") for key in MOVED}
+        self._bundle = Bundle([self._trajectories[key] for key in MOVED])
         self._follow = self.part.switch("follow")
-        self._added = Added()
+        self._added = Accumulated()
         self._recent: Recent[Spectrum] = Recent()
-        self._travelled = Added()
+        self._travelled = Accumulated()
         self._sides: dict[int, NDArray[np.float64]] = {}
+        self.prepare()
+
+    def prepare(self) -> None:
+        """See `Source.prepare`."""
+        self._recent.clear()
         if self.recording is not None:
             self._analysis = analysis_of(self.recording)
             # Frames that are passed in a hop at the speed of the recording.
             self._travel_unit = self._analysis.rate / self.rate
             analysis, empty = self._analysis, np.empty((0, 0), np.float32)
-            balance, blur = self._tracks["balance"], self._tracks["blur"]
+            balance, blur = self._trajectories["balance"], self._trajectories["blur"]
             whole = not balance.moved and balance.base == 0.0
             sharp = not blur.moved and blur.base == 0.0
             self._played = Spectra(
@@ -130,37 +137,37 @@ class Spectral(InUnison):
                 region_mask(self.part.of_kind("region"), analysis),
             )
 
-    def kept(self) -> dict[str, Any]:
-        """See `Source.kept`."""
+    def save_state(self) -> dict[str, Any]:
+        """See `Source.save_state`."""
         return {"state": self._added.copy()}
 
-    def carry_on(self, kept: dict[str, Any]) -> None:
-        """See `Source.carry_on`."""
-        self._added.take(kept["state"])
+    def restore_state(self, state: dict[str, Any]) -> None:
+        """See `Source.restore_state`."""
+        self._added.take(state["state"])
 
-    def _values(self, frame: Frame, pitch: Floats) -> tuple[Floats, Floats]:
+    def _values(self, moments: Moments, pitch: Floats) -> tuple[Floats, Floats]:
         """What shapes each frame ``[moments, VALUES]``, and frames travelled in a hop."""
         assert self.recording is not None
-        courses = dict(zip(MOVED, self._bundle.values(frame), strict=True))
+        trajectories = dict(zip(MOVED, self._bundle.values(moments), strict=True))
         analysis, recording = self._analysis, self.recording
         bin_of = SIZE / analysis.rate
         root = math.log2(frequency(recording.root))
-        own = math.log2(frequency(float(frame.notes.key[0])))
+        own = math.log2(frequency(float(moments.notes.key[0])))
         octaves = pitch[0] - (root if self._follow else own)
-        octaves = octaves + courses["pitch"] / 12.0 + courses["fine"] / 1200.0
-        values = np.zeros((len(frame.times), VALUES))
-        values[:, columns.PLACE] = courses["position"] / 100.0 * analysis.frames
-        values[:, columns.BLUR] = courses["blur"] * analysis.rate / HOP
-        values[:, columns.BALANCE] = courses["balance"]
-        values[:, columns.THRESHOLD] = courses["threshold"]
+        octaves = octaves + trajectories["pitch"] / 12.0 + trajectories["fine"] / 1200.0
+        values = np.zeros((len(moments.times), VALUES))
+        values[:, columns.PLACE] = trajectories["position"] / 100.0 * analysis.frames
+        values[:, columns.BLUR] = trajectories["blur"] * analysis.rate / HOP
+        values[:, columns.BALANCE] = trajectories["balance"]
+        values[:, columns.THRESHOLD] = trajectories["threshold"]
         # Frames are played at the sound's rate: a bin is as far as it is at that rate.
-        values[:, columns.SHIFT] = courses["shift"] * SIZE / self.rate
+        values[:, columns.SHIFT] = trajectories["shift"] * SIZE / self.rate
         values[:, columns.RATIO] = np.exp2(np.clip(octaves, -7.0, 7.0)) * analysis.rate / self.rate
-        values[:, columns.STRETCH] = courses["stretch"]
-        values[:, columns.FORMANTS] = courses["formants"] / 100.0
+        values[:, columns.STRETCH] = trajectories["stretch"]
+        values[:, columns.FORMANTS] = trajectories["formants"] / 100.0
         values[:, columns.REFERENCE] = frequency(recording.root) * bin_of
-        values[:, columns.SCATTER] = courses["scatter"] / 100.0
-        hop = courses["travel"] * self._travel_unit
+        values[:, columns.SCATTER] = trajectories["scatter"] / 100.0
+        hop = trajectories["travel"] * self._travel_unit
         return values, hop
 
     def _sides_of(self, seed: int) -> NDArray[np.float64]:
@@ -172,30 +179,30 @@ class Spectral(InUnison):
             ways_apart(np.uint64(derive(self.seed, seed)), self._sides[seed])
         return self._sides[seed]
 
-    def _travel(self, block: Block, row: int, began: int, frame: int) -> float:
+    def _travel(self, block: SourceBlock, row: int, began: int, frame: int) -> float:
         """How far a voice has travelled between its first frame and another, in frames."""
-        track = self._tracks["travel"]
+        trajectory = self._trajectories["travel"]
 
-        def advance(passed: NDArray[np.float64], over: Frame, pitch: Floats) -> None:
-            hops = track.values(over)[0, :-1] * self._travel_unit
+        def advance(passed: NDArray[np.float64], over: Moments, pitch: Floats) -> None:
+            hops = trajectory.values(over)[0, :-1] * self._travel_unit
             # One by one, as they are added up where every frame is made.
             passed[0] = np.cumsum(np.append(passed, hops))[-1]
 
-        if not track.moved:
-            still = np.full(frame - began, track.base * self._travel_unit)
+        if not trajectory.moved:
+            still = np.full(frame - began, trajectory.base * self._travel_unit)
             return float(np.cumsum(np.append(0.0, still))[-1])
         if block.rough:
-            # Where only a picture is wanted, a few looks at the course are enough.
+            # Where only a picture is wanted, a few looks at the trajectory are enough.
             stride = CELL * max(1, (frame - began) // LOOKS)
             over, _ = block.history(row, began * CELL, (frame - began) * CELL, stride)
-            return float(track.values(over)[0].mean() * self._travel_unit * (frame - began))
+            return float(trajectory.values(over)[0].mean() * self._travel_unit * (frame - began))
         ahead = block.span.first - frame * CELL
         passed = self._travelled.up_to(
             block, row, np.zeros(1), advance, CELL, before=ahead, stride=CELL
         )
         return float(passed[0])
 
-    def _state(self, block: Block, row: int, began: int, frame: int) -> NDArray[np.float64]:
+    def _state(self, block: SourceBlock, row: int, began: int, frame: int) -> NDArray[np.float64]:
         """What has run on by a frame that is not the next one after those kept."""
         seed = block.voices[row].seed
         since = oldest(frame, began)
@@ -206,9 +213,9 @@ class Spectral(InUnison):
         state[-1] = self._travel(block, row, began, frame if block.rough else since)
         level, phase = np.empty(BINS), np.empty(BINS)
 
-        def advance(state: NDArray[np.float64], over: Frame, pitch: Floats) -> None:
+        def advance(state: NDArray[np.float64], over: Moments, pitch: Floats) -> None:
             number = round(float(over.times[0]) * self.rate / HOP)
-            inner = Frame(over.times[:-1], over.notes, over.newest[:-1], over.started)
+            inner = over.at(over.times[:-1])
             values, hop = self._values(inner, pitch[:, :-1])
             run_frames(
                 state, values, hop, own, number - began, self._played, HOP / SIZE, level, phase
@@ -229,8 +236,8 @@ class Spectral(InUnison):
         for moment, block in portrait.blocks(1):
             voice = block.voices[0]
             at, passed = travelled.get(voice.name, (voice.start, 0.0))
-            frame, pitch = block.history(0, block.span.first, 1)
-            values, hop = self._values(frame, pitch)
+            moments, pitch = block.history(0, block.span.first, 1)
+            values, hop = self._values(moments, pitch)
             # Between two looks the travel goes on as it is at the later one.
             passed += (moment - at) * self.rate / HOP * float(hop[0])
             travelled[voice.name] = (moment, passed)
@@ -238,14 +245,14 @@ class Spectral(InUnison):
             places[index[moment]] = (values[0, columns.PLACE] + passed) % frames / frames
         return {"places": places}
 
-    def render_each(self, block: Block, out: NDArray[np.float32]) -> None:
+    def render_each(self, block: SourceBlock, out: NDArray[np.float32]) -> None:
         """See `InUnison.render_each`."""
         if self.recording is None:
             return
         span = block.span
         for row in range(len(block.voices)):
             began = first_tick(block, row) // CELL
-            # Frame number f has its middle at sample f * HOP.
+            # Moments number f has its middle at sample f * HOP.
             first = max(began, span.first // CELL - BEFORE + 1)
             last = -(-(span.first + span.ticks) // CELL) + BEFORE
             if last <= first:
@@ -265,7 +272,7 @@ class Spectral(InUnison):
 
     def _make(
         self,
-        block: Block,
+        block: SourceBlock,
         row: int,
         began: int,
         begin: int,
@@ -275,19 +282,21 @@ class Spectral(InUnison):
         """Add frames `begin` to `end` to those that were made before."""
         assert self.recording is not None
         voice = block.voices[row]
-        frame, pitch = block.history(row, begin * CELL, (end - begin) * CELL, CELL)
-        values, hop = self._values(frame, pitch)
-        courses = {k: self._tracks[k].values(frame)[0] for k in ("width", "level", "scatter")}
+        moments, pitch = block.history(row, begin * CELL, (end - begin) * CELL, CELL)
+        values, hop = self._values(moments, pitch)
+        trajectories = {
+            k: self._trajectories[k].values(moments)[0] for k in ("width", "level", "scatter")
+        }
         if begin - 1 in frames:
             state = frames[begin - 1].after
         else:
             state = self._state(block, row, began, begin)
-        scatter = courses["scatter"] / 100.0
+        scatter = trajectories["scatter"] / 100.0
         # Phases spread over a share s of a cycle leave sinc² s of the power in step.
         in_step = np.sinc(scatter) ** 2
         gain = VOICE_RMS / max(self.recording.level, 1e-6)
         gain = gain / np.sqrt(in_step / COHERENT**2 + (1.0 - in_step) / SCATTERED**2)
-        gain *= 10.0 ** (courses["level"] / 20.0)
+        gain *= 10.0 ** (trajectories["level"] / 20.0)
         count = end - begin
         states = np.empty((count + 1, STATE))
         states[0] = state
@@ -302,7 +311,7 @@ class Spectral(InUnison):
             begin,
             self._played,
             HOP / SIZE,
-            np.stack([gain, scatter, courses["width"] / 100.0], axis=1),
+            np.stack([gain, scatter, trajectories["width"] / 100.0], axis=1),
             self._sides_of(voice.seed),
             spectra,
         )

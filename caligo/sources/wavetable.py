@@ -11,18 +11,20 @@ from numpy.typing import NDArray
 
 from caligo.catalogue import Choice, Kind, Module, Moves, Parameter, register
 from caligo.document.sound import Part
-from caligo.movement.block import TICK, Block
+from caligo.movement.block import SourceBlock
 from caligo.movement.chance import derive, unit
+from caligo.movement.moments import Moments
 from caligo.movement.notes import Floats
-from caligo.movement.routes import Frame, Track
-from caligo.sources.common import unison, unison_parameters, voice_parameters
-from caligo.sources.portrait import Portrait, Shown
-from caligo.sources.recent import Recent
-from caligo.sources.source import Source
-from caligo.sources.tables import EVOLVING, LENGTH, RECIPES, Table, built_in, cut_from
-from caligo.sources.turns import Added, Turns, first_tick
-from caligo.sources.unison import placed
-from caligo.sources.warps import CELL, WARPS, warped
+from caligo.movement.trajectory import Trajectory
+from caligo.signal.pan import placed
+from caligo.signal.ticks import TICK
+from caligo.synthesis.common import unison, unison_parameters, voice_parameters
+from caligo.synthesis.phases import Accumulated, Phases, first_tick
+from caligo.synthesis.portrait import Portrait, Shown
+from caligo.synthesis.recent import Recent
+from caligo.synthesis.source import Source
+from caligo.synthesis.tables import EVOLVING, LENGTH, RECIPES, Table, built_in, cut_from
+from caligo.synthesis.warps import CELL, WARPS, warped
 
 CUT = "cut"
 POINTS = 128
@@ -48,20 +50,20 @@ def _level_for(limits: np.ndarray, step: float) -> int:
 
 
 @njit(cache=True, nogil=True)
-def spread_turns(
-    turns: np.ndarray,
+def spread_phases(
+    phase: np.ndarray,
     detune: float,
     offsets: np.ndarray,
     intervals: np.ndarray,
     starts: np.ndarray,
-    track: np.ndarray,
+    at_ticks: np.ndarray,
 ) -> None:
     """Phases ``[oscillators, ticks]`` of detuned oscillators from a voice's cycles ``[ticks]``."""
     for o in range(len(offsets)):
         ratio = np.exp2((detune * offsets[o] + intervals[o]) / 1200.0)
-        for k in range(len(turns)):
-            p = starts[o] + turns[k] * ratio
-            track[o, k] = p - math.floor(p)
+        for k in range(len(phase)):
+            p = starts[o] + phase[k] * ratio
+            at_ticks[o, k] = p - math.floor(p)
 
 
 @njit(cache=True, nogil=True)
@@ -71,20 +73,20 @@ def add_phases(
     detune: np.ndarray,
     offsets: np.ndarray,
     intervals: np.ndarray,
-    track: np.ndarray,
+    at_ticks: np.ndarray,
 ) -> None:
-    """Add up each oscillator's phase where the detune moves; like `add_turns`.
+    """Add up each oscillator's phase where the detune moves; like `accumulate_phase`.
 
     `phase` ``[oscillators]`` is carried on; `detune` is in cents at every tick ``[ticks + 1]``,
     `offsets` the share of it that each oscillator takes, `intervals` their own distance from the
-    voice in cents, `track` ``[oscillators, ticks]``.
+    voice in cents, `at_ticks` ``[oscillators, ticks]``.
     """
     for o in range(len(phase)):
         p = phase[o]
         here = step[0] * np.exp2((detune[0] * offsets[o] + intervals[o]) / 1200.0)
         for k in range(len(step) - 1):
-            if track.shape[1] > 0:
-                track[o, k] = p
+            if at_ticks.shape[1] > 0:
+                at_ticks[o, k] = p
             there = step[k + 1] * np.exp2((detune[k + 1] * offsets[o] + intervals[o]) / 1200.0)
             p += 0.5 * TICK * (here + there)
             p -= math.floor(p)
@@ -195,11 +197,11 @@ def render_voice(
     Parameters
     ----------
     cycles, limits
-        A `caligo.sources.tables.Table`.
+        A `caligo.synthesis.tables.Table`.
     phases
         Cycles at the start of every tick ``[oscillators, ticks]``.
     step, detune, position
-        Cycles per sample, cents, and frame number at every tick ``[ticks + 1]``.
+        Cycles per sample, cents, and table frame at every tick ``[ticks + 1]``.
     left, right
         Gains at every tick ``[oscillators, ticks + 1]``.
     """
@@ -324,17 +326,21 @@ class Wavetable(Source):
     def __init__(self, *args: object) -> None:
         super().__init__(*args)  # type: ignore[arg-type]
         self._table = _table_of(self.part)
-        self._tracks: dict[str, Track] = {
-            key: self.movement.track(f"{self.path}.{key}")
+        self._trajectories: dict[str, Trajectory] = {
+            key: self.movement.trajectory(f"{self.path}.{key}")
             for key in ("position", "warp_amount", "fine", "level", "detune", "spread")
         }
         self._offsets, self._intervals = unison(self.part)
-        self._turns = Turns(self._tracks["fine"], self.rate)
-        self._phases_added = Added()
+        self._phases = Phases(self._trajectories["fine"], self.rate)
+        self._phases_added = Accumulated()
         self._begun: dict[int, NDArray[np.float64]] = {}
         self._recent: Recent[NDArray[np.float32]] = Recent()
-        amount = self._tracks["warp_amount"]
-        bent = amount.moved or amount.base != 0.0
+        self.prepare()
+
+    def prepare(self) -> None:
+        """See `Source.prepare`."""
+        self._recent.clear()
+        bent = self._trajectories["warp_amount"].acts
         self._warp = [w.value for w in WARPS].index(self.part.text("warp")) if bent else 0
 
     def _starts(self, seed: int) -> NDArray[np.float64]:
@@ -349,33 +355,35 @@ class Wavetable(Source):
             )
         return self._begun[seed]
 
-    def _phases(self, block: Block, row: int, step: Floats, detune: Floats) -> Floats:
+    def _oscillator_phases(
+        self, block: SourceBlock, row: int, step: Floats, detune: Floats
+    ) -> Floats:
         """The phase of every oscillator at the start of every tick ``[oscillators, ticks]``."""
         span, starts = block.span, self._starts(block.voices[row].seed)
         wait = min(max(0, first_tick(block, row) - span.first), span.ticks)
-        track = np.zeros((len(self._offsets), span.ticks))
-        track[:, :wait] = starts[:, None]
-        own = track[:, wait:]
-        if self._tracks["detune"].moved:
+        at_ticks = np.zeros((len(self._offsets), span.ticks))
+        at_ticks[:, :wait] = starts[:, None]
+        own = at_ticks[:, wait:]
+        if self._trajectories["detune"].moved:
             phase = self._phases_added.up_to(block, row, starts, self._advance)
             add_phases(phase, step[wait:], detune[wait:], self._offsets, self._intervals, own)
             self._phases_added.keep(block, row, phase)
         else:
-            turns = self._turns.over(block, row, step)[wait:-1]
-            spread_turns(turns, detune[0], self._offsets, self._intervals, starts, own)
-        return track
+            phase = self._phases.over(block, row, step)[wait:-1]
+            spread_phases(phase, detune[0], self._offsets, self._intervals, starts, own)
+        return at_ticks
 
-    def _advance(self, added: NDArray[np.float64], frame: Frame, pitch: Floats) -> None:
+    def _advance(self, added: NDArray[np.float64], moments: Moments, pitch: Floats) -> None:
         add_phases(
             added,
-            self._turns.steps(frame, pitch)[0],
-            self._tracks["detune"].values(frame)[0],
+            self._phases.steps(moments, pitch)[0],
+            self._trajectories["detune"].values(moments)[0],
             self._offsets,
             self._intervals,
             np.empty((len(added), 0)),
         )
 
-    def _warped(self, block: Block, row: int) -> tuple[Table, Floats]:
+    def _warped(self, block: SourceBlock, row: int) -> tuple[Table, Floats]:
         """The warped cycles of a voice, one for each border of a cell, and the way through them."""
         span = block.span
         first, last = span.first // CELL, -(-(span.first + span.ticks) // CELL)
@@ -383,16 +391,18 @@ class Wavetable(Source):
         begin = max(made, default=first - 1) + 1
         if begin <= last:
             # One border more on either side: the fastest step around each decides its cut.
-            frame, pitch = block.history(row, (begin - 1) * CELL, (last - begin + 2) * CELL, CELL)
-            octaves = (self._tracks["detune"].values(frame)[0] + self._intervals.max()) / 1200.0
-            fastest = self._turns.steps(frame, pitch)[0] * np.exp2(octaves)
+            moments, pitch = block.history(row, (begin - 1) * CELL, (last - begin + 2) * CELL, CELL)
+            octaves = (
+                self._trajectories["detune"].values(moments)[0] + self._intervals.max()
+            ) / 1200.0
+            fastest = self._phases.steps(moments, pitch)[0] * np.exp2(octaves)
             frames = self._table.cycles.shape[1]
             inner = slice(1, -1)
             cycles = warped(
                 self._table,
-                self._tracks["position"].values(frame)[0, inner] * ((frames - 1) / 100.0),
+                self._trajectories["position"].values(moments)[0, inner] * ((frames - 1) / 100.0),
                 self._warp,
-                self._tracks["warp_amount"].values(frame)[0, inner] / 100.0,
+                self._trajectories["warp_amount"].values(moments)[0, inner] / 100.0,
                 np.maximum(np.maximum(fastest[:-2], fastest[2:]), fastest[inner]),
             )
             made.update(zip(range(begin, last + 1), cycles, strict=True))
@@ -406,7 +416,7 @@ class Wavetable(Source):
         index = {moment: i for i, moment in enumerate(portrait.moments)}
         where = (np.arange(POINTS) * LENGTH) // POINTS
         for moment, block in portrait.blocks(1):
-            table, place = self._table, self._tracks["position"].values(block.frame)[0, 0]
+            table, place = self._table, self._trajectories["position"].values(block.moments)[0, 0]
             at = place * (self._table.cycles.shape[1] - 1) / 100.0
             if self._warp:
                 table, ticks = self._warped(block, 0)
@@ -418,24 +428,26 @@ class Wavetable(Source):
             cycles[index[moment]] = np.round(127.0 * cycle / max(np.abs(cycle).max(), 1e-9))
         return {"cycles": cycles}
 
-    def kept(self) -> dict[str, Any]:
-        """See `Source.kept`: what moving pitches have added up to."""
-        return {"turns": self._turns.added.copy(), "phases": self._phases_added.copy()}
+    def save_state(self) -> dict[str, Any]:
+        """See `Source.save_state`: what moving pitches have added up to."""
+        return {"pitch": self._phases.accumulated.copy(), "phases": self._phases_added.copy()}
 
-    def carry_on(self, kept: dict[str, Any]) -> None:
-        """See `Source.carry_on`."""
-        self._turns.added.take(kept["turns"])
-        self._phases_added.take(kept["phases"])
+    def restore_state(self, state: dict[str, Any]) -> None:
+        """See `Source.restore_state`."""
+        self._phases.accumulated.take(state["pitch"])
+        self._phases_added.take(state["phases"])
 
-    def render(self, block: Block, out: NDArray[np.float32]) -> None:
+    def render(self, block: SourceBlock, out: NDArray[np.float32]) -> None:
         """See `Source.render`."""
-        frame = block.frame
-        steps = self._turns.steps(frame, block.pitch)
-        detune = self._tracks["detune"].values(frame)
+        moments = block.moments
+        steps = self._phases.steps(moments, block.pitch)
+        detune = self._trajectories["detune"].values(moments)
         frames = self._table.cycles.shape[1]
-        position = self._tracks["position"].values(frame) * ((frames - 1) / 100.0)
-        gain = 10.0 ** (self._tracks["level"].values(frame) / 20.0) / math.sqrt(len(self._offsets))
-        spread = self._tracks["spread"].values(frame) / 100.0
+        position = self._trajectories["position"].values(moments) * ((frames - 1) / 100.0)
+        gain = 10.0 ** (self._trajectories["level"].values(moments) / 20.0) / math.sqrt(
+            len(self._offsets)
+        )
+        spread = self._trajectories["spread"].values(moments) / 100.0
         for row in range(len(block.voices)):
             left, right = placed(self._offsets, spread[row], gain[row])
             table, places = self._table, position[row]
@@ -444,7 +456,7 @@ class Wavetable(Source):
             render_voice(
                 table.cycles,
                 table.limits,
-                self._phases(block, row, steps[row], detune[row]),
+                self._oscillator_phases(block, row, steps[row], detune[row]),
                 steps[row],
                 detune[row],
                 self._offsets,

@@ -13,7 +13,7 @@ from caligo.document.pitch import frequency
 from caligo.material.cutting import Spectra, by_cycles, by_picture, by_spectrum
 from caligo.material.reading import MaterialError
 from caligo.material.shelf import Recording, current
-from caligo.sources.tables import LENGTH, audition, from_spectra
+from caligo.synthesis.tables import LENGTH, audition, from_spectra
 from studio.material.schemas import CutIn, CutOut
 
 AUDITION_RATE = 48_000

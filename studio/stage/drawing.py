@@ -14,8 +14,9 @@ from caligo.document.sound import Layer
 from caligo.engine.engine import DEFAULT_RATE
 from caligo.engine.long_view import COLUMNS, Summary, Tile, coarse, fine
 from caligo.engine.pictures import picture
-from caligo.engine.stems import StemStore, stem_key
-from caligo.engine.trajectories import Trajectory, trajectories
+from caligo.engine.stem_keys import stem_key
+from caligo.engine.stems import StemStore
+from caligo.engine.trajectories import Outline, trajectories
 from caligo.measure.spectrogram import FLOOR, HIGHEST, LOWEST, ROWS
 from studio.stage.frames import TILE, frame
 
@@ -28,12 +29,12 @@ def _number(value: float) -> float | None:
     return round(value, 3) if math.isfinite(value) else None
 
 
-def course_json(course: Trajectory) -> dict[str, list[float]]:
+def outline_json(outline: Outline) -> dict[str, list[float]]:
     """A trajectory as plain data, in six significant digits."""
     return {
-        "value": [float(f"{v:.6g}") for v in course.middle],
-        "low": [float(f"{v:.6g}") for v in course.low],
-        "high": [float(f"{v:.6g}") for v in course.high],
+        "value": [float(f"{v:.6g}") for v in outline.middle],
+        "low": [float(f"{v:.6g}") for v in outline.low],
+        "high": [float(f"{v:.6g}") for v in outline.high],
     }
 
 
@@ -45,8 +46,8 @@ def trajectories_json(
     return {
         "length": score.length,
         "points": points,
-        "modulators": {k: course_json(v) for k, v in found.modulators.items()},
-        "parameters": {k: course_json(v) for k, v in found.parameters.items()},
+        "modulators": {k: outline_json(v) for k, v in found.modulators.items()},
+        "parameters": {k: outline_json(v) for k, v in found.parameters.items()},
     }
 
 
@@ -113,8 +114,8 @@ def draw(
 
     `stems` is the folder of finished stems and its limit in bytes.
     """
-    courses = trajectories_json(sound, score, POINTS, hold_still)
-    yield json.dumps({"type": "trajectories", "revision": revision, **courses})
+    trajectories = trajectories_json(sound, score, POINTS, hold_still)
+    yield json.dumps({"type": "trajectories", "revision": revision, **trajectories})
     for tile in coarse(sound, score, hold_still=hold_still, interrupted=interrupted):
         yield tile_frame(tile, revision)
     if interrupted():

@@ -147,7 +147,7 @@ def test_modulators_layers_and_filters_come_and_go(page: Page) -> None:
     for _ in range(7):
         page.get_by_role("button", name="Undo").click()
     expect(page.get_by_role("status").filter(has_text="saved")).to_be_visible()
-    expect(page.locator("[data-course]")).to_have_count(4)
+    expect(page.locator("[data-trajectory]")).to_have_count(4)
 
 
 def test_a_dropped_midi_file_becomes_the_score(page: Page) -> None:
@@ -313,7 +313,7 @@ def test_other_sounds_are_opened_made_and_renamed(page: Page) -> None:
     page.get_by_role("button", name="Productions, cues and sounds").click()
     page.get_by_role("button", name="Snowblind", exact=True).click()
     expect(page.get_by_role("button", name="Sound: Snowblind")).to_be_visible()
-    expect(page.locator("[data-course]")).to_have_count(3)
+    expect(page.locator("[data-trajectory]")).to_have_count(3)
     page.get_by_role("button", name="Productions, cues and sounds").click()
     page.get_by_role("button", name="Add sound to Shutter Open").click()
     page.get_by_role("menuitem", name="New sound").click()

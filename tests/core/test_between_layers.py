@@ -11,8 +11,8 @@ from scipy.special import jv
 from caligo.document import DocumentError, Score, read_sound
 from caligo.engine.engine import Engine
 from caligo.engine.offline import render_array
-from caligo.engine.stems import stem_key
-from caligo.movement.block import Span
+from caligo.engine.stem_keys import stem_key
+from caligo.signal.ticks import Span
 from tests.core.builders import RATE, decibels, one_note, plain_layer, plain_sound, spectrum
 
 

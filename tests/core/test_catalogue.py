@@ -32,9 +32,9 @@ def test_defaults_are_allowed_and_described(module: Module, parameter: Parameter
     assert parameter.name
 
 
-def test_only_plain_numbers_can_be_moved() -> None:
+def test_only_numbers_and_times_can_be_moved() -> None:
     for module, parameter in every_parameter():
-        if parameter.kind is not Kind.NUMBER:
+        if parameter.kind not in (Kind.NUMBER, Kind.INTEGER, Kind.TIME):
             assert parameter.moves is Moves.NO, f"{module.kind}.{parameter.key}"
 
 

@@ -71,7 +71,7 @@ def test_midi_scores_and_stems(tmp_path: Path, sound_file: str) -> None:
     assert (tmp_path / "stems" / "ground.flac").exists()
 
 
-def test_trace_gives_every_course(sound_file: str, capsys: pytest.CaptureFixture[str]) -> None:
+def test_trace_gives_every_values(sound_file: str, capsys: pytest.CaptureFixture[str]) -> None:
     assert main(["trace", sound_file, "--minutes", "1", "--points", "50", "--json"]) == 0
     data = json.loads(capsys.readouterr().out)
     assert set(data["modulators"]) == {"swell", "weather"}

@@ -11,12 +11,14 @@ import scipy.signal
 import scipy.stats
 
 from caligo.catalogue import implementation
-from caligo.effects.effect import Effect
-from caligo.engine.ceiling import DELAY, Ceiling
+from caligo.engine.limiter import DELAY, Limiter
 from caligo.measure.true_peak import true_peak
-from caligo.movement.block import Span
+from caligo.movement.block import stereo_block
+from caligo.movement.moments import Moments
+from caligo.movement.movement import Movement
 from caligo.movement.notes import whole
-from caligo.movement.routes import Frame, Movement
+from caligo.processing.effect import Effect
+from caligo.signal.ticks import Span
 from tests.core.builders import RATE, decibels, one_note, plain_layer, plain_sound
 
 
@@ -38,8 +40,8 @@ def through(fx: Effect, signal: np.ndarray) -> np.ndarray:
     note = whole(1.0)
     for first in range(0, ticks, 375):
         span = Span(first, min(375, ticks - first), RATE)
-        frame = Frame(span.times, note, np.zeros(span.ticks + 1, dtype=int), note)
-        fx.process(span, frame, out[:, first * 64 : (first + span.ticks) * 64])
+        block = stereo_block(span, Moments(span.times, note, note))
+        fx.process(block, out[None, :, first * 64 : (first + span.ticks) * 64])
     return out[:, : ticks * 64]
 
 
@@ -165,7 +167,7 @@ def test_chorus_delay_is_where_it_says() -> None:
 
 def limited(signal: np.ndarray, ceiling: float) -> np.ndarray:
     out = signal.astype(np.float32).copy()
-    Ceiling(ceiling, RATE).process(out)
+    Limiter(ceiling, RATE).process(out)
     return out
 
 

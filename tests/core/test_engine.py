@@ -15,7 +15,8 @@ from caligo.document import Note, Score, read_sound
 from caligo.document.held import held_chord
 from caligo.engine.engine import Engine
 from caligo.engine.offline import render_array
-from caligo.engine.stems import PIECE_TICKS, StemStore, stem_key
+from caligo.engine.stem_keys import stem_key
+from caligo.engine.stems import PIECE_TICKS, Piece, StemStore
 from caligo.engine.warm import everything
 from caligo.measure.loudness import LoudnessMeter
 from demo.build import by_name
@@ -207,7 +208,9 @@ def test_stored_stems_give_the_same_samples_and_are_used(tmp_path: Path) -> None
     plain = np.concatenate(list(Engine(sound, score).stream(PIECE_TICKS + 2_000)), axis=1)
     first = rendered()
     assert np.array_equal(first[:, : plain.shape[1]], plain)
-    assert len(list(tmp_path.glob("*.stem"))) == 3
+    stems = len(sound.layers) * (first.shape[1] // 64 // PIECE_TICKS)
+    states_of_the_mixer = first.shape[1] // 64 // PIECE_TICKS
+    assert len(list(tmp_path.glob("*.stem"))) == stems + states_of_the_mixer
     assert np.array_equal(rendered(), first)
     later = rendered(PIECE_TICKS + 500)[:, -64_000:] - first[:, -64_000:]
     assert decibels(np.abs(later).max() / np.abs(first).max()) < -60.0
@@ -254,7 +257,7 @@ def test_stem_keys_depend_on_what_is_heard_and_on_nothing_else() -> None:
 def test_store_lets_the_least_used_go(tmp_path: Path) -> None:
     store = StemStore(tmp_path, limit_bytes=3_000)
     for piece in range(6):
-        store.write("k", piece, np.zeros((2, 100), np.float32), {})
+        store.write("k", piece, Piece(np.zeros((2, 100), np.float32), {}))
     kept = list(tmp_path.glob("*.stem"))
     assert 1 <= len(kept) <= 3
     (tmp_path / "k-000009.stem").write_bytes(b"broken")
@@ -284,19 +287,19 @@ def test_any_valid_document_stays_finite_and_below_its_ceiling(
 
 @settings(max_examples=60, suppress_health_check=list(HealthCheck))
 @given(any_document())
-def test_nothing_writes_to_the_courses_of_parameters_at_rest(data: dict[str, Any]) -> None:
+def test_nothing_writes_to_the_trajectories_of_parameters_at_rest(data: dict[str, Any]) -> None:
     """They are kept from block to block, so what one module wrote all would read."""
     engine = Engine(read_sound(data), one_note(50, 1.0))
     for _ in range(6):
         engine.render(8)
     kept = [
-        (path, track.base, course)
-        for path, track in engine.movement._tracks.items()
-        for course in track._still.values()
+        (path, trajectory.base, kept)
+        for path, trajectory in engine.movement._trajectories.items()
+        for kept in trajectory._resting.values()
     ]
     assert len(kept) > 8
-    for path, base, course in kept:
-        assert (course == base).all(), path
+    for path, base, values in kept:
+        assert (values == base).all(), path
 
 
 def test_switching_the_kind_of_source_keeps_the_loudness() -> None:

@@ -10,7 +10,7 @@ import pytest
 import scipy.signal
 
 from caligo.engine.offline import render_array
-from caligo.filters.state_variable import BUTTERWORTH_2, corner_gain, run, sharpness
+from caligo.signal.state_variable import BUTTERWORTH_2, corner_gain, run, sharpness
 from tests.core.builders import RATE, decibels, one_note, plain_layer, plain_sound
 
 TICKS = 1024

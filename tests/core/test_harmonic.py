@@ -10,9 +10,9 @@ import pytest
 from caligo.document.pitch import frequency
 from caligo.engine.engine import Engine
 from caligo.engine.offline import render_array
-from caligo.movement.block import Span
-from caligo.sources.partials import numbers_of, two_rules
-from caligo.sources.source import VOICE_RMS
+from caligo.signal.ticks import Span
+from caligo.synthesis.partials import numbers_of, two_rules
+from caligo.synthesis.source import VOICE_RMS
 from tests.core.builders import RATE, decibels, layer_of, one_note, plain_sound, spectrum
 
 F0 = frequency(45)

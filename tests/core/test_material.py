@@ -20,10 +20,10 @@ from PIL import Image
 from caligo.document.pitch import frequency
 from caligo.material.cards import STEPS, Loop, RecordingCard
 from caligo.material.cutting import by_cycles, by_picture, by_spectrum
-from caligo.material.levels import PAD, Levels
 from caligo.material.loops import find_loops
 from caligo.material.needed import missing, used
 from caligo.material.pitch import detect
+from caligo.material.pyramid import PAD, Pyramid
 from caligo.material.reading import MaterialError, content_key, read_recording
 from caligo.material.shelf import SHIPPED, Shelf, current
 from caligo.material.steps import apply
@@ -295,7 +295,7 @@ def test_loops_begin_and_end_alike() -> None:
 def test_copies_are_what_the_resampler_makes() -> None:
     """The half-rate copy equals `soxr`'s own resampling; nothing above half its rate is left."""
     noise = np.random.default_rng(2).standard_normal((1, RATE)).astype(np.float32)
-    levels = Levels(noise)
+    levels = Pyramid(noise)
     assert levels.ratios[2] == 0.5
     begin = levels.starts[2]
     expected = soxr.resample(noise[0], 2.0, 1.0, quality="VHQ")

@@ -13,35 +13,34 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from caligo.document import Note, Score, read_sound
-from caligo.document.sound import Modulator as Part
 from caligo.document.tempo import TempoMap
 from caligo.engine.trajectories import trajectories
 from caligo.engine.voicing import Voicing
+from caligo.modulators.lfo import SHAPES
+from caligo.movement.bend import bent
 from caligo.movement.chance import combine, derive, mix, signed, text_seed, unit
-from caligo.movement.envelope import bent, envelope_course
-from caligo.movement.lfo import SHAPES, Lfo
-from caligo.movement.modulator import Modulator, Setting
+from caligo.movement.envelope import envelope_values
+from caligo.movement.modulator import Modulator
+from caligo.movement.moments import Moments
+from caligo.movement.movement import Movement
 from caligo.movement.notes import Notes, whole
-from caligo.movement.playing import Key, Velocity, Wheel
-from caligo.movement.random import Random
-from caligo.movement.routes import Bundle, Movement
+from caligo.movement.trajectory import Bundle
 from caligo.movement.voices import plan_voices
 from tests.core.builders import moving_sound, one_note, plain_layer, plain_sound
 
 TIMES = np.linspace(0.0, 60.0, 6_001)
 
 
-def setting(score: Score | None = None, pace: float = 1.0) -> Setting:
-    played = score or Score(length=60.0)
-    return Setting(7, pace, played, TempoMap(played))
-
-
-def make(cls: type[Modulator], kind: str, scope: str = "sound", seed: int = 3,
-         score: Score | None = None, pace: float = 1.0, **params: Any) -> Modulator:  # fmt: skip
+def make(kind: str, scope: str = "sound", seed: int = 3,
+         score: Score | None = None, pace: float = 100.0, **params: Any) -> Modulator:  # fmt: skip
     modulator = {"id": "m", "name": "M", "kind": kind, "scope": scope, "seed": seed,
                  "params": params}  # fmt: skip
-    part: Part = plain_sound(modulators=[modulator]).modulators[0]
-    return cls(part, setting(score, pace))
+    sound = plain_sound(modulators=[modulator], params={"pace": pace}, seed=7)
+    return Movement(sound, score or Score(length=60.0)).modulators["m"]
+
+
+def of(modulator: Modulator, times: np.ndarray, rows: Notes) -> np.ndarray:
+    return modulator.values(Moments(times, rows, rows))
 
 
 def notes(*starts: float, length: float = 20.0, velocity: float = 0.5) -> Notes:
@@ -89,8 +88,8 @@ def test_chance_is_uniform_and_unrelated() -> None:
 )
 def test_lfo_shapes_are_scipys(shape: str, reference: Any) -> None:
     """Away from the softened jumps, the shapes of `scipy.signal`."""
-    lfo = make(Lfo, "lfo", shape=shape, period={"value": 7.0})
-    ours = lfo.values(TIMES, whole(60.0))[0]
+    lfo = make("lfo", shape=shape, period={"value": 7.0})
+    ours = of(lfo, TIMES, whole(60.0))[0]
     x = TIMES / 7.0
     jump = np.minimum((x % 0.5), 0.5 - (x % 0.5)) < 0.05
     close = ~jump if shape in ("square", "rise") else np.ones_like(jump)
@@ -103,30 +102,30 @@ def test_lfo_shapes_are_scipys(shape: str, reference: Any) -> None:
 )  # fmt: skip
 def test_lfo_stays_in_range(shape: str, blend: float, skew: float, phase: float, depth: float,
                             pace: float, period: float) -> None:  # fmt: skip
-    lfo = make(Lfo, "lfo", shape=shape, blend=blend, skew=skew, phase=phase, depth_change=depth,
+    lfo = make("lfo", shape=shape, blend=blend, skew=skew, phase=phase, depth_change=depth,
                period_change=pace, period={"value": period})  # fmt: skip
-    values = lfo.values(TIMES, notes(0.0, 3.3))
+    values = of(lfo, TIMES, notes(0.0, 3.3))
     assert np.isfinite(values).all()
     assert np.abs(values).max() <= 1.0
 
 
 def test_free_lfo_ignores_notes_and_a_notes_own_begins_with_it() -> None:
-    lfo = make(Lfo, "lfo", scope="note", period={"value": 8.0})
-    rows = lfo.values(TIMES, notes(0.0, 5.0))
+    lfo = make("lfo", scope="note", period={"value": 8.0})
+    rows = of(lfo, TIMES, notes(0.0, 5.0))
     assert rows[1][600] == pytest.approx(rows[0][100], abs=1e-9)
 
 
 def test_lfo_in_beats_follows_the_tempo() -> None:
     """Common practice: a quarter note at 120 BPM is 2 Hz."""
-    lfo = make(Lfo, "lfo", period={"value": 1.0, "unit": "beats"})
-    values = lfo.values(TIMES, whole(60.0))[0]
+    lfo = make("lfo", period={"value": 1.0, "unit": "beats"})
+    values = of(lfo, TIMES, whole(60.0))[0]
     assert np.allclose(values, np.sin(2 * np.pi * 2.0 * TIMES), atol=1e-9)
 
 
 def test_uneven_depth_and_pace_are_audible() -> None:
-    even = make(Lfo, "lfo", period={"value": 4.0}).values(TIMES, whole(60.0))[0]
-    depth = make(Lfo, "lfo", period={"value": 4.0}, depth_change=80).values(TIMES, whole(60.0))[0]
-    pace = make(Lfo, "lfo", period={"value": 4.0}, period_change=80).values(TIMES, whole(60.0))[0]
+    even = of(make("lfo", period={"value": 4.0}), TIMES, whole(60.0))[0]
+    depth = of(make("lfo", period={"value": 4.0}, depth_change=80), TIMES, whole(60.0))[0]
+    pace = of(make("lfo", period={"value": 4.0}, period_change=80), TIMES, whole(60.0))[0]
     peaks = depth[scipy.signal.find_peaks(depth, height=0.02)[0]]
     assert peaks.max() - peaks.min() > 0.3
     ups = np.diff(TIMES[np.flatnonzero(np.diff(np.sign(pace)) > 0)])
@@ -135,9 +134,9 @@ def test_uneven_depth_and_pace_are_audible() -> None:
 
 
 def test_pace_scales_every_period() -> None:
-    for cls, kind in ((Lfo, "lfo"), (Random, "random")):
-        slow = make(cls, kind, period={"value": 8.0}).values(TIMES, whole(60.0))[0]
-        quick = make(cls, kind, period={"value": 8.0}, pace=2.0).values(TIMES / 2, whole(60.0))[0]
+    for kind in ("lfo", "random"):
+        slow = of(make(kind, period={"value": 8.0}), TIMES, whole(60.0))[0]
+        quick = of(make(kind, period={"value": 8.0}, pace=200.0), TIMES / 2, whole(60.0))[0]
         assert np.allclose(slow, quick)
 
 
@@ -146,35 +145,35 @@ def test_random_reaches_far_and_its_seeds_differ() -> None:
     long = np.linspace(0, 3600, 36_001)
     for steps in (0.0, 50.0, 100.0):
         for rough in (0.0, 100.0):
-            random = make(Random, "random", period={"value": 2.0}, steps=steps, roughness=rough)
-            values = random.values(long, whole(3600.0))[0]
+            random = make("random", period={"value": 2.0}, steps=steps, roughness=rough)
+            values = of(random, long, whole(3600.0))[0]
             assert values.max() > 0.9
             assert values.min() < -0.9
             assert abs(values.mean()) < 0.08
             assert np.std(values) > 0.35
-    one = make(Random, "random", seed=1).values(long, whole(3600.0))[0]
-    two = make(Random, "random", seed=2).values(long, whole(3600.0))[0]
+    one = of(make("random", seed=1), long, whole(3600.0))[0]
+    two = of(make("random", seed=2), long, whole(3600.0))[0]
     assert abs(np.corrcoef(one, two)[0, 1]) < 0.2
 
 
 def test_random_per_note_differs_and_never_jumps_when_smooth() -> None:
-    random = make(Random, "random", scope="note", period={"value": 5.0}, roughness=0)
-    rows = random.values(TIMES, notes(0.0, 0.0))
+    random = make("random", scope="note", period={"value": 5.0}, roughness=0)
+    rows = of(random, TIMES, notes(0.0, 0.0))
     assert abs(np.corrcoef(rows[0], rows[1])[0, 1]) < 0.7
     assert np.abs(np.diff(rows)).max() < 2.0 * 1.5 * 0.01 / 5.0 * 1.01
 
 
 def test_steps_stand_and_move_quickly() -> None:
-    random = make(Random, "random", period={"value": 5.0}, steps=100, roughness=0)
-    values = random.values(TIMES, whole(60.0))[0]
+    random = make("random", period={"value": 5.0}, steps=100, roughness=0)
+    values = of(random, TIMES, whole(60.0))[0]
     still = np.abs(np.diff(values)) < 1e-12
     assert still.mean() > 0.95
 
 
 def test_roughness_adds_quicker_movement() -> None:
     def path(rough: float) -> float:
-        random = make(Random, "random", period={"value": 10.0}, roughness=rough)
-        return float(np.abs(np.diff(random.values(TIMES, whole(60.0))[0])).sum())
+        random = make("random", period={"value": 10.0}, roughness=rough)
+        return float(np.abs(np.diff(of(random, TIMES, whole(60.0))[0])).sum())
 
     assert path(100) > 3.0 * path(0)
 
@@ -184,8 +183,8 @@ STAGES = np.array([[1.0], [2.0], [0.5], [3.0], [4.0]])
 
 def envelope(times: Any, length: float = 20.0, bends: Any = (0.0, 0.0, 0.0)) -> Any:
     out = np.empty((1, len(times)))
-    envelope_course(np.array(times), np.zeros(1), np.array([length]), STAGES, 0.5,
-                    np.array(bends), out)  # fmt: skip
+    envelope_values(np.array(times), np.zeros(1), np.array([length]), STAGES, np.array([0.5]),
+                    np.array(bends)[:, None], out)  # fmt: skip
     return out[0]
 
 
@@ -210,20 +209,20 @@ def test_bends_keep_the_ends_and_the_order(bend: float, a: float, b: float) -> N
 
 
 def test_key_velocity_and_wheel() -> None:
-    velocity = make(Velocity, "velocity").values(TIMES, notes(0.0, velocity=0.25))
+    velocity = of(make("velocity"), TIMES, notes(0.0, velocity=0.25))
     assert np.all(velocity == 0.25)
-    key = make(Key, "key", centre=48, span=24).values(TIMES, notes(0.0))
+    key = of(make("key", centre=48, span=24), TIMES, notes(0.0))
     assert np.all(key == 0.5)
     lane = {"id": "cc1", "controller": 1, "points": [
         {"time": 10.0, "value": 0.2}, {"time": 20.0, "value": 0.8}]}  # fmt: skip
     score = Score.model_validate({"length": 60.0, "lanes": [lane]})
-    wheel = make(Wheel, "wheel", score=score).values(TIMES, whole(60.0))[0]
+    wheel = of(make("wheel", score=score), TIMES, whole(60.0))[0]
     assert wheel[1_500] == pytest.approx(0.5)
-    rest = make(Wheel, "wheel", rest=30).values(TIMES, whole(60.0))[0]
+    rest = of(make("wheel", rest=30), TIMES, whole(60.0))[0]
     assert rest[0] == pytest.approx(0.3)
 
 
-def course_of(path: str, depth: float, **route: Any) -> Any:
+def values_along(path: str, depth: float, **route: Any) -> Any:
     layer = plain_layer()
     layer["filters"] = [{"id": "filter1", "kind": "lowpass", "params": {"cutoff": 500}}]
     sound = plain_sound(
@@ -238,36 +237,36 @@ def course_of(path: str, depth: float, **route: Any) -> Any:
 
 
 def test_depth_is_in_the_parameters_own_unit() -> None:
-    cutoff = course_of("ground.filter1.cutoff", 1.5)
+    cutoff = values_along("ground.filter1.cutoff", 1.5)
     assert cutoff.high.max() == pytest.approx(500 * 2**1.5, rel=1e-3)
     assert cutoff.low.min() == pytest.approx(500 / 2**1.5, rel=1e-3)
-    level = course_of("ground.level", 6.0)
+    level = values_along("ground.level", 6.0)
     assert level.high.max() == pytest.approx(6.0, abs=0.01)
 
 
 def test_one_way_routes_only_add_and_scaling_halves() -> None:
-    one_way = course_of("ground.pan", 40.0, polarity="unipolar")
+    one_way = values_along("ground.pan", 40.0, polarity="unipolar")
     assert one_way.low.min() == pytest.approx(0.0, abs=0.05)
     assert one_way.high.max() == pytest.approx(40.0, abs=0.05)
-    scaled = course_of("ground.pan", 40.0, scaled_by="v")
+    scaled = values_along("ground.pan", 40.0, scaled_by="v")
     assert scaled.high.max() == pytest.approx(20.0, abs=0.05)
 
 
 def test_routes_are_kept_in_range_and_can_be_muted() -> None:
-    assert course_of("ground.source.spread", 90.0).high.max() == 100.0
-    assert course_of("ground.pan", 40.0, muted=True) is None
+    assert values_along("ground.source.spread", 90.0).high.max() == 100.0
+    assert values_along("ground.pan", 40.0, muted=True) is None
 
 
 def test_curve_bends_without_changing_the_ends() -> None:
-    curved = course_of("ground.pan", 40.0, curve=80)
+    curved = values_along("ground.pan", 40.0, curve=80)
     assert curved.high.max() == pytest.approx(40.0, abs=0.05)
-    assert np.mean(np.abs(curved.middle)) > np.mean(np.abs(course_of("ground.pan", 40.0).middle))
+    assert np.mean(np.abs(curved.middle)) > np.mean(np.abs(values_along("ground.pan", 40.0).middle))
 
 
 def test_hold_still_leaves_resting_values() -> None:
     movement = Movement(moving_sound(), one_note(), hold_still=True)
     assert movement.moved() == {}
-    assert not movement.track("ground.filter1.cutoff").moved
+    assert not movement.trajectory("ground.filter1.cutoff").moved
 
 
 def test_trajectories_do_not_depend_on_where_they_begin() -> None:
@@ -276,9 +275,9 @@ def test_trajectories_do_not_depend_on_where_they_begin() -> None:
     movement = Movement(sound, score)
     voicing = Voicing(sound, score.notes, movement.setting.tempo)
     times = np.arange(0, 22_500) * (64 / 48_000)
-    for track in movement.moved().values():
-        full = track.values(voicing.frame(times, voicing.all))
-        part = track.values(voicing.frame(times[11_111:11_611], voicing.all))
+    for trajectory in movement.moved().values():
+        full = trajectory.values(voicing.moments(times, voicing.all))
+        part = trajectory.values(voicing.moments(times[11_111:11_611], voicing.all))
         assert np.array_equal(full[:, 11_111:11_611], part)
 
 
@@ -327,7 +326,7 @@ def test_a_single_voice_makes_room_whatever_it_plays() -> None:
 
 
 @given(st.lists(st.booleans(), min_size=1, max_size=5))
-def test_a_bundle_is_its_tracks_one_by_one(moved: list[bool]) -> None:
+def test_a_bundle_is_its_trajectories_one_by_one(moved: list[bool]) -> None:
     """Whichever of several parameters move."""
     keys = ("position", "fine", "level", "detune", "spread")[: len(moved)]
     routes = [
@@ -342,13 +341,13 @@ def test_a_bundle_is_its_tracks_one_by_one(moved: list[bool]) -> None:
     )
     score = one_note(60, 4.0)
     movement = Movement(sound, score)
-    frame = Voicing(sound, score.notes, TempoMap(score)).frame(TIMES[:50], notes(0.0))
-    tracks = [movement.track(f"ground.source.{key}") for key in keys]
-    found = Bundle(tracks).values(frame)
-    for row, track in zip(found, tracks, strict=True):
-        np.testing.assert_array_equal(row, track.values(frame)[0])
-        assert (np.ptp(row) > 0.0) == track.moved
+    moments = Voicing(sound, score.notes, TempoMap(score)).moments(TIMES[:50], notes(0.0))
+    trajectories = [movement.trajectory(f"ground.source.{key}") for key in keys]
+    found = Bundle(trajectories).values(moments)
+    for row, trajectory in zip(found, trajectories, strict=True):
+        np.testing.assert_array_equal(row, trajectory.values(moments)[0])
+        assert (np.ptp(row) > 0.0) == trajectory.moved
     # The bundle is the caller's own; writing to it moves nothing at rest.
     found[:] = -1.0
-    for track in tracks:
-        assert track.moved or (track.values(frame) == track.base).all()
+    for trajectory in trajectories:
+        assert trajectory.moved or (trajectory.values(moments) == trajectory.base).all()

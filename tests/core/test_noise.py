@@ -10,7 +10,7 @@ from scipy.signal import welch
 
 from caligo.engine.offline import render_array
 from caligo.sources.noise import poisson
-from caligo.sources.source import VOICE_RMS
+from caligo.synthesis.source import VOICE_RMS
 from tests.core.builders import RATE, layer_of, one_note, plain_sound
 
 

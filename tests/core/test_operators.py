@@ -12,9 +12,9 @@ from scipy.special import jv
 from caligo.document import DocumentError, read_sound
 from caligo.document.pitch import frequency
 from caligo.engine.offline import render_array
-from caligo.sources.decimation import CORNER, REACH, STEEPNESS, TAPS
-from caligo.sources.modulation import order_of
-from caligo.sources.source import VOICE_RMS
+from caligo.signal.oversampling import CORNER, REACH, STEEPNESS, TAPS
+from caligo.synthesis.modulation import order_of
+from caligo.synthesis.source import VOICE_RMS
 from tests.core.builders import RATE, decibels, layer_of, one_note, plain_sound, spectrum
 
 FULL = VOICE_RMS * np.sqrt(2.0)

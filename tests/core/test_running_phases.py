@@ -12,10 +12,10 @@ from hypothesis import strategies as st
 from caligo.engine.engine import Engine
 from caligo.engine.offline import render_array
 from caligo.material.shelf import Shelf
-from caligo.movement.block import TICK
+from caligo.signal.ticks import TICK
 from caligo.sources import spectral
-from caligo.sources.analysis import HOP
-from caligo.sources.running import PERIOD, begin_anew, heard, oldest, random_phases
+from caligo.synthesis.analysis import HOP
+from caligo.synthesis.running import PERIOD, begin_anew, heard, oldest, random_phases
 from tests.core.builders import RATE, decibels, layer_of, one_note, plain_sound
 from tests.core.test_sources_of_material import NAMES, moving, shelf, taken
 
@@ -26,12 +26,12 @@ BORDER = PERIOD * HOP / RATE
 """Seconds after which a voice's phases begin anew."""
 
 
-def run(frames: int, turns: float, since: int = 0) -> np.ndarray:
+def run(frames: int, phase: float, since: int = 0) -> np.ndarray:
     """What is heard of four bins that all turn alike, frame by frame ``[frames - since, 4]``."""
     phases, out = np.zeros((2, 4)), np.empty((frames - since, 4))
     for frame in range(since, frames):
         begin_anew(SEED, frame, phases)
-        phases[:] = (phases + turns) % 1.0
+        phases[:] = (phases + phase) % 1.0
         heard(phases, frame, out[frame - since])
     return out
 
@@ -44,10 +44,10 @@ def test_the_oldest_frame_is_a_beginning_at_most_two_periods_ago(began: int, lat
     assert began + later - since < 2 * PERIOD
 
 
-@given(turns=st.floats(0.0, 1.0), frames=st.integers(1, 4 * PERIOD))
-def test_what_came_before_the_oldest_frame_does_not_matter(turns: float, frames: int) -> None:
-    whole = run(frames, turns)
-    late = run(frames, turns, oldest(frames - 1, 0))
+@given(phase=st.floats(0.0, 1.0), frames=st.integers(1, 4 * PERIOD))
+def test_what_came_before_the_oldest_frame_does_not_matter(phase: float, frames: int) -> None:
+    whole = run(frames, phase)
+    late = run(frames, phase, oldest(frames - 1, 0))
     np.testing.assert_array_equal(whole[-1], late[-1])
 
 

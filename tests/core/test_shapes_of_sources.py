@@ -12,15 +12,15 @@ from hypothesis import strategies as st
 from caligo.document import DocumentError, read_sound
 from caligo.document.sound import ItemPart
 from caligo.material.shelf import current
-from caligo.sources import partials as p
-from caligo.sources.analysis import BINS, HOP, SIZE, analysis_of
-from caligo.sources.common import unison
-from caligo.sources.modulation import order_of
 from caligo.sources.regions import region_mask
-from caligo.sources.resynthesis import Spectra, advance_frame, to_spectrum, ways_apart
-from caligo.sources.running import random_phases
-from caligo.sources.tables import LENGTH, built_in, from_spectra
-from caligo.sources.warps import BEND, FINE, PULSE, SELF, SYNC, warp
+from caligo.synthesis import partials as p
+from caligo.synthesis.analysis import BINS, HOP, SIZE, analysis_of
+from caligo.synthesis.common import unison
+from caligo.synthesis.modulation import order_of
+from caligo.synthesis.resynthesis import Spectra, advance_frame, to_spectrum, ways_apart
+from caligo.synthesis.running import random_phases
+from caligo.synthesis.tables import LENGTH, built_in, from_spectra
+from caligo.synthesis.warps import BEND, FINE, PULSE, SELF, SYNC, warp
 from demo.build import by_name
 from tests.core.builders import layer_of, plain_sound
 
@@ -69,13 +69,13 @@ def shaped(**values: float) -> tuple[np.ndarray, np.ndarray]:
     st.sampled_from([1, 3]),
 )
 def test_ratios_of_many_moments_are_those_of_each(
-    course: list[float], moved: str, bundle: int
+    trajectory: list[float], moved: str, bundle: int
 ) -> None:
     """What is not computed again, since nothing changed, is what it would have been."""
     numbers = np.arange(1.0, 17.0)
-    values = np.zeros((len(course), p.VALUES))
-    values[:, getattr(p, moved)] = course
-    one, shape = np.uint64(1), (len(course), 16 * bundle)
+    values = np.zeros((len(trajectory), p.VALUES))
+    values[:, getattr(p, moved)] = trajectory
+    one, shape = np.uint64(1), (len(trajectory), 16 * bundle)
 
     def found(rows: np.ndarray) -> np.ndarray:
         base, ratio = np.empty((len(rows), 16)), np.empty((len(rows), shape[1]))
@@ -84,7 +84,7 @@ def test_ratios_of_many_moments_are_those_of_each(
 
     whole = found(values)
     np.testing.assert_array_equal(whole, np.concatenate([found(row[None]) for row in values]))
-    if len(set(course)) > 1 and (moved != "BUNDLE_SPREAD" or bundle > 1):
+    if len(set(trajectory)) > 1 and (moved != "BUNDLE_SPREAD" or bundle > 1):
         assert np.ptp(whole, axis=0).max() > 0.0
 
 

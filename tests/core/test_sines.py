@@ -8,10 +8,10 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from caligo.engine.engine import Engine
-from caligo.movement.block import TICK, Span
-from caligo.sources.recent import Recent
-from caligo.sources.sines import CELL, add_sines, advance_phases, phasors, travelled
-from caligo.sources.turns import Added, add_turns
+from caligo.signal.ticks import TICK, Span
+from caligo.synthesis.phases import Accumulated, accumulate_phase
+from caligo.synthesis.recent import Recent
+from caligo.synthesis.sines import CELL, add_sines, advance_phases, phasors, travelled
 from tests.core.builders import RATE, one_note, plain_sound
 
 
@@ -28,10 +28,10 @@ def test_phasors_are_cosines_and_sines(cycles: list[float]) -> None:
 def test_cycles_of_a_moving_pitch_are_its_integral() -> None:
     """Against the trapezoid rule of numpy, which the sum is by definition."""
     step = np.linspace(0.001, 0.004, 101)
-    track = np.empty(100)
-    end = add_turns(2.0, step, track)
+    trajectory = np.empty(100)
+    end = accumulate_phase(2.0, step, trajectory)
     whole = 2.0 + np.concatenate([[0.0], np.cumsum(0.5 * TICK * (step[:-1] + step[1:]))])
-    np.testing.assert_allclose(track, whole[:-1], rtol=1e-12)
+    np.testing.assert_allclose(trajectory, whole[:-1], rtol=1e-12)
     assert end == pytest.approx(whole[-1])
     assert end == pytest.approx(2.0 + np.trapezoid(step, dx=TICK))
 
@@ -101,7 +101,7 @@ def test_what_was_added_up_is_kept_and_else_added_again() -> None:
         counted.append(pitch.shape[1] - 1)
         added[0] += pitch.shape[1] - 1
 
-    added = Added()
+    added = Accumulated()
     first = block_at(1000)
     assert added.up_to(first, 0, np.zeros(1), advance)[0] == 1000
     added.keep(first, 0, np.array([1016.0]))
@@ -117,7 +117,8 @@ def test_a_rough_block_adds_nothing_up() -> None:
         raise AssertionError
 
     assert (
-        Added().up_to(block_at(9000, rough=True), 0, np.full(3, 0.5), never).tolist() == [0.5] * 3
+        Accumulated().up_to(block_at(9000, rough=True), 0, np.full(3, 0.5), never).tolist()
+        == [0.5] * 3
     )
 
 

@@ -14,12 +14,12 @@ import soundfile
 from caligo.document.pitch import frequency
 from caligo.engine.engine import Engine
 from caligo.engine.offline import render_array
-from caligo.engine.stems import stem_key
+from caligo.engine.stem_keys import stem_key
 from caligo.material.cutting import by_cycles
 from caligo.material.shelf import SHIPPED, VARIABLE, Shelf, current
-from caligo.movement.block import Span
+from caligo.signal.ticks import Span
 from caligo.sources.grains import add_grains
-from caligo.sources.source import VOICE_RMS
+from caligo.synthesis.source import VOICE_RMS
 from demo.build import by_name
 from tests.core.builders import RATE, decibels, layer_of, one_note, plain_sound, spectrum
 
@@ -138,9 +138,9 @@ def test_a_moved_density_is_added_up() -> None:
     voices = Engine(sound, one_note(60, 9.0)).layers["ground"].voices
     block = voices.block(Span(0, 6750, RATE), [0])
     grains = voices.source.grains(block, 0, 0)
-    course = sound_density = voices._movement.track("ground.source.density").values(block.frame)[0]
-    assert sound_density.max() > 1.9 * 20
-    assert abs(len(grains) - np.mean(course) * 9.0) < 3
+    density = voices.source.movement.trajectory("ground.source.density").values(block.moments)[0]
+    assert density.max() > 1.9 * 20
+    assert abs(len(grains) - np.mean(density) * 9.0) < 3
 
 
 @pytest.mark.parametrize("share", [1.0, 0.5, 0.1])

@@ -9,8 +9,8 @@ import scipy.signal
 from caligo.document.pitch import frequency
 from caligo.engine.offline import render_array
 from caligo.measure.loudness import LoudnessMeter
-from caligo.sources.source import VOICE_RMS
-from caligo.sources.tables import EVOLVING, LIMITS, RECIPES, built_in
+from caligo.synthesis.source import VOICE_RMS
+from caligo.synthesis.tables import EVOLVING, LIMITS, RECIPES, built_in
 from tests.core.builders import RATE, decibels, one_note, plain_layer, plain_sound, spectrum
 
 LENGTH = 2**17

@@ -1,7 +1,7 @@
 """The envelope of a layer's level, as every layer has one."""
 
 from caligo.catalogue.module import Module
-from caligo.catalogue.parameter import Kind, Parameter, Scale
+from caligo.catalogue.parameter import Kind, Moves, Parameter, Scale
 from caligo.catalogue.registry import register
 
 
@@ -16,12 +16,24 @@ def envelope_time(key: str, name: str, help: str, default: float) -> Parameter:
         default=default,
         kind=Kind.TIME,
         scale=Scale.LOGARITHMIC,
+        moves=Moves.PER_NOTE,
+        group="Times",
     )
 
 
 def envelope_bend(key: str, name: str, help: str, default: float) -> Parameter:
     """The bend of an envelope's stage, from early to late."""
-    return Parameter(key, name, help, unit="%", low=-100.0, high=100.0, default=default)
+    return Parameter(
+        key,
+        name,
+        help,
+        unit="%",
+        low=-100.0,
+        high=100.0,
+        default=default,
+        moves=Moves.PER_NOTE,
+        group="Bends",
+    )
 
 
 def envelope_stages(
@@ -62,6 +74,8 @@ ENVELOPE_BENDS = (
                 high=0.0,
                 default=0.0,
                 scale=Scale.DECIBEL,
+                moves=Moves.PER_NOTE,
+                group="Level",
             ),
             *ENVELOPE_BENDS,
             Parameter(
@@ -72,6 +86,8 @@ ENVELOPE_BENDS = (
                 low=0.0,
                 high=48.0,
                 default=12.0,
+                moves=Moves.PER_NOTE,
+                group="Level",
             ),
         ),
     )

@@ -85,6 +85,8 @@ def _modulated(way: str, amount: Parameter) -> tuple[Parameter, ...]:
                 high=4,
                 default=0,
                 kind=Kind.INTEGER,
+                moves=Moves.PER_NOTE,
+                group="Pitch",
             ),
             Parameter(
                 "transpose",
@@ -95,6 +97,8 @@ def _modulated(way: str, amount: Parameter) -> tuple[Parameter, ...]:
                 high=24,
                 default=0,
                 kind=Kind.INTEGER,
+                moves=Moves.PER_NOTE,
+                group="Pitch",
             ),
             Parameter(
                 "arrangement",
@@ -121,6 +125,9 @@ def _modulated(way: str, amount: Parameter) -> tuple[Parameter, ...]:
                 "How far each voice's pitch wanders, slowly and on its own.",
                 unit="ct",
                 high=50.0,
+                moves=Moves.PER_NOTE,
+                group="Pitch",
+                seeded=True,
             ),
             *_modulated(
                 "ring",

@@ -1,7 +1,7 @@
 """Sends, buses and the master: where layers meet."""
 
 from caligo.catalogue.module import Module
-from caligo.catalogue.parameter import Moves, Parameter, Scale
+from caligo.catalogue.parameter import Choice, Kind, Moves, Parameter, Scale
 from caligo.catalogue.registry import register
 
 
@@ -24,8 +24,18 @@ def _level(key: str, name: str, help: str, default: float = 0.0) -> Parameter:
         family="part",
         kind="send",
         name="Send",
-        help="How much of a layer a bus receives, after the layer's level and pan.",
-        parameters=(_level("level", "Send", "Level at which the bus receives the layer.", -12.0),),
+        help="How much of a layer, or of a bus, another bus receives.",
+        parameters=(
+            _level("level", "Send", "Level at which the bus receives it.", -12.0),
+            Parameter(
+                "from",
+                "Taken",
+                "Behind the fader it follows level and pan, ahead of it it does not.",
+                default="behind",
+                kind=Kind.CHOICE,
+                choices=(Choice("behind", "Behind the fader"), Choice("ahead", "Ahead of it")),
+            ),
+        ),
     )
 )
 class SendPart:
@@ -37,7 +47,7 @@ class SendPart:
         family="part",
         kind="bus",
         name="Bus",
-        help="Effects shared by the layers that send to it.",
+        help="Effects shared by what is sent to it.",
         parameters=(_level("level", "Return", "Level at which the bus joins the master."),),
     )
 )
@@ -55,7 +65,7 @@ class BusPart:
             _level("level", "Level", "Loudness of the whole sound."),
             Parameter(
                 "ceiling",
-                "Ceiling",
+                "Limiter",
                 "True peak that nothing passes (ITU-R BS.1770-4, Annex 2).",
                 unit="dBTP",
                 low=-24.0,

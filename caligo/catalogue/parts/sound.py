@@ -1,7 +1,7 @@
 """What holds for the whole sound: voices, tuning and the pace of all movement."""
 
 from caligo.catalogue.module import Module
-from caligo.catalogue.parameter import Choice, Kind, Parameter, Scale
+from caligo.catalogue.parameter import Choice, Kind, Moves, Parameter, Scale
 from caligo.catalogue.registry import register
 
 
@@ -61,6 +61,7 @@ from caligo.catalogue.registry import register
                 high=1000.0,
                 default=100.0,
                 scale=Scale.LOGARITHMIC,
+                moves=Moves.SHARED,
             ),
         ),
     )

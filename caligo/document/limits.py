@@ -1,0 +1,23 @@
+"""How many of a thing a sound may have; the screen reads these from the catalogue."""
+
+from __future__ import annotations
+
+MOST_LAYERS = 8
+MOST_FILTERS = 2
+MOST_EFFECTS = 8
+"""Effects in one chain."""
+MOST_BUSES = 4
+MOST_MODULATORS = 32
+MOST_ROUTES = 128
+DEEPEST_CHAIN = 3
+"""Chains inside effects inside chains."""
+
+LIMITS = {
+    "layers": MOST_LAYERS,
+    "filters": MOST_FILTERS,
+    "effects": MOST_EFFECTS,
+    "buses": MOST_BUSES,
+    "modulators": MOST_MODULATORS,
+    "routes": MOST_ROUTES,
+    "sends": MOST_BUSES,
+}

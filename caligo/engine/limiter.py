@@ -1,0 +1,153 @@
+"""The ceiling: a true-peak limiter that looks ahead, so that nothing passes and nothing clicks."""
+
+from __future__ import annotations
+
+import math
+
+import numpy as np
+from numba import njit
+from numpy.typing import NDArray
+
+from caligo.measure.true_peak import LARGEST_GAIN, PHASES, TAPS, peak_between
+from caligo.signal.ticks import TICK
+
+DELAY_TICKS = 2
+"""Ticks by which the output is late; the engine runs so much ahead."""
+DELAY = DELAY_TICKS * TICK
+SMOOTHING = 100
+"""Samples over which the gain is averaged; at most DELAY - 5, so that it arrives in time."""
+RELEASE = 0.25
+"""Seconds in which the gain recovers by 63 %."""
+MARGIN = 0.99
+"""The gain aims a little below the ceiling, for what its own movement adds between samples."""
+
+
+@njit(cache=True, nogil=True)
+def _needed_gain(samples: np.ndarray, phases: np.ndarray, top: float, out: np.ndarray) -> None:
+    """The gain that keeps each true peak at `top`; `samples` ``[2, TAPS - 1 + TICK]``."""
+    largest = 0.0
+    for c in range(2):
+        for n in range(samples.shape[1]):
+            largest = max(largest, abs(samples[c, n]))
+    if largest * LARGEST_GAIN <= top:
+        out[:] = 1.0
+        return
+    for n in range(TICK):
+        peak = 0.0
+        for c in range(2):
+            peak = max(peak, abs(samples[c, n + TAPS - 1]))
+            peak = max(peak, peak_between(samples[c], phases, n + TAPS - 1))
+        out[n] = min(1.0, top / peak) if peak > 0.0 else 1.0
+
+
+@njit(cache=True, nogil=True)
+def _run(
+    signal: np.ndarray,
+    late: np.ndarray,
+    wanted: np.ndarray,
+    lowest: np.ndarray,
+    last: np.ndarray,
+    phases: np.ndarray,
+    ceiling: float,
+    recovery: float,
+) -> None:
+    """Limit `signal` ``[2, samples]`` in place, late by `DELAY` samples.
+
+    Parameters
+    ----------
+    late
+        The last samples ``[2, DELAY]``.
+    wanted
+        The gains wanted in the two ticks before ``[2, TICK]``, releases included.
+    lowest
+        The lowest gains in the windows before ``[SMOOTHING]``.
+    last
+        The last wanted gain ``[1]``.
+    """
+    line = np.empty((2, DELAY + TICK))
+    need = np.empty(TICK)
+    gains = np.empty(SMOOTHING + TICK)
+    behind = np.empty(TICK)
+    for k in range(signal.shape[1] // TICK):
+        for c in range(2):
+            for n in range(DELAY):
+                line[c, n] = late[c, n]
+            for n in range(TICK):
+                x = signal[c, k * TICK + n]
+                line[c, DELAY + n] = x if math.isfinite(x) else 0.0
+        _needed_gain(line[:, DELAY - TAPS + 1 :], phases, ceiling * MARGIN, need)
+        held = last[0]
+        for n in range(TICK):
+            held = min(need[n], held + (1.0 - held) * recovery)
+            if held > 0.999999:
+                held = min(need[n], 1.0)
+            need[n] = held
+        last[0] = held
+        # The lowest wanted gain in a window of two ticks: what is left of the tick before the
+        # last, all of the last, and what has come of this one.
+        low = 1.0
+        for n in range(TICK - 1, -1, -1):
+            behind[n] = low
+            low = min(low, wanted[0, n])
+        whole = 1.0
+        for n in range(TICK):
+            whole = min(whole, wanted[1, n])
+        for n in range(SMOOTHING):
+            gains[n] = lowest[n]
+        ahead = 1.0
+        for n in range(TICK):
+            ahead = min(ahead, need[n])
+            gains[SMOOTHING + n] = min(behind[n], whole, ahead)
+        total = 0.0
+        for n in range(SMOOTHING):
+            total += gains[n]
+        for n in range(TICK):
+            total += gains[SMOOTHING + n] - gains[n]
+            gain = min(total / SMOOTHING, 1.0)
+            for c in range(2):
+                y = line[c, n] * gain
+                signal[c, k * TICK + n] = min(max(y, -ceiling), ceiling)
+        for c in range(2):
+            for n in range(DELAY):
+                late[c, n] = line[c, TICK + n]
+        for n in range(TICK):
+            wanted[0, n] = wanted[1, n]
+            wanted[1, n] = need[n]
+        for n in range(SMOOTHING):
+            lowest[n] = gains[TICK + n]
+
+
+class Limiter:
+    """The limiter at the end of the master; late by `DELAY_TICKS`."""
+
+    def __init__(self, decibels: float, rate: int) -> None:
+        self._ceiling = 10.0 ** (decibels / 20.0)
+        self._recovery = 1.0 - math.exp(-1.0 / (RELEASE * rate))
+        self.reset()
+
+    def reset(self) -> None:
+        """Remember nothing, as before the first sound."""
+        self.state: dict[str, NDArray[np.generic]] = {
+            "late": np.zeros((2, DELAY)),
+            "wanted": np.ones((2, TICK)),
+            "lowest": np.ones(SMOOTHING),
+            "last": np.ones(1),
+        }
+
+    def process(self, signal: NDArray[np.float32]) -> None:
+        """Limit `signal` ``[2, samples]`` in place, late by `DELAY` samples."""
+        state = self.state
+        _run(
+            signal,
+            state["late"],
+            state["wanted"],
+            state["lowest"],
+            state["last"],
+            PHASES,
+            self._ceiling,
+            self._recovery,
+        )
+
+    def tail(self) -> float:
+        """Seconds after which what it remembers has fallen by 60 dB."""
+        return RELEASE * 6.9

@@ -1,0 +1,112 @@
+"""Levels behind every stage, over the whole length, for whoever wants to read them.
+
+Stages are named by the addresses of what stands there: ``ground.source``, ``ground.filter1``,
+``ground.envelope`` (the voices added up), ``nave.reverb``; a layer's or bus's own id is the signal
+behind its fader, and ``output`` is what leaves the limiter. Without a meter nothing is computed.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+from numba import njit
+from numpy.typing import NDArray
+
+from caligo.signal.ticks import TICK, Span
+
+CELL_TICKS = 64
+"""Ticks over which a level is taken: 85 ms at 48 kHz."""
+
+Floats = NDArray[np.float64]
+Cells = dict[str, tuple[int, Floats]]
+"""For stages by name: the number of the first cell, and ``[cells, 2]``, see `StageMeter`."""
+
+
+@njit(cache=True, nogil=True)
+def _measure(signal: np.ndarray, first: int, cells: np.ndarray) -> None:
+    """Add the energy and peak of ``[2, samples]`` to `cells`, from tick `first` of the first."""
+    for c in range(2):
+        for k in range(signal.shape[1] // TICK):
+            cell = (first + k) // CELL_TICKS
+            energy = np.float32(0.0)
+            peak = np.float32(0.0)
+            for n in range(TICK):
+                x = signal[c, k * TICK + n]
+                energy += x * x
+                peak = max(peak, abs(x))
+            cells[cell, 0] += energy
+            cells[cell, 1] = max(cells[cell, 1], peak)
+
+
+@dataclass(frozen=True, slots=True)
+class StageLevel:
+    """A stage's level over time: mean power and peak of every cell, in dB ``[cells]``."""
+
+    first: int
+    power: Floats
+    peak: Floats
+
+
+class StageMeter:
+    """Gathers levels of stages: for each cell the energy of both sides, and the peak."""
+
+    def __init__(self) -> None:
+        self._cells: dict[str, Floats] = {}
+        self._first: dict[str, int] = {}
+
+    def add(self, stage: str, span: Span, signal: NDArray[np.float32]) -> None:
+        """Measure a stage's signal ``[2, samples]`` over a span."""
+        cell = span.first // CELL_TICKS
+        last = (span.first + span.ticks - 1) // CELL_TICKS
+        cells = self._room(stage, cell, last)
+        _measure(signal, span.first - self._first[stage] * CELL_TICKS, cells)
+
+    def _room(self, stage: str, first: int, last: int) -> Floats:
+        """The stage's cells, with room from `first` to `last`."""
+        cells = self._cells.get(stage)
+        if cells is None or not self._first[stage] <= first <= self._first[stage] + len(cells):
+            cells, self._first[stage] = np.zeros((0, 2)), first
+        missing = last + 1 - self._first[stage] - len(cells)
+        if missing > 0:
+            cells = np.concatenate([cells, np.zeros((missing, 2))])
+        self._cells[stage] = cells
+        return cells
+
+    def take(self, cells: Cells) -> None:
+        """Take over what was measured before; see `since`."""
+        for stage, (first, found) in cells.items():
+            room = self._room(stage, first, first + len(found) - 1)
+            at = first - self._first[stage]
+            room[at : at + len(found)] = found
+
+    def since(self, tick: int, prefix: str) -> Cells:
+        """What was measured from a tick on of stages whose name begins with `prefix`."""
+        cell = tick // CELL_TICKS
+        return {
+            stage: (
+                max(cell, self._first[stage]),
+                cells[max(0, cell - self._first[stage]) :].copy(),
+            )
+            for stage, cells in self._cells.items()
+            if stage.startswith(prefix)
+        }
+
+    def levels(self) -> dict[str, StageLevel]:
+        """Every stage's level over time, in dB under full scale."""
+        samples = 2 * CELL_TICKS * TICK
+        return {
+            stage: StageLevel(
+                self._first[stage],
+                10.0 * np.log10(np.maximum(cells[:, 0] / samples, 1e-12)),
+                20.0 * np.log10(np.maximum(cells[:, 1], 1e-6)),
+            )
+            for stage, cells in self._cells.items()
+        }
+
+    def now(self) -> dict[str, tuple[float, float]]:
+        """Mean power and peak of each stage's newest cell, in dB."""
+        return {
+            stage: (float(level.power[-1]), float(level.peak[-1]))
+            for stage, level in self.levels().items()
+        }

@@ -1,0 +1,1 @@
+"""The modulators, one file each."""

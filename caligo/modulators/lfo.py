@@ -1,0 +1,223 @@
+"""The slow oscillator: a blend of two shapes, skewed, with a period up to an hour."""
+
+from __future__ import annotations
+
+import math
+
+import numpy as np
+from numba import njit
+
+from caligo.catalogue import Choice, Kind, Module, Moves, Parameter, register
+from caligo.document.sound import Modulator as ModulatorPart
+from caligo.movement.chance import wander
+from caligo.movement.cycles import Cycles
+from caligo.movement.modulator import Modulator
+from caligo.movement.moments import Moments
+from caligo.movement.movement import Movement
+from caligo.movement.notes import Floats, seconds
+from caligo.movement.periods import at, period_parameter
+
+SHAPES = (
+    Choice("sine", "Sine"),
+    Choice("triangle", "Triangle"),
+    Choice("rise", "Rise"),
+    Choice("fall", "Fall"),
+    Choice("square", "Square"),
+    Choice("swell", "Swell"),
+)
+EDGE = 0.04
+"""Share of a cycle that jumps take, so that they are quick but do not click."""
+
+
+@njit(cache=True, nogil=True)
+def _edge(x: float) -> float:
+    """From 0 to 1 over `EDGE`, smoothly."""
+    x = min(max(x / EDGE, 0.0), 1.0)
+    return x * x * (3.0 - 2.0 * x)
+
+
+@njit(cache=True, nogil=True)
+def shape_value(shape: int, x: float) -> float:
+    """The value in [-1, 1] of a shape (by its place in `SHAPES`) at cycle position [0, 1)."""
+    if shape == 0:
+        return math.sin(2.0 * math.pi * x)
+    if shape == 1:
+        return 4.0 * x if x < 0.25 else (2.0 - 4.0 * x if x < 0.75 else 4.0 * x - 4.0)
+    if shape == 2:
+        back = 1.0 - EDGE
+        return 2.0 * x / back - 1.0 if x < back else 1.0 - 2.0 * _edge(x - back)
+    if shape == 3:
+        back = 1.0 - EDGE
+        return 1.0 - 2.0 * x / back if x < back else 2.0 * _edge(x - back) - 1.0
+    if shape == 4:
+        return 2.0 * (_edge(x) - _edge(x - 0.5)) - 1.0
+    rise = math.sin(math.pi * x)
+    return 2.0 * rise * rise * rise * rise - 1.0
+
+
+@njit(cache=True, nogil=True)
+def _values(
+    cycles: np.ndarray,
+    first: int,
+    second: int,
+    blend: np.ndarray,
+    skew: np.ndarray,
+    depth_change: np.ndarray,
+    period_change: np.ndarray,
+    seeds: np.ndarray,
+    fade: np.ndarray,
+    out: np.ndarray,
+) -> None:
+    """The oscillator ``[notes, times]`` at so many cycles since each note's start.
+
+    `blend` to `period_change` are 0 to 1 (the skew -1 to 1), each ``[notes, times]``, or
+    ``[1, 1]`` where nothing moves it, or with a single row.
+    """
+    for row in range(cycles.shape[0]):
+        for k in range(cycles.shape[1]):
+            middle = 0.5 + 0.49 * at(skew, row, k)
+            phase = cycles[row, k]
+            uneven = at(period_change, row, k)
+            if uneven > 0.0:
+                phase += 0.8 * uneven * wander(seeds[row], phase * 0.5)
+            x = phase - math.floor(phase)
+            x = 0.5 * x / middle if x < middle else 0.5 + 0.5 * (x - middle) / (1.0 - middle)
+            x = min(x, 0.9999999999999999)
+            value = shape_value(first, x)
+            mixed = at(blend, row, k)
+            if mixed > 0.0:
+                value += mixed * (shape_value(second, x) - value)
+            change = at(depth_change, row, k)
+            if change > 0.0:
+                drift = wander(seeds[row] ^ np.uint64(0x5DEECE66D), phase)
+                value *= 1.0 - change * (0.5 + 0.5 * drift)
+            out[row, k] = value * fade[row, k]
+
+
+@register(
+    Module(
+        family="modulator",
+        kind="lfo",
+        name="LFO",
+        help="A cycle that repeats, from vibrato to once an hour.",
+        category="Cycles",
+        parameters=(
+            Parameter(
+                "shape",
+                "Shape",
+                "The first of two shapes.",
+                default="sine",
+                kind=Kind.CHOICE,
+                choices=SHAPES,
+                group="Shape",
+            ),
+            Parameter(
+                "second",
+                "Second shape",
+                "The shape that the blend leads to.",
+                default="triangle",
+                kind=Kind.CHOICE,
+                choices=SHAPES,
+                group="Shape",
+            ),
+            Parameter(
+                "blend",
+                "Blend",
+                "From the first shape to the second.",
+                unit="%",
+                high=100.0,
+                moves=Moves.PER_NOTE,
+                group="Shape",
+            ),
+            Parameter(
+                "skew",
+                "Skew",
+                "Leans the cycle early or late.",
+                unit="%",
+                low=-100.0,
+                high=100.0,
+                moves=Moves.PER_NOTE,
+                group="Shape",
+            ),
+            Parameter(
+                "phase",
+                "Phase",
+                "Where in its cycle it begins.",
+                unit="%",
+                high=100.0,
+                moves=Moves.PER_NOTE,
+                group="Time",
+            ),
+            period_parameter("Length of one cycle, 1/40 s to an hour.", 20.0),
+            Parameter(
+                "fade",
+                "Fade-in",
+                "Time it takes to reach full depth.",
+                unit="s",
+                high=600.0,
+                kind=Kind.TIME,
+                moves=Moves.PER_NOTE,
+                group="Time",
+            ),
+            Parameter(
+                "depth_change",
+                "Uneven depth",
+                "How much cycles differ in depth.",
+                unit="%",
+                high=100.0,
+                moves=Moves.PER_NOTE,
+                group="Chance",
+                seeded=True,
+            ),
+            Parameter(
+                "period_change",
+                "Uneven pace",
+                "How much cycles differ in length.",
+                unit="%",
+                high=100.0,
+                moves=Moves.PER_NOTE,
+                group="Chance",
+                seeded=True,
+            ),
+        ),
+    )
+)
+class Lfo(Modulator):
+    """A periodic modulator; free for the whole sound, or begun anew by each note."""
+
+    def __init__(self, part: ModulatorPart, movement: Movement) -> None:
+        super().__init__(part, movement)
+        self._cycles: Cycles | None = None
+
+    def values(self, moments: Moments) -> Floats:
+        """See `Modulator.values`; in [-1, 1]."""
+        if self._cycles is None:
+            self._cycles = self.movement.cycles(f"{self.part.id}.period")
+        names = [c.value for c in SHAPES]
+
+        def share(key: str) -> Floats:
+            return self.trajectory(key).compact(moments) / 100.0
+
+        cycles = self._cycles.at(moments) + share("phase")
+        out = np.empty_like(cycles)
+        _values(
+            cycles,
+            names.index(self.part.text("shape")),
+            names.index(self.part.text("second")),
+            share("blend"),
+            share("skew"),
+            share("depth_change"),
+            share("period_change"),
+            moments.notes.seed ^ np.uint64(self.seed),
+            self._fade(moments),
+            out,
+        )
+        return out
+
+    def _fade(self, moments: Moments) -> Floats:
+        """How far each note's oscillator has faded in ``[notes, times]``."""
+        fade, notes = self.trajectory("fade"), moments.notes
+        rise = seconds(fade.at_starts(moments), fade.unit, notes, self.setting.tempo)[:, None]
+        since = moments.times[None, :] - notes.start[:, None]
+        shares = np.clip(since / np.maximum(rise, 1e-9), 0.0, 1.0)
+        return np.where(rise > 0.0, shares, 1.0)

@@ -1,0 +1,130 @@
+"""The random source: from a smooth drift to steps, at any moment without memory."""
+
+from __future__ import annotations
+
+import math
+
+import numpy as np
+from numba import njit
+
+from caligo.catalogue import Module, Moves, Parameter, register
+from caligo.document.sound import Modulator as ModulatorPart
+from caligo.movement.chance import signed
+from caligo.movement.cycles import Cycles
+from caligo.movement.modulator import Modulator
+from caligo.movement.moments import Moments
+from caligo.movement.movement import Movement
+from caligo.movement.notes import Floats
+from caligo.movement.periods import at, period_parameter
+
+OCTAVES = 5
+"""Layers of ever quicker noise that roughness adds, as in fractal (1/f) noise."""
+
+
+@njit(cache=True, nogil=True)
+def drift(seed: np.uint64, position: float, steps: float) -> float:
+    """A random function in [-1, 1] of `position`, new at each integer.
+
+    `steps` goes from 0, always under way, to 1, waiting and then moving at once.
+    """
+    index = math.floor(position)
+    x = position - index
+    wait = 0.98 * steps
+    x = max(x - wait, 0.0) / (1.0 - wait)
+    a = signed(seed, int(index))
+    b = signed(seed, int(index) + 1)
+    return a + (b - a) * x * x * (3.0 - 2.0 * x)
+
+
+@njit(cache=True, nogil=True)
+def _range_gain(roughness: float) -> float:
+    """What keeps the range as wide as that of one layer: independent layers add in power."""
+    total = 0.0
+    weight = 1.0
+    for _ in range(OCTAVES):
+        total += weight * weight
+        weight *= roughness
+    return 1.0 / math.sqrt(total)
+
+
+@njit(cache=True, nogil=True)
+def _values(
+    cycles: np.ndarray, seeds: np.ndarray, steps: np.ndarray, roughness: np.ndarray, out: np.ndarray
+) -> None:
+    """Random values ``[notes, times]`` at so many periods since each note's start.
+
+    `steps` and `roughness` are 0 to 1, each ``[notes, times]``, or with a single row, or
+    ``[1, 1]`` where nothing moves them.
+    """
+    gain = _range_gain(at(roughness, 0, 0))
+    moving = roughness.size > 1
+    for row in range(cycles.shape[0]):
+        for k in range(cycles.shape[1]):
+            rough, step = at(roughness, row, k), at(steps, row, k)
+            if moving:
+                gain = _range_gain(rough)
+            value = 0.0
+            weight = 1.0
+            position = cycles[row, k]
+            for octave in range(OCTAVES):
+                if weight < 1e-6:
+                    break
+                value += weight * drift(seeds[row] + np.uint64(octave), position, step)
+                weight *= rough
+                position = position * 2.0 + 0.37
+            out[row, k] = min(max(value * gain, -1.0), 1.0)
+
+
+@register(
+    Module(
+        family="modulator",
+        kind="random",
+        name="Random",
+        help="Random values that never repeat, from drifting to stepping.",
+        category="Chance",
+        seeded=True,
+        parameters=(
+            period_parameter("Time between one random value and the next.", 12.0),
+            Parameter(
+                "steps",
+                "Smooth to stepped",
+                "From drifting to waiting and jumping.",
+                unit="%",
+                high=100.0,
+                moves=Moves.PER_NOTE,
+                group="Shape",
+            ),
+            Parameter(
+                "roughness",
+                "Roughness",
+                "Adds quicker and quicker movement on top.",
+                unit="%",
+                high=100.0,
+                default=20.0,
+                moves=Moves.PER_NOTE,
+                group="Shape",
+            ),
+        ),
+    )
+)
+class Random(Modulator):
+    """A random modulator; with its own values in each note, or one for all."""
+
+    def __init__(self, part: ModulatorPart, movement: Movement) -> None:
+        super().__init__(part, movement)
+        self._cycles: Cycles | None = None
+
+    def values(self, moments: Moments) -> Floats:
+        """See `Modulator.values`; in [-1, 1]."""
+        if self._cycles is None:
+            self._cycles = self.movement.cycles(f"{self.part.id}.period")
+        cycles = self._cycles.at(moments)
+        out = np.empty_like(cycles)
+        _values(
+            cycles,
+            moments.notes.seed ^ np.uint64(self.seed),
+            self.trajectory("steps").compact(moments) / 100.0,
+            0.8 * self.trajectory("roughness").compact(moments) / 100.0,
+            out,
+        )
+        return out

@@ -1,0 +1,88 @@
+"""Moments and notes for which movement is wanted, with what was already computed for them."""
+
+from __future__ import annotations
+
+import itertools
+from typing import TYPE_CHECKING
+
+import numpy as np
+from numpy.typing import NDArray
+
+from caligo.movement.notes import Floats, Notes, whole
+
+if TYPE_CHECKING:
+    from caligo.movement.modulator import Modulator
+
+ModulatorValues = dict[tuple[str, bool], Floats]
+"""Modulators' values by id and whether they are shared by all notes."""
+
+
+class Moments:
+    """Moments and notes for which movement is wanted; modulators are computed once in it.
+
+    Parameters
+    ----------
+    times
+        Seconds ``[times]``, rising.
+    notes
+        The notes that per-note parameters have a row for.
+    started
+        All notes in the order in which they start: shared parameters follow the newest.
+    shared
+        Where what does not differ by note is kept; given to moments at the same times.
+    """
+
+    def __init__(
+        self,
+        times: Floats,
+        notes: Notes,
+        started: Notes,
+        shared: ModulatorValues | None = None,
+    ) -> None:
+        self.times = times
+        self.notes = notes
+        self.started = started
+        self._newest: NDArray[np.int64] | None = None
+        self._own: ModulatorValues = {}
+        self._shared: ModulatorValues = {} if shared is None else shared
+
+    @property
+    def newest(self) -> NDArray[np.int64]:
+        """At each of the times, the newest note's row in `started`, or -1 ``[times]``."""
+        if self._newest is None:
+            self._newest = np.searchsorted(self.started.start, self.times, side="right") - 1
+        return self._newest
+
+    def at(self, times: Floats) -> Moments:
+        """Other times, for the same notes."""
+        return Moments(times, self.notes, self.started)
+
+    def of(self, notes: Notes) -> Moments:
+        """The same times, for other notes; what is shared by all notes is computed once."""
+        return Moments(self.times, notes, self.started, self._shared)
+
+    def modulation(self, modulator: Modulator, shared: bool) -> Floats:
+        """A modulator's values: ``[1, times]`` where shared, else ``[notes, times]``.
+
+        Not to be written to.
+        """
+        same = shared or not modulator.per_note
+        known = self._shared if same else self._own
+        key = (modulator.part.id, same)
+        if key not in known:
+            known[key] = self._compute(modulator, shared)
+        return known[key]
+
+    def _compute(self, modulator: Modulator, shared: bool) -> Floats:
+        if not modulator.per_note:
+            return modulator.values(self.of(whole(modulator.setting.score.length)))
+        if not shared:
+            return modulator.values(self)
+        # A per-note modulator on something shared follows the newest note.
+        out = np.zeros((1, len(self.times)))
+        edges = np.flatnonzero(np.diff(self.newest)) + 1
+        for a, b in itertools.pairwise([0, *edges.tolist(), len(self.times)]):
+            if a < b and self.newest[a] >= 0:
+                note = self.started.row(int(self.newest[a]))
+                out[0, a:b] = modulator.values(Moments(self.times[a:b], note, self.started))[0]
+        return out

@@ -1,0 +1,115 @@
+"""All that moves in a sound: its modulators, and the trajectories of its parameters."""
+
+from __future__ import annotations
+
+from caligo.catalogue import Moves, implementation
+from caligo.catalogue import module as module_spec
+from caligo.document.addresses import moved_parameters, parts
+from caligo.document.score import Score
+from caligo.document.sound import Modulator as ModulatorPart
+from caligo.document.sound import Sound
+from caligo.document.tempo import TempoMap
+from caligo.document.times import Time
+from caligo.movement.cycles import Cycles, Travel
+from caligo.movement.modulator import Modulator, Setting
+from caligo.movement.trajectory import Link, Trajectory, Value
+
+
+class Movement:
+    """All modulators and routes of a sound, ready to be asked for any moment.
+
+    Parameters
+    ----------
+    hold_still
+        Leave every parameter at its resting value.
+    """
+
+    def __init__(self, sound: Sound, score: Score, *, hold_still: bool = False) -> None:
+        self.setting = Setting(sound.seed, score, TempoMap(score))
+        self._sound = sound
+        self._parts = {path: part for path, _, part in parts(sound)}
+        self._trajectories: dict[str, Trajectory] = {}
+        self._links: dict[str, list[Link]] = {}
+        self._integrals: list[Cycles | Travel] = []
+        self.modulators: dict[str, Modulator] = {
+            m.id: implementation("modulator", m.kind)(m, self) for m in sound.modulators
+        }
+        for route in [] if hold_still else sound.routes:
+            if not route.muted:
+                self._links.setdefault(route.target, []).append(
+                    Link(
+                        route.id,
+                        self.modulators[route.source],
+                        self.modulators[route.scaled_by] if route.scaled_by else None,
+                        route.polarity,
+                        route.curve,
+                        Value(route.depth),
+                    )
+                )
+
+    def trajectory(self, path: str) -> Trajectory:
+        """The trajectory of the parameter at an address; it must exist and be a number."""
+        if path in self._trajectories:
+            return self._trajectories[path]
+        part_path, _, key = path.rpartition(".")
+        part = self._parts[part_path]
+        parameter = module_spec(part.family, part.kind).parameter(key)
+        if parameter is None:
+            raise KeyError(path)
+        value = part.params[key]
+        time = value if isinstance(value, Time) else None
+        found = Trajectory(
+            parameter,
+            Value(time.value if time else part.number(key)),
+            self._shared(part_path, parameter.moves),
+            time.unit if time else "s",
+            self._links.get(path, []),
+        )
+        self._trajectories[path] = found
+        return found
+
+    def _shared(self, part_path: str, moves: Moves) -> bool:
+        """Whether a parameter has one value for all notes: so have modulators that are one."""
+        if isinstance(self._parts[part_path], ModulatorPart):
+            return not self.modulators[part_path].per_note
+        return moves is not Moves.PER_NOTE
+
+    def cycles(self, period: str, *, paced: bool = True) -> Cycles:
+        """The cycles of the period at an address, at the sound's pace or at its own."""
+        pace = self.trajectory("sound.pace") if paced else None
+        found = Cycles(self.trajectory(period), pace, self.setting.tempo)
+        self._integrals.append(found)
+        return found
+
+    def travel(self, speed: str, per: float) -> Travel:
+        """What the speed at an address, divided by `per`, adds up to since a note began."""
+        found = Travel(self.trajectory(speed), per)
+        self._integrals.append(found)
+        return found
+
+    def moved(self) -> dict[str, Trajectory]:
+        """The trajectory of every moved parameter, by address."""
+        return {
+            a.path: self.trajectory(a.path)
+            for a in moved_parameters(self._sound)
+            if a.path in self._links
+        }
+
+    def change(self, values: dict[str, float], depths: dict[str, float], at: float) -> None:
+        """Take up edited numbers while listening: smoothly, from a moment on.
+
+        Parameters
+        ----------
+        values, depths
+            New resting values by address, and new depths by the ids of routes.
+        """
+        for path, value in values.items():
+            self.trajectory(path).change(value, at)
+        for links in self._links.values():
+            for link in links:
+                if link.id in depths:
+                    link.depth.change(depths[link.id], at)
+        for integral in self._integrals:
+            integral.change(at)
+        for modulator in self.modulators.values():
+            modulator.change(at)

@@ -1,0 +1,275 @@
+"""Trajectories: the values that a parameter really takes, from its resting value and its routes.
+
+A parameter on a logarithmic scale is moved in octaves, any other in its own unit. The sum of the
+resting value and the routes is kept within the parameter's range.
+"""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Sequence
+from dataclasses import dataclass, field
+
+import numpy as np
+from numba import njit
+
+from caligo.catalogue import Kind, Parameter, Scale
+from caligo.document.times import TimeUnit, time_limit
+from caligo.movement.bend import bent
+from caligo.movement.modulator import Modulator
+from caligo.movement.moments import Moments
+from caligo.movement.notes import Floats
+
+NO_SCALE = np.ones((1, 1))
+SHORT = 512
+"""Moments up to which resting trajectories are kept."""
+GLIDE = 0.02
+"""Seconds in which a value that is edited while listening goes to the new one."""
+
+
+@njit(cache=True, nogil=True)
+def _add_route(
+    out: np.ndarray,
+    values: np.ndarray,
+    scale: np.ndarray,
+    gain: float,
+    offset: float,
+    bend: float,
+    depth: np.ndarray,
+) -> None:
+    """Add one route to `out` ``[notes, times]``; `values` and `scale` may have a single row."""
+    for row in range(out.shape[0]):
+        from_row = row if values.shape[0] > 1 else 0
+        scale_row = row if scale.shape[0] > 1 else 0
+        for k in range(out.shape[1]):
+            value = values[from_row, k] * gain + offset
+            if bend != 0.0:
+                value = math.copysign(bent(abs(value), bend), value)
+            factor = scale[scale_row, k] if scale.shape[1] > 1 else scale[scale_row, 0]
+            d = depth[k] if len(depth) > 1 else depth[0]
+            out[row, k] += d * value * factor
+
+
+@njit(cache=True, nogil=True)
+def _to_unit(out: np.ndarray, low: float, high: float, logarithmic: bool, whole: bool) -> None:
+    """Keep within the range and, on a logarithmic scale, go from octaves to the unit."""
+    for row in range(out.shape[0]):
+        for k in range(out.shape[1]):
+            value = out[row, k]
+            if logarithmic:
+                value = 2.0**value
+            if whole:
+                value = math.floor(value + 0.5)
+            out[row, k] = min(max(value, low), high)
+
+
+@dataclass(slots=True)
+class Value:
+    """A number that an edit may change while listening: it goes there in `GLIDE` seconds."""
+
+    now: float
+    before: float = 0.0
+    changed_at: float | None = None
+
+    def change(self, to: float, at: float) -> None:
+        """Go to another value from a moment on."""
+        if to != self.now:
+            here = self.now if self.changed_at is None else self.at(at)
+            self.before, self.now, self.changed_at = here, to, at
+
+    def at(self, moment: float) -> float:
+        """Where it is at a moment."""
+        way = float(self.way(np.array([moment]))[0])
+        return self.before + (self.now - self.before) * way
+
+    def way(self, times: Floats) -> Floats:
+        """How far it has gone at each moment, 0 to 1 ``[times]``."""
+        found: Floats = np.clip((times - (self.changed_at or 0.0)) / GLIDE, 0.0, 1.0)
+        return found
+
+
+@dataclass(slots=True)
+class Link:
+    """A route as a trajectory uses it."""
+
+    id: str
+    modulator: Modulator
+    scaler: Modulator | None
+    polarity: str
+    curve: float
+    depth: Value
+
+    @property
+    def modulators(self) -> tuple[Modulator, ...]:
+        """Whoever has a part in it."""
+        return (self.modulator,) if self.scaler is None else (self.modulator, self.scaler)
+
+    def depths(self, times: Floats) -> Floats:
+        """The depth at each moment ``[times]``, or ``[1]`` where it stays."""
+        depth = self.depth
+        if depth.changed_at is None:
+            return np.array([depth.now])
+        return depth.before + (depth.now - depth.before) * depth.way(times)
+
+
+@dataclass(slots=True)
+class Trajectory:
+    """A parameter's values over time: its resting value and the routes that move it.
+
+    Parameters
+    ----------
+    shared
+        Whether all notes have the same values.
+    unit
+        For a time: the unit that it is given in.
+    """
+
+    parameter: Parameter
+    rest: Value
+    shared: bool
+    unit: TimeUnit = "s"
+    links: list[Link] = field(default_factory=list)
+    _resting: dict[tuple[int, int], Floats] = field(default_factory=dict)
+
+    @property
+    def base(self) -> float:
+        """The resting value."""
+        return self.rest.now
+
+    @property
+    def moved(self) -> bool:
+        """Whether the value changes over time: by a route, or by an edit while listening."""
+        return bool(self.links) or self.rest.changed_at is not None
+
+    @property
+    def differs_by_note(self) -> bool:
+        """Whether each note has values of its own."""
+        return not self.shared and any(m.per_note for link in self.links for m in link.modulators)
+
+    @property
+    def acts(self) -> bool:
+        """Whether an amount that does nothing at 0 does something."""
+        return self.moved or self.base != 0.0
+
+    def _limits(self) -> tuple[float, float]:
+        parameter = self.parameter
+        if parameter.kind is not Kind.TIME:
+            return parameter.low, parameter.high
+        low = parameter.low if self.unit == "s" else (0.0 if parameter.low == 0 else 0.001)
+        return low, time_limit(self.unit, parameter.high)
+
+    def reach(self) -> tuple[float, float]:
+        """The lowest and highest value that the routes could lead to, in the own unit."""
+        spread = sum(max(abs(x.depth.now), abs(x.depth.before)) for x in self.links)
+        rests = [self.rest.now]
+        if self.rest.changed_at is not None:
+            rests.append(self.rest.before)
+        lowest, highest = min(rests), max(rests)
+        if not self.links:
+            return lowest, highest
+        low, high = self._limits()
+        if self.parameter.scale is Scale.LOGARITHMIC:
+            return max(low, lowest / 2**spread), min(high, highest * 2**spread)
+        return max(low, lowest - spread), min(high, highest + spread)
+
+    def compact(self, moments: Moments) -> Floats:
+        """Like `values`, but ``[1, 1]`` where nothing moves; for kernels that take either."""
+        return self.values(moments) if self.moved else self._at_rest((1, 1))
+
+    def values(self, moments: Moments) -> Floats:
+        """The values in the parameter's unit: ``[notes, times]``, or ``[1, times]`` if shared.
+
+        Not to be written to: a parameter that stays put gives the same array again and again.
+        """
+        rows = 1 if self.shared else len(moments.notes)
+        if not self.moved:
+            return self._at_rest((rows, len(moments.times)))
+        # What is nothing stays nothing, however many octaves it is moved.
+        logarithmic = self.parameter.scale is Scale.LOGARITHMIC and self.base > 0.0
+        if self.parameter.scale is Scale.LOGARITHMIC and not logarithmic and not self.rest.before:
+            return self._at_rest((rows, len(moments.times)))
+        out = np.empty((rows, len(moments.times)))
+        out[:] = self._rests(moments.times, logarithmic)
+        for link in self.links:
+            gain, offset = 1.0, 0.0
+            if link.polarity == "unipolar" and link.modulator.bipolar:
+                gain, offset = 0.5, 0.5
+            elif link.polarity == "bipolar" and not link.modulator.bipolar:
+                gain, offset = 2.0, -1.0
+            scale = NO_SCALE
+            if link.scaler is not None:
+                scale = moments.modulation(link.scaler, self.shared)
+                if link.scaler.bipolar:
+                    scale = scale * 0.5 + 0.5
+            _add_route(
+                out,
+                moments.modulation(link.modulator, self.shared),
+                scale,
+                gain,
+                offset,
+                0.04 * link.curve,
+                link.depths(moments.times),
+            )
+        low, high = self._limits()
+        _to_unit(out, low, high, logarithmic, self.parameter.kind is Kind.INTEGER)
+        return out
+
+    def _rests(self, times: Floats, logarithmic: bool) -> Floats | float:
+        """The resting value at each moment, in octaves where it is moved in those."""
+        rest = self.rest
+        now = math.log2(rest.now) if logarithmic else rest.now
+        if rest.changed_at is None:
+            return now
+        if self.parameter.kind is Kind.INTEGER:
+            return np.where(times >= rest.changed_at, rest.now, rest.before)
+        before = math.log2(max(rest.before, 1e-9)) if logarithmic else rest.before
+        return before + (now - before) * rest.way(times)
+
+    def _at_rest(self, shape: tuple[int, int]) -> Floats:
+        """The resting value at every moment; most parameters are asked for it in every block."""
+        found = self._resting.get(shape)
+        if found is None:
+            found = np.full(shape, self.base)
+            if shape[1] <= SHORT:
+                if len(self._resting) >= 16:
+                    self._resting.clear()
+                self._resting[shape] = found
+        return found
+
+    def at_starts(self, moments: Moments) -> Floats:
+        """The value as each note starts ``[notes]``: for what a note takes up once and keeps.
+
+        An edit counts at once, as if the note had started with it.
+        """
+        notes = moments.notes
+        if not self.links:
+            return np.full(len(notes), self.base)
+        settled = Trajectory(self.parameter, Value(self.base), self.shared, self.unit, self.links)
+        out = np.empty(len(notes))
+        for row in range(len(notes)):
+            note = notes.row(row)
+            out[row] = settled.values(Moments(note.start, note, moments.started))[0, 0]
+        return out
+
+    def change(self, to: float, at: float) -> None:
+        """An edit while listening: go to another resting value from a moment on."""
+        self.rest.change(to, at)
+        self._resting.clear()
+
+
+class Bundle:
+    """Trajectories whose values are taken together, for one note at a time.
+
+    Most parameters of most sounds stay put; taken one by one, they would cost as much as those
+    that move.
+    """
+
+    def __init__(self, trajectories: Sequence[Trajectory]) -> None:
+        self._trajectories = list(trajectories)
+
+    def values(self, moments: Moments) -> Floats:
+        """The values of the moments' first note ``[trajectories, times]``, the caller's own."""
+        out = np.empty((len(self._trajectories), len(moments.times)))
+        for i, trajectory in enumerate(self._trajectories):
+            out[i] = trajectory.values(moments)[0] if trajectory.moved else trajectory.base
+        return out

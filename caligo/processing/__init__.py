@@ -1,0 +1,1 @@
+"""What filters and effects are, and the chains that they stand in. No modules live here."""

@@ -1,0 +1,221 @@
+"""Chains: processors one after the other, or side by side, as layers, buses and effects have them.
+
+Switching a processor to bypass is live: over `CROSSFADE` ticks its input fades out and the direct
+signal fades in, so that a tail rings out and the state goes on.
+"""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Callable, Mapping, Sequence
+
+import numpy as np
+
+from caligo.catalogue import implementation
+from caligo.document.sound import ProcessorPart
+from caligo.movement.block import Block
+from caligo.movement.movement import Movement
+from caligo.movement.notes import Floats
+from caligo.movement.trajectory import Trajectory
+from caligo.processing.processor import Processor, Signal, State
+from caligo.signal.fixed_delay import FixedDelay
+from caligo.signal.gains import crossfade, scale_stereo
+
+CROSSFADE = 15
+"""Ticks in which a bypass comes in: 20 ms at 48 kHz."""
+SILENT = 1e-7
+"""A peak below, 140 dB under full scale, counts as rung out."""
+
+Sides = Mapping[str, Signal]
+"""Signals ``[2, samples]`` that processors may listen to, by the id of their layer or bus."""
+Tap = Callable[[str, Signal], None]
+"""Looks at a signal ``[streams, 2, samples]`` behind the stage of an address."""
+
+
+class Slot:
+    """A processor's place in a chain.
+
+    Attributes
+    ----------
+    way
+        How far it has gone towards bypass, 0 to 1.
+    idle
+        Whether it is bypassed and has rung out, so that nothing is computed.
+    """
+
+    def __init__(self, processor: Processor, bypass: bool) -> None:
+        self.processor = processor
+        self.bypass = bypass
+        self.way = 1.0 if bypass else 0.0
+        self.idle = bypass
+        late = processor.latency()
+        # What goes around it comes as late as what goes through it.
+        self._around = FixedDelay(late) if late else None
+
+    def ways(self, ticks: int) -> Floats | None:
+        """How far towards bypass at every tick ``[ticks + 1]``; None where it is not bypassed."""
+        if self.way == 0.0 and not self.bypass:
+            return None
+        target = 1.0 if self.bypass else 0.0
+        step = math.copysign(1.0 / CROSSFADE, target - self.way) if target != self.way else 0.0
+        found: Floats = np.clip(self.way + step * np.arange(ticks + 1), 0.0, 1.0)
+        return found
+
+    def process(self, block: Block, signal: Signal, ways: Floats | None, sides: Sides) -> None:
+        """Pass a signal through, or around it as far as `ways` says."""
+        around = None
+        if self._around is not None:
+            around = signal.copy()
+            self._around.process(around[0])
+        if self.idle:
+            if around is not None:
+                signal[:] = around
+            return
+        side = sides.get(self.processor.side) if self.processor.side else None
+        if ways is None:
+            self.processor.process(block, signal, side)
+            return
+        around = signal.copy() if around is None else around
+        scale_stereo(around, ways)
+        scale_stereo(signal, 1.0 - ways)
+        self.processor.process(block, signal, side)
+        self.way = float(ways[-1])
+        self.idle = self.bypass and self.way == 1.0 and float(np.abs(signal).max()) < SILENT
+        signal += around
+
+    def switch(self, bypass: bool) -> None:
+        """Go to bypass, or come back from it, from the next block on."""
+        if self.idle and not bypass:
+            self.processor.reset()
+        self.bypass = bypass
+        self.idle = False
+
+    def reset(self) -> None:
+        """Go back to the state before the first sound."""
+        self.processor.reset()
+        self.way, self.idle = (1.0, True) if self.bypass else (0.0, False)
+        if self._around is not None:
+            self._around.reset()
+
+    def save_state(self) -> State:
+        """A copy of the state."""
+        return {
+            "processor": self.processor.save_state(),
+            "way": self.way,
+            "idle": self.idle,
+            "around": None if self._around is None else self._around.held.copy(),
+        }
+
+    def restore_state(self, state: State) -> None:
+        """Take over the state of another slot with a processor of the same kind."""
+        self.processor.restore_state(state["processor"])
+        self.way, self.idle = state["way"], state["idle"] and self.bypass
+        if self._around is not None and state["around"] is not None:
+            self._around.restore(state["around"])
+
+
+class Chain:
+    """Processors that a signal passes through.
+
+    Parameters
+    ----------
+    blend
+        For two side by side: how much of the second is heard, in per cent. All stand one behind
+        the other without it.
+    """
+
+    def __init__(self, processors: Sequence[Slot], blend: Trajectory | None = None) -> None:
+        self.slots = list(processors)
+        self._blend = blend if len(self.slots) == 2 else None
+
+    def __bool__(self) -> bool:
+        return any(not slot.idle for slot in self.slots)
+
+    def process(
+        self, block: Block, signal: Signal, sides: Sides | None = None, tap: Tap | None = None
+    ) -> None:
+        """Pass `signal` ``[streams, 2, samples]`` through, in place."""
+        heard = sides or {}
+        if self._blend is not None:
+            self._side_by_side(block, signal, heard, tap)
+            return
+        for slot in self.slots:
+            slot.process(block, signal, slot.ways(block.span.ticks), heard)
+            if tap:
+                tap(slot.processor.address, signal)
+
+    def _side_by_side(self, block: Block, signal: Signal, sides: Sides, tap: Tap | None) -> None:
+        """Two processors side by side; where one is bypassed, the other is heard alone."""
+        assert self._blend is not None
+        share: Floats = self._blend.values(block.moments) / 100.0
+        weights = [1.0 - share, share]
+        second = signal.copy()
+        for i, (slot, heard) in enumerate(zip(self.slots, (signal, second), strict=True)):
+            ways = slot.ways(block.span.ticks)
+            if ways is not None:
+                weights[i] = weights[i] * (1.0 - ways)
+            slot.process(block, heard, ways, sides)
+            if tap:
+                tap(slot.processor.address, heard)
+        if any(slot.way > 0.0 or slot.bypass for slot in self.slots):
+            total = weights[0] + weights[1]
+            share = np.where(total > 0.0, weights[1] / np.maximum(total, 1e-9), share)
+        crossfade(signal, second, share)
+
+    def reset(self) -> None:
+        """Go back to the state before the first sound."""
+        for slot in self.slots:
+            slot.reset()
+
+    def save_state(self) -> State:
+        """A copy of every processor's state, by address and kind."""
+        return {
+            f"{slot.processor.address} {slot.processor.kind}": slot.save_state()
+            for slot in self.slots
+        }
+
+    def restore_state(self, state: State) -> None:
+        """Take over the states of processors with the same address and kind."""
+        for slot in self.slots:
+            found = state.get(f"{slot.processor.address} {slot.processor.kind}")
+            if found is not None:
+                slot.restore_state(found)
+
+    def switch(self, bypass: Mapping[str, bool]) -> None:
+        """Take up what is bypassed, by address; live, see `Slot`."""
+        for slot in self.slots:
+            wanted = bypass.get(slot.processor.address, slot.bypass)
+            if wanted != slot.bypass:
+                slot.switch(wanted)
+
+    def _active(self) -> list[Processor]:
+        return [slot.processor for slot in self.slots if not slot.idle]
+
+    def tail(self) -> float:
+        """Seconds after which what it remembers has faded; infinite if it never does."""
+        tails = [processor.tail() for processor in self._active()]
+        return max(tails, default=0.0) if self._blend is not None else sum(tails)
+
+    def latency(self) -> int:
+        """Samples by which its output is late, also where processors are bypassed."""
+        late = [slot.processor.latency() for slot in self.slots]
+        return max(late, default=0) if self._blend is not None else sum(late)
+
+    def sides(self) -> set[str]:
+        """The layers and buses that its processors listen to."""
+        return {slot.processor.side for slot in self.slots} - {""}
+
+
+def build_chain(
+    parts: Sequence[ProcessorPart],
+    owner: str,
+    movement: Movement,
+    rate: int,
+    blend: Trajectory | None = None,
+) -> Chain:
+    """The chain of what stands in a document under `owner`, such as ``nave`` or ``ground``."""
+    slots = []
+    for part in parts:
+        made = implementation(part.family, part.kind)(part, f"{owner}.{part.id}", movement, rate)
+        slots.append(Slot(made, part.bypass))
+    return Chain(slots, blend)

@@ -1,0 +1,50 @@
+"""What every effect is: a processor of one stereo signal."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from caligo.document.sound import EffectPart
+from caligo.movement.block import Block
+from caligo.movement.movement import Movement
+from caligo.processing.processor import Processor, Signal, State
+
+
+class Effect(Processor):
+    """A processor of one stereo signal, with its state as arrays by name.
+
+    Subclasses give `initial_state`, `process_stereo` and `tail`.
+    """
+
+    def __init__(self, part: EffectPart, address: str, movement: Movement, rate: int) -> None:
+        super().__init__(part, address, movement, rate)
+        self.state: State = self.initial_state()
+
+    def initial_state(self) -> State:
+        """The state before the first sound: arrays by name."""
+        return {}
+
+    def process_stereo(self, block: Block, signal: Signal, side: Signal | None) -> None:
+        """Change `signal` ``[2, samples]`` in place; `side` is as in `Processor.process`."""
+        raise NotImplementedError
+
+    def process(self, block: Block, signal: Signal, side: Signal | None = None) -> None:
+        """See `Processor.process`."""
+        self.process_stereo(block, signal[0], side)
+
+    def reset(self) -> None:
+        """See `Processor.reset`."""
+        for name, fresh in self.initial_state().items():
+            if isinstance(fresh, np.ndarray):
+                self.state[name][:] = fresh
+
+    def save_state(self) -> State:
+        """See `Processor.save_state`."""
+        return {name: array.copy() for name, array in self.state.items()}
+
+    def restore_state(self, state: State) -> None:
+        """See `Processor.restore_state`."""
+        if state.keys() == self.state.keys() and all(
+            state[name].shape == array.shape for name, array in self.state.items()
+        ):
+            self.state = {name: array.copy() for name, array in state.items()}

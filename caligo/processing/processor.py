@@ -1,0 +1,90 @@
+"""What everything that processes a signal is: a filter, an effect, an effect that holds chains."""
+
+from __future__ import annotations
+
+from typing import Any, ClassVar
+
+import numpy as np
+from numpy.typing import NDArray
+
+from caligo.document.sound import Part
+from caligo.movement.block import Block
+from caligo.movement.movement import Movement
+from caligo.movement.trajectory import Trajectory
+
+Signal = NDArray[np.float32]
+State = dict[str, Any]
+"""What a processor remembers: arrays, and the states of what it contains, by name."""
+
+
+class Processor:
+    """Something that a signal passes through; it alone may remember what it heard before.
+
+    Parameters
+    ----------
+    part
+        The part of the document that it is made from.
+    address
+        Where the part lies, such as ``ground.filter1``.
+    rate
+        Samples per second.
+
+    Attributes
+    ----------
+    has_side
+        Whether it listens to a second signal (side chain), named by its parameter ``side``.
+    """
+
+    has_side: ClassVar[bool] = False
+
+    def __init__(self, part: Part, address: str, movement: Movement, rate: int) -> None:
+        self.part = part
+        self.address = address
+        self.movement = movement
+        self.rate = rate
+
+    @property
+    def kind(self) -> str:
+        """The kind of module: a state fits only a processor of the same address and kind."""
+        return f"{self.part.family}/{self.part.kind}"
+
+    @property
+    def side(self) -> str:
+        """The id of the layer or bus that it listens to besides its input, or nothing."""
+        return self.part.text("side") if self.has_side else ""
+
+    def trajectory(self, key: str) -> Trajectory:
+        """One of its parameters over time."""
+        return self.movement.trajectory(f"{self.address}.{key}")
+
+    def process(self, block: Block, signal: Signal, side: Signal | None = None) -> None:
+        """Change a signal in place.
+
+        Parameters
+        ----------
+        signal
+            ``[streams, 2, samples]``, a stream for each voice of the block, or one.
+        side
+            The second input ``[2, samples]``, if it takes one and there is one.
+        """
+        raise NotImplementedError
+
+    def reset(self) -> None:
+        """Go back to the state before the first sound."""
+        raise NotImplementedError
+
+    def save_state(self) -> State:
+        """A copy of the state."""
+        raise NotImplementedError
+
+    def restore_state(self, state: State) -> None:
+        """Take over a state that `save_state` gave; what does not fit is left out."""
+        raise NotImplementedError
+
+    def tail(self) -> float:
+        """Seconds after which what it remembers has faded; infinite if it never does."""
+        raise NotImplementedError
+
+    def latency(self) -> int:
+        """Samples by which its output is late."""
+        return 0

@@ -1,0 +1,105 @@
+"""Delay lines as rings of a power of two, read between their samples while their length moves."""
+
+from __future__ import annotations
+
+import math
+
+import numpy as np
+from numba import njit
+
+from caligo.signal.interpolation import lagrange
+from caligo.signal.ticks import TICK
+
+POINT_BITS = 20
+POINT = 1 << POINT_BITS
+
+
+def ring_size(samples: float) -> int:
+    """The size of a ring that holds a delay of so many samples, and the tick being written."""
+    return 1 << math.ceil(math.log2(samples + 2 * TICK))
+
+
+@njit(cache=True, nogil=True)
+def _add_stretch(line: np.ndarray, over: int, over_step: int, gain: float, out: np.ndarray) -> None:
+    """The part of `add_tap` for which the tap stays between the same two samples."""
+    for n in range(len(out)):
+        f = np.float32(np.int32(over + n * over_step)) * np.float32(1.0 / POINT)
+        out[n] += np.float32(gain) * lagrange(line[n + 3], line[n + 2], line[n + 1], line[n], f)
+
+
+@njit(cache=True, nogil=True)
+def add_tap(
+    line: np.ndarray, at: int, length: float, length_step: float, gain: float, out: np.ndarray
+) -> None:
+    """Add a moving tap of a ring to `out` ``[TICK]``, read between its samples.
+
+    `at` is the index of the tick's first sample, `length` its delay in samples.
+    """
+    mask = len(line) - 1
+    # The delay in units of 2**-20 samples: whole numbers are quick to split.
+    away = int(length * POINT)
+    away_step = int(length_step * POINT)
+    n = 0
+    while n < TICK:
+        whole = away >> POINT_BITS
+        over = away & (POINT - 1)
+        # As long as the tap stays between the same two samples, the line is read in one stretch.
+        count = TICK - n
+        if away_step > 0:
+            count = min(count, (POINT - over + away_step - 1) // away_step)
+        elif away_step < 0:
+            count = min(count, over // -away_step + 1)
+        start = (at + n - whole - 2) & mask
+        count = min(count, max(1, len(line) - 3 - start))
+        if start + 3 + count <= len(line):
+            _add_stretch(line[start:], over, away_step, gain, out[n : n + count])
+        else:
+            f = np.float32(over) * np.float32(1.0 / POINT)
+            out[n] += np.float32(gain) * lagrange(
+                line[(start + 3) & mask],
+                line[(start + 2) & mask],
+                line[(start + 1) & mask],
+                line[start],
+                f,
+            )
+        n += count
+        away += count * away_step
+
+
+@njit(cache=True, nogil=True)
+def read_moving(line: np.ndarray, at: int, away: float, away_step: float, out: np.ndarray) -> None:
+    """Read a moving line over a tick into `out` ``[TICK]``, between samples."""
+    size = len(line)
+    whole = int(away)
+    start = (at - whole - 2) & (size - 1)
+    f_start = np.float32(away - whole)
+    f_step = np.float32(away_step)
+    last = f_start + np.float32(TICK - 1) * f_step
+    if 0.0 <= last < 1.0 and start + TICK + 3 <= size:
+        # The usual case: the place between two samples moves, but stays between them.
+        stretch = line[start : start + TICK + 3]
+        for n in range(TICK):
+            f = f_start + np.float32(n) * f_step
+            out[n] = lagrange(stretch[n + 3], stretch[n + 2], stretch[n + 1], stretch[n], f)
+        return
+    for n in range(TICK):
+        x = f_start + np.float32(n) * f_step
+        steps = math.floor(x)
+        place = at + n - whole - int(steps)
+        out[n] = lagrange(
+            line[(place + 1) & (size - 1)],
+            line[place & (size - 1)],
+            line[(place - 1) & (size - 1)],
+            line[(place - 2) & (size - 1)],
+            x - np.float32(steps),
+        )
+
+
+@njit(cache=True, nogil=True)
+def read_crossfaded(line: np.ndarray, at: int, away: float, end: float, out: np.ndarray) -> None:
+    """Read a line over a tick from one length to another far off, without a change of pitch."""
+    other = np.empty(TICK, np.float32)
+    read_moving(line, at, away, 0.0, out)
+    read_moving(line, at, end, 0.0, other)
+    for n in range(TICK):
+        out[n] += np.float32(n / TICK) * (other[n] - out[n])

@@ -1,0 +1,87 @@
+"""Gains that move: given at every control tick and joined by lines, so that nothing zips."""
+
+from __future__ import annotations
+
+import numpy as np
+from numba import njit
+
+from caligo.signal.ticks import TICK
+
+
+@njit(cache=True, nogil=True)
+def add_scaled(signal: np.ndarray, left: np.ndarray, right: np.ndarray, out: np.ndarray) -> None:
+    """Add a signal to another, with gains of its own for left and right.
+
+    Parameters
+    ----------
+    signal, out
+        ``[2, samples]``.
+    left, right
+        Factors at every tick ``[ticks + 1]``.
+    """
+    for k in range(len(left) - 1):
+        for c in range(2):
+            gains = left if c == 0 else right
+            g = np.float32(gains[k])
+            step = np.float32((gains[k + 1] - gains[k]) / TICK)
+            for n in range(TICK):
+                i = k * TICK + n
+                out[c, i] += signal[c, i] * (g + np.float32(n) * step)
+
+
+@njit(cache=True, nogil=True)
+def sum_voices(signal: np.ndarray, gains: np.ndarray, out: np.ndarray) -> None:
+    """Add voices ``[voices, 2, samples]`` times gains ``[voices, ticks + 1]`` to `out`."""
+    for v in range(signal.shape[0]):
+        for k in range(gains.shape[1] - 1):
+            g = np.float32(gains[v, k])
+            step = np.float32((gains[v, k + 1] - gains[v, k]) / TICK)
+            if g == 0.0 and step == 0.0:
+                continue
+            for c in range(2):
+                voice = signal[v, c, k * TICK : (k + 1) * TICK]
+                to = out[c, k * TICK : (k + 1) * TICK]
+                for n in range(TICK):
+                    to[n] += voice[n] * (g + np.float32(n) * step)
+
+
+@njit(cache=True, nogil=True)
+def scale_waves(waves: np.ndarray, gains: np.ndarray) -> None:
+    """Multiply ``[voices, samples]`` by gains at every tick ``[voices, ticks + 1]``."""
+    for v in range(waves.shape[0]):
+        for k in range(gains.shape[1] - 1):
+            step = (gains[v, k + 1] - gains[v, k]) / TICK
+            for n in range(TICK):
+                waves[v, k * TICK + n] *= np.float32(gains[v, k] + n * step)
+
+
+@njit(cache=True, nogil=True)
+def scale_stereo(signal: np.ndarray, gains: np.ndarray) -> None:
+    """Multiply ``[streams, 2, samples]`` in place by gains at every tick ``[ticks + 1]``."""
+    for v in range(signal.shape[0]):
+        for k in range(len(gains) - 1):
+            step = (gains[k + 1] - gains[k]) / TICK
+            for c in range(2):
+                for n in range(TICK):
+                    signal[v, c, k * TICK + n] *= np.float32(gains[k] + n * step)
+
+
+@njit(cache=True, nogil=True)
+def crossfade(first: np.ndarray, second: np.ndarray, share: np.ndarray) -> None:
+    """Go from `first` to `second` by `share`; equal gain, for signals that are alike.
+
+    Parameters
+    ----------
+    first, second
+        ``[voices, 2, samples]``; `first` is changed in place.
+    share
+        0 for the first, 1 for the second, at every tick ``[voices, ticks + 1]``.
+    """
+    for v in range(first.shape[0]):
+        for k in range(share.shape[1] - 1):
+            step = (share[v, k + 1] - share[v, k]) / TICK
+            for c in range(2):
+                for n in range(TICK):
+                    i = k * TICK + n
+                    x = share[v, k] + n * step
+                    first[v, c, i] += x * (second[v, c, i] - first[v, c, i])

@@ -1,0 +1,63 @@
+"""The pan laws: one for balancing a stereo signal, one for placing a voice."""
+
+from __future__ import annotations
+
+import math
+
+import numpy as np
+from numba import njit
+from numpy.typing import NDArray
+
+from caligo.signal.ticks import TICK
+
+Floats = NDArray[np.float64]
+
+
+def balance(pan: Floats) -> tuple[Floats, Floats]:
+    """Gains of left and right for a pan of -100 to 100 %; the centre leaves both as they are.
+
+    Constant power below the centre's level (common practice), so nothing gets louder.
+    """
+    angle = (pan / 100.0 + 1.0) * (math.pi / 4.0)
+    left = np.minimum(math.sqrt(2.0) * np.cos(angle), 1.0)
+    right = np.minimum(math.sqrt(2.0) * np.sin(angle), 1.0)
+    # At the ends the other side is silent, not only very soft.
+    return np.where(pan >= 100.0, 0.0, left), np.where(pan <= -100.0, 0.0, right)
+
+
+@njit(cache=True, nogil=True)
+def placed(
+    offsets: np.ndarray, spread: np.ndarray, gain: np.ndarray
+) -> tuple[np.ndarray, np.ndarray]:
+    """Gains of left and right for each voice of a unison ``[voices, ticks + 1]``.
+
+    By the constant-power pan law, a voice in the middle being as loud on both sides as `gain`.
+
+    Parameters
+    ----------
+    offsets
+        Where each voice stands, from -1 to 1 ``[voices]``.
+    spread, gain
+        At every tick ``[ticks + 1]``; a spread of 1 reaches the sides.
+    """
+    left = np.empty((len(offsets), len(spread)))
+    right = np.empty_like(left)
+    for o in range(len(offsets)):
+        for k in range(len(spread)):
+            angle = (1.0 + offsets[o] * spread[k]) * (math.pi / 4.0)
+            left[o, k] = math.sqrt(2.0) * math.cos(angle) * gain[k]
+            right[o, k] = math.sqrt(2.0) * math.sin(angle) * gain[k]
+    return left, right
+
+
+@njit(cache=True, nogil=True)
+def add_placed(voice: np.ndarray, left: np.ndarray, right: np.ndarray, out: np.ndarray) -> None:
+    """Add ``[2, samples]`` with gains of left and right at every tick ``[ticks + 1]``."""
+    for k in range(len(left) - 1):
+        a, b = np.float32(left[k]), np.float32(right[k])
+        a_step = np.float32((left[k + 1] - left[k]) / TICK)
+        b_step = np.float32((right[k + 1] - right[k]) / TICK)
+        for n in range(TICK):
+            i = k * TICK + n
+            out[0, i] += voice[0, i] * (a + np.float32(n) * a_step)
+            out[1, i] += voice[1, i] * (b + np.float32(n) * b_step)

@@ -1,0 +1,29 @@
+"""One-pole smoothing."""
+
+from __future__ import annotations
+
+import math
+
+import numpy as np
+from numpy.typing import NDArray
+
+
+def one_pole(hertz: float, rate: int) -> float:
+    """The share of the way that a one-pole low-pass with this corner goes in a sample.
+
+    ``y += share * (x - y)``, impulse invariance (Oppenheim and Schafer, section 7.2; from memory).
+
+    Examples
+    --------
+    >>> round(one_pole(100.0, 48_000), 5)
+    0.013
+    """
+    return 1.0 - math.exp(-2.0 * math.pi * hertz / rate)
+
+
+def one_pole_at(hertz: NDArray[np.float64], rate: int) -> NDArray[np.float64]:
+    """`one_pole` for a corner that moves ``[ticks + 1]``, or one that stays ``[1]``."""
+    if hertz.size == 1:
+        return np.array([one_pole(float(hertz[0]), rate)])
+    found: NDArray[np.float64] = 1.0 - np.exp(-2.0 * np.pi * hertz / rate)
+    return found

@@ -1,0 +1,1 @@
+"""What sources are built of: unison, phases, partials, tables, spectra. No modules live here."""

@@ -1,0 +1,229 @@
+"""Operators that modulate each other's phase, at twice the sample rate.
+
+Where operators act on each other in a circle, or on themselves, each sample is found by a
+fixed number of rounds from silence, each round one sample later than the one before. Feedback
+is thus a function of time, as everything else; for moderate amounts it does not differ from a
+loop that has always run.
+"""
+
+from __future__ import annotations
+
+import math
+
+import numpy as np
+from numba import njit
+from numpy.typing import NDArray
+
+from caligo.movement.chance import wander
+from caligo.signal.ticks import TICK
+from caligo.synthesis.sines import HALF, sine
+
+TWICE = 2 * TICK
+ROUNDS = 8
+"""Rounds in which a circle of operators settles."""
+SINE, TABLE, NOISE = 0, 1, 2
+
+
+def order_of(count: int, links: list[tuple[int, int]]) -> tuple[list[int], list[int]]:
+    """An order in which operators can be computed, and the circle that each belongs to.
+
+    Returns
+    -------
+    order
+        Operators, so that those outside of circles come after all that act on them.
+    circle
+        By operator: a number shared by all of a circle, or -1.
+    """
+    reaches = np.eye(count, dtype=bool)
+    direct = np.zeros((count, count), dtype=bool)
+    for a, b in links:
+        direct[a, b] = True
+    for _ in range(count):
+        reaches = reaches | (reaches @ direct)
+    circle = [-1] * count
+    for o in range(count):
+        around = [p for p in range(count) if reaches[o, p] and reaches[p, o]]
+        if len(around) > 1 or direct[o, o]:
+            circle[o] = min(around)
+    before = reaches.sum(axis=0)
+    return sorted(range(count), key=lambda o: (before[o], circle[o], o)), circle
+
+
+@njit(cache=True, nogil=True, fastmath={"contract"})
+def _sines(place: np.ndarray, gain: np.float32, gain_step: np.float32, out: np.ndarray) -> None:
+    """Sines at places in cycles ``[samples]``, with a gain that goes in a line."""
+    for n in range(len(place)):
+        y = sine(place[n] - np.floor(place[n] + HALF))
+        out[n] = y * (gain + np.float32(n) * gain_step)
+
+
+@njit(cache=True, nogil=True)
+def _table(
+    cycle: np.ndarray,
+    place: np.ndarray,
+    gain: np.float32,
+    gain_step: np.float32,
+    out: np.ndarray,
+) -> None:
+    """A cycle ``[length + 1]`` read at places in cycles."""
+    length = np.float32(len(cycle) - 1)
+    for n in range(len(place)):
+        x = (place[n] - np.floor(place[n])) * length
+        i = min(int(x), len(cycle) - 2)
+        f = x - np.float32(i)
+        y = cycle[i] + f * (cycle[i + 1] - cycle[i])
+        out[n] = y * (gain + np.float32(n) * gain_step)
+
+
+@njit(cache=True, nogil=True)
+def _noise(
+    seed: np.uint64,
+    place: np.ndarray,
+    whole: float,
+    gain: np.float32,
+    gain_step: np.float32,
+    out: np.ndarray,
+) -> None:
+    """A random wave with two new values in each cycle; `whole` cycles have passed before."""
+    for n in range(len(place)):
+        y = 1.7 * wander(seed, 2.0 * (whole + place[n]))
+        out[n] = np.float32(y) * (gain + np.float32(n) * gain_step)
+
+
+@njit(cache=True, nogil=True)
+def render_operators(
+    order: np.ndarray,
+    circle: np.ndarray,
+    waves: np.ndarray,
+    tables: np.ndarray,
+    limits: np.ndarray,
+    table_of: np.ndarray,
+    seeds: np.ndarray,
+    phase: np.ndarray,
+    steps: np.ndarray,
+    levels: np.ndarray,
+    links: np.ndarray,
+    amounts: np.ndarray,
+    gains: np.ndarray,
+    out: np.ndarray,
+) -> None:
+    """One voice's operators at twice the sample rate.
+
+    Parameters
+    ----------
+    order, circle
+        See `order_of` ``[operators]``.
+    waves
+        Sine, table or noise ``[operators]``.
+    tables, limits, table_of
+        Cycles ``[tables, levels, length + 1]``, the partials of each level, and which table an
+        operator reads.
+    phase
+        Cycles since the voice began at the start of every tick ``[operators, ticks]``.
+    steps
+        Cycles per sample, at twice the rate, at every tick ``[operators, ticks + 1]``.
+    levels
+        Envelopes at every tick ``[operators, ticks + 1]``.
+    links, amounts
+        ``(from, to)`` pairs ``[links, 2]``, and shifts in cycles ``[links, ticks + 1]``.
+    gains
+        How loud each operator is in each output ``[outputs, operators, ticks + 1]``.
+    out
+        Accumulated to ``[outputs, 2 * TICK * ticks]``.
+    """
+    count, ticks = phase.shape
+    loops = False
+    for o in range(count):
+        loops = loops or circle[o] >= 0
+    extra = 2 * ROUNDS if loops else 0
+    size = TWICE + extra
+    wave = np.zeros((count, size), np.float32)
+    base = np.empty((count, size), np.float32)
+    place = np.empty(size, np.float32)
+    rank = np.empty(count, np.int64)
+    for i in range(count):
+        rank[order[i]] = i
+    # Numbers of samples as floats: whole numbers would keep the loop from vector instructions.
+    number = np.arange(size) - float(extra)
+    for k in range(ticks):
+        for o in range(count):
+            step = steps[o, k]
+            slope = (steps[o, k + 1] - step) / (2 * TWICE)
+            whole = phase[o, k] - math.floor(phase[o, k])
+            for n in range(size):
+                base[o, n] = np.float32(whole + number[n] * (step + number[n] * slope))
+            if loops:
+                wave[o, :] = 0.0
+        i = 0
+        while i < count:
+            group = circle[order[i]]
+            end = i + 1
+            if group >= 0:
+                while end < count and circle[order[end]] == group:
+                    end += 1
+            for _ in range(ROUNDS if group >= 0 else 1):
+                for j in range(i, end):
+                    o = order[j]
+                    place[:] = base[o]
+                    for link in range(links.shape[0]):
+                        if links[link, 1] != o:
+                            continue
+                        source = links[link, 0]
+                        slope32 = np.float32((amounts[link, k + 1] - amounts[link, k]) / TWICE)
+                        amount = np.float32(amounts[link, k]) - np.float32(extra) * slope32
+                        acting = wave[source]
+                        if group >= 0 and circle[source] == group and rank[source] >= j:
+                            # The mean of the last two samples keeps strong feedback from
+                            # swinging from sample to sample.
+                            for n in range(2, size):
+                                place[n] += (
+                                    (amount + np.float32(n) * slope32)
+                                    * np.float32(0.5)
+                                    * (acting[n - 1] + acting[n - 2])
+                                )
+                        else:
+                            for n in range(size):
+                                place[n] += (amount + np.float32(n) * slope32) * acting[n]
+                    gain_step = np.float32((levels[o, k + 1] - levels[o, k]) / TWICE)
+                    gain = np.float32(levels[o, k]) - np.float32(extra) * gain_step
+                    if waves[o] == SINE:
+                        _sines(place, gain, gain_step, wave[o])
+                    elif waves[o] == TABLE:
+                        level = 0
+                        fastest = max(steps[o, k], steps[o, k + 1])
+                        while level < len(limits) - 1 and limits[level] * fastest > 0.25:
+                            level += 1
+                        _table(tables[table_of[o], level], place, gain, gain_step, wave[o])
+                    else:
+                        passed = math.floor(phase[o, k])
+                        _noise(seeds[o], place, passed, gain, gain_step, wave[o])
+            i = end
+        for c in range(gains.shape[0]):
+            to = out[c, k * TWICE : (k + 1) * TWICE]
+            for o in range(count):
+                g, g_end = gains[c, o, k], gains[c, o, k + 1]
+                if g == 0.0 and g_end == 0.0:
+                    continue
+                gain = np.float32(g)
+                gain_step = np.float32((g_end - g) / TWICE)
+                for n in range(TWICE):
+                    to[n] += wave[o, extra + n] * (gain + np.float32(n) * gain_step)
+
+
+@njit(cache=True, nogil=True)
+def accumulate_operator_phases(phase: np.ndarray, step: np.ndarray, at_ticks: np.ndarray) -> None:
+    """Add up operators' cycles ``[operators]`` over ``[operators, ticks + 1]`` steps.
+
+    `step` is in cycles per sample at the sample rate itself; `at_ticks` ``[operators, ticks]``
+    receives the cycles at every tick, and may be empty.
+    """
+    for o in range(len(phase)):
+        for k in range(step.shape[1] - 1):
+            if at_ticks.shape[1] > 0:
+                at_ticks[o, k] = phase[o]
+            phase[o] += 0.5 * TICK * (step[o, k] + step[o, k + 1])
+
+
+def as_links(pairs: list[tuple[int, int]]) -> NDArray[np.int64]:
+    """``(from, to)`` pairs as an array ``[links, 2]``, also where there are none."""
+    return np.array(pairs, dtype=np.int64).reshape(-1, 2)

@@ -1,0 +1,270 @@
+"""Which partials a harmonic source has, and how rules shape them as one thing."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Sequence
+
+import numpy as np
+from numba import njit
+
+from caligo.catalogue import Choice
+from caligo.movement.chance import combine, signed, unit
+from caligo.movement.notes import Floats
+
+MOST = 256
+"""Sines in a voice."""
+WRAP = 9.0
+"""Octaves over which an endless glide turns round; it begins one below the note."""
+EDGE = 0.05
+"""Octaves at the ends of an endless glide that are silent, where partials are wrapped."""
+BOOST = 15.8
+"""The most that a band or a ripple is made up for: 24 dB."""
+
+RULES = (
+    Choice("all", "All"),
+    Choice("odd", "Odd"),
+    Choice("even", "Even, with the first"),
+    Choice("octaves", "Octaves"),
+    Choice("primes", "Primes, with the first"),
+    Choice("every", "Every n-th"),
+    Choice("list", "Own list"),
+)
+PLACES = (
+    Choice("centre", "In the centre"),
+    Choice("alternate", "Left and right in turn"),
+    Choice("fan", "A fan from low to high"),
+    Choice("random", "At random"),
+    Choice("turning", "Turning slowly"),
+)
+
+
+def is_prime(number: int) -> bool:
+    """Whether a number has no divisors but 1 and itself."""
+    return number > 1 and all(number % d for d in range(2, math.isqrt(number) + 1))
+
+
+def numbers_of(rule: str, every: int, own: Sequence[float], most: int = MOST) -> Floats:
+    """The partial numbers of a rule, rising ``[at most most]``; multiples of the note's pitch."""
+    if rule == "list":
+        return np.array(sorted({v for v in own if v > 0.0})[:most], dtype=np.float64)
+    if rule == "octaves":
+        return np.array([2.0**k for k in range(min(most, 10))])
+    if rule == "primes":
+        found = [1, *(n for n in range(2, 1620) if is_prime(n))]
+        return np.array(found[:most], dtype=np.float64)
+    k = np.arange(most, dtype=np.float64)
+    if rule == "odd":
+        return 1.0 + 2.0 * k
+    if rule == "even":
+        return np.where(k == 0, 1.0, 2.0 * k)
+    return 1.0 + k * (every if rule == "every" else 1)
+
+
+def two_rules(first: Floats, second: Floats, most: int) -> tuple[Floats, Floats]:
+    """Two rules' partials as one rising row.
+
+    Returns
+    -------
+    numbers
+        Partial numbers ``[partials]``, at most `most`.
+    ranks
+        Each number's rank in either rule ``[2, partials]``; infinite where it has none.
+    """
+    numbers = np.array(sorted({*first.tolist(), *second.tolist()})[:most])
+    ranks = np.full((2, len(numbers)), np.inf)
+    for row, rule in enumerate((first, second)):
+        for i, number in enumerate(numbers):
+            at = np.flatnonzero(rule == number)
+            if len(at):
+                ranks[row, i] = at[0]
+    return numbers, ranks
+
+
+# The places of moved values in a row given to `shape`.
+(
+    COUNT,
+    MORPH,
+    TILT,
+    BAND,
+    BAND_CENTRE,
+    BAND_WIDTH,
+    STRETCH,
+    STIFFNESS,
+    SCATTER,
+    BUNDLE_SPREAD,
+    RIPPLE,
+    RIPPLE_LENGTH,
+    RIPPLE_AT,
+    ENDLESS_AT,
+    WIDTH,
+    TURN_AT,
+    HERTZ,
+) = range(17)
+VALUES = 17
+
+
+@njit(cache=True, nogil=True)
+def _place(kind: int, slot: int, slots: int, turn: float, seed: np.uint64) -> float:
+    """Where a partial is heard, -1 to 1; `kind` is the rule's place in `PLACES`."""
+    if kind == 1:
+        return -1.0 if slot % 2 else 1.0
+    if kind == 2:
+        return 2.0 * slot / max(1, slots - 1) - 1.0
+    if kind == 3:
+        return signed(combine(seed, 4), slot)
+    if kind == 4:
+        # By the golden ratio no two neighbours are at the same place.
+        return math.sin(2.0 * math.pi * (turn + 0.6180339887498949 * slot))
+    return 0.0
+
+
+@njit(cache=True, nogil=True)
+def _bell(place: float) -> float:
+    """The weight of a partial on its way round an endless glide, at `place` octaves of it."""
+    if place < EDGE or place > WRAP - EDGE:
+        return 0.0
+    return 0.5 - 0.5 * math.cos(2.0 * math.pi * (place - EDGE) / (WRAP - 2.0 * EDGE))
+
+
+@njit(cache=True, nogil=True)
+def _multiple(values: np.ndarray, n: float, endless: bool, seed: np.uint64) -> float:
+    """How many times the note's frequency partial `n` has."""
+    base = n ** (1.0 + values[STRETCH] / 1200.0)
+    if values[STIFFNESS] > 0.11:
+        # f_n = n f0 sqrt(1 + B n²), the first partial kept on the note (Fletcher & Rossing).
+        stiff = values[STIFFNESS] * 1e-6
+        base *= math.sqrt((1.0 + stiff * n * n) / (1.0 + stiff))
+    base *= np.exp2(values[SCATTER] * signed(combine(seed, 1), round(64.0 * n)) / 1200.0)
+    if endless:
+        base = np.exp2((math.log2(base) + 1.0 + values[ENDLESS_AT]) % WRAP - 1.0)
+    return float(base)
+
+
+@njit(cache=True, nogil=True)
+def _in_bundle(values: np.ndarray, at: int, bundle: int, seed: np.uint64) -> float:
+    """The factor by which one of a bundle's neighbours is away from its partial."""
+    lean = 0.0
+    if bundle > 1:
+        lean = 2.0 * (at % bundle) / (bundle - 1) - 1.0
+        lean += 0.5 / bundle * signed(combine(seed, 2), at)
+    return float(np.exp2(values[BUNDLE_SPREAD] * lean / 1200.0))
+
+
+@njit(cache=True, nogil=True)
+def ratios(
+    values: np.ndarray,
+    numbers: np.ndarray,
+    bundle: int,
+    endless: bool,
+    seed: np.uint64,
+    base: np.ndarray,
+    ratio: np.ndarray,
+) -> None:
+    """Multiples of the note's frequency at several moments.
+
+    What did not change from one moment to the next is not computed again.
+
+    Parameters
+    ----------
+    values
+        ``[moments, VALUES]``, see `shape`.
+    seed
+        What differs by the source.
+    base, ratio
+        Receive the multiples of partials ``[moments, partials]``, and those of the sines that
+        each consists of ``[moments, partials * bundle]``.
+    """
+    for m in range(values.shape[0]):
+        here, before = values[m], values[max(0, m - 1)]
+        if (
+            m > 0
+            and here[STRETCH] == before[STRETCH]
+            and here[STIFFNESS] == before[STIFFNESS]
+            and here[SCATTER] == before[SCATTER]
+            and here[BUNDLE_SPREAD] == before[BUNDLE_SPREAD]
+            and (not endless or here[ENDLESS_AT] == before[ENDLESS_AT])
+        ):
+            base[m], ratio[m] = base[m - 1], ratio[m - 1]
+            continue
+        for i in range(len(numbers)):
+            base[m, i] = _multiple(here, numbers[i], endless, seed)
+            for at in range(i * bundle, (i + 1) * bundle):
+                ratio[m, at] = base[m, i] * _in_bundle(here, at, bundle, seed)
+
+
+@njit(cache=True, nogil=True)
+def shape(
+    values: np.ndarray,
+    numbers: np.ndarray,
+    ranks: np.ndarray,
+    base: np.ndarray,
+    ratio: np.ndarray,
+    place: int,
+    endless: bool,
+    rate: int,
+    voice_seed: np.uint64,
+    level: np.ndarray,
+    pan: np.ndarray,
+) -> None:
+    """Pyramid and places of the partials at one moment.
+
+    Parameters
+    ----------
+    values
+        The parameters' values ``[VALUES]``, in the units of the catalogue; the ripple's, the
+        endless glide's and the turning's places in cycles, octaves and cycles; the note in Hz.
+    numbers, ranks
+        See `two_rules`.
+    base, ratio
+        Multiples of the note's frequency ``[partials]`` and ``[partials * bundle]``, see `ratios`.
+    voice_seed
+        What differs by the note.
+    level, pan
+        Receive amplitudes that add up to a root mean square of 1, and places in [-1, 1],
+        ``[partials * bundle]``.
+    """
+    hertz = values[HERTZ]
+    bundle = len(ratio) // len(base)
+    exponent = values[TILT] / 6.020599913279624
+    morph = values[MORPH] / 100.0
+    band = values[BAND] / 100.0
+    width = values[WIDTH] / 100.0
+    reach = max(values[BAND_WIDTH], 0.01) / 2.0
+    power = 0.0
+    heard = 0.0
+    for i in range(len(numbers)):
+        n = numbers[i]
+        of_first = min(max(values[COUNT] - ranks[0, i], 0.0), 1.0) * (1.0 - morph)
+        of_second = min(max(values[COUNT] - ranks[1, i], 0.0), 1.0) * morph
+        weight = of_first + of_second
+        bell = _bell(math.log2(base[i]) + 1.0) if endless else 1.0
+        plain = weight * bell * base[i] ** exponent
+        shaped = plain
+        if band > 0.0 and plain > 0.0:
+            away = math.log2(base[i] * hertz / values[BAND_CENTRE]) / reach
+            shaped *= 1.0 - band + band * math.exp(-0.5 * away * away)
+        if values[RIPPLE] > 0.0:
+            wave = math.cos(2.0 * math.pi * (n / values[RIPPLE_LENGTH] - values[RIPPLE_AT]))
+            shaped *= 10.0 ** (values[RIPPLE] * (wave - 1.0) / 40.0)
+        for k in range(bundle):
+            at = i * bundle + k
+            # Fade out below half the sample rate instead of folding back.
+            room = min(max((0.46 - ratio[at] * hertz / rate) / 0.04, 0.0), 1.0)
+            level[at] = shaped * room / math.sqrt(bundle)
+            pan[at] = width * _place(place, at, len(numbers) * bundle, values[TURN_AT], voice_seed)
+            power += 0.5 * level[at] * level[at]
+        heard += 0.5 * plain * plain
+    opened = min(values[COUNT], 1.0)
+    scale = 0.0
+    if power > 0.0:
+        scale = opened * min(1.0 / math.sqrt(power), BOOST / math.sqrt(max(heard, 1e-30)))
+    for at in range(len(numbers) * bundle):
+        level[at] *= scale
+
+
+@njit(cache=True, nogil=True)
+def start_phases(scatter: float, seed: np.uint64, phase: np.ndarray) -> None:
+    """The phases with which partials begin, from all together to anywhere."""
+    for p in range(len(phase)):
+        phase[p] = scatter * unit(combine(seed, 3), p)

@@ -1,0 +1,106 @@
+"""Unison for sources that render one pitch at a time: each note becomes several voices."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Callable
+from dataclasses import replace
+
+import numpy as np
+from numpy.typing import NDArray
+
+from caligo.movement.block import History, SourceBlock
+from caligo.movement.chance import derive
+from caligo.movement.moments import Moments
+from caligo.movement.notes import Floats, Notes
+from caligo.signal.pan import add_placed, placed
+from caligo.synthesis.common import unison
+from caligo.synthesis.source import Source
+
+
+def _repeated(notes: Notes, times: int) -> Notes:
+    """Each note several times over."""
+    return notes.pick([row for row in range(len(notes)) for _ in range(times)])
+
+
+class InUnison(Source):
+    """A source with `caligo.synthesis.common.unison_parameters`.
+
+    Subclasses render each of the voices in `render_each`; with a unison of one that is all.
+    """
+
+    def __init__(self, *args: object) -> None:
+        super().__init__(*args)  # type: ignore[arg-type]
+        self._offsets, self._intervals = unison(self.part)
+        self._detune = self.movement.trajectory(f"{self.path}.detune")
+        self._spread = self.movement.trajectory(f"{self.path}.spread")
+
+    def render_each(self, block: SourceBlock, out: NDArray[np.float32]) -> None:
+        """Write voices to `out` ``[voices, 2, samples]``, which is zero."""
+        raise NotImplementedError
+
+    def render(self, block: SourceBlock, out: NDArray[np.float32]) -> None:
+        """See `Source.render`."""
+        count = len(self._offsets)
+        if count == 1 and self._intervals[0] == 0.0:
+            self.render_each(block, out)
+            return
+        inner = self._multiplied(block)
+        voices = np.zeros((len(inner.voices), 2, block.span.samples), np.float32)
+        self.render_each(inner, voices)
+        spread = self._spread.values(block.moments) / 100.0
+        even = np.full(block.span.ticks + 1, 1.0 / math.sqrt(count))
+        for row in range(len(block.voices)):
+            # Stereo voices keep their sides and lean to one of them.
+            left, right = placed(self._offsets, spread[row], even)
+            for o in range(count):
+                at = row * count + o
+                add_placed(voices[at], left[o], right[o], out[row])
+                if block.unfiltered is not None and inner.unfiltered is not None:
+                    add_placed(inner.unfiltered[at], left[o], right[o], block.unfiltered[row])
+
+    def _multiplied(self, block: SourceBlock) -> SourceBlock:
+        """The block with a voice for each of the unison's."""
+        count = len(self._offsets)
+        moments = block.moments
+
+        def more(found: Moments) -> Moments:
+            return found.of(_repeated(found.notes, count))
+
+        def trajectory(found: Moments, row: int) -> Floats:
+            cents = self._detune.values(found)[row] * self._offsets[:, None]
+            octaves: Floats = (cents + self._intervals[:, None]) / 1200.0
+            return octaves
+
+        history: History = block.history
+
+        def history_of(row: int, first: int, ticks: int, stride: int = 1) -> tuple[Moments, Floats]:
+            found, pitch = history(row // count, first, ticks, stride)
+            return found, pitch + trajectory(found, 0)[row % count][None, :]
+
+        steady: Callable[[int], bool] = block.steady
+        return SourceBlock(
+            block.span,
+            [
+                replace(
+                    voice,
+                    name=f"{voice.name}/{o}",
+                    seed=derive(voice.seed, o),
+                )
+                for voice in block.voices
+                for o in range(count)
+            ],
+            more(moments),
+            np.concatenate(
+                [
+                    block.pitch[row][None, :] + trajectory(moments, row)
+                    for row in range(len(block.voices))
+                ]
+            ),
+            history_of,
+            lambda row: steady(row // count) and not self._detune.moved,
+            np.zeros((len(block.voices) * count, 2, block.span.samples), np.float32)
+            if block.unfiltered is not None
+            else None,
+            block.rough,
+        )

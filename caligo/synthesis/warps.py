@@ -1,0 +1,119 @@
+"""Phase warps of a wavetable: a cycle read at a bent pace.
+
+A warped cycle is a cycle again. It is worked out at the borders of cells of time, cut off below
+half the sample rate there, and played like any other: no warp folds, however sharp.
+"""
+
+from __future__ import annotations
+
+import math
+
+import numpy as np
+from numba import njit
+from numpy.typing import NDArray
+from scipy import fft
+
+from caligo.catalogue import Choice
+from caligo.movement.notes import Floats
+from caligo.synthesis.source import VOICE_RMS
+from caligo.synthesis.tables import LENGTH, Table
+
+CELL = 16
+"""Control ticks between two warped cycles; between them they fade into each other."""
+FINE = LENGTH
+"""Points at which a warped cycle is worked out, before it is cut off.
+
+What a sharp warp folds there lands on other partials of the same cycle, far below them.
+"""
+WARPS = (
+    Choice("none", "None"),
+    Choice("bend", "Bend"),
+    Choice("pulse", "Pulse width"),
+    Choice("sync", "Hard sync"),
+    Choice("self", "By itself"),
+)
+BEND, PULSE, SYNC, SELF = 1, 2, 3, 4
+SHARPEST = 0.95
+MOST_SYNC = 7.0
+"""By how much of its frequency a synced cycle is raised at most."""
+
+
+@njit(cache=True, nogil=True)
+def _read(first: np.ndarray, second: np.ndarray, share: float, place: float) -> float:
+    """A value between two cycles ``[LENGTH + 1]``, at a place in cycles."""
+    x = (place - math.floor(place)) * LENGTH
+    i = min(int(x), LENGTH - 1)
+    f = x - i
+    a = first[i] + f * (first[i + 1] - first[i])
+    b = second[i] + f * (second[i + 1] - second[i])
+    return float(a + share * (b - a))
+
+
+@njit(cache=True, nogil=True)
+def warp(
+    first: np.ndarray, second: np.ndarray, share: float, kind: int, amount: float, out: np.ndarray
+) -> None:
+    """A warped cycle ``[FINE]`` of what lies between two cycles ``[LENGTH + 1]``.
+
+    `amount` runs from -1 to 1; only the bend tells its sides apart.
+    """
+    size = abs(amount)
+    middle = 0.5 - 0.5 * SHARPEST * amount
+    width = 1.0 - SHARPEST * size
+    faster = 1.0 + MOST_SYNC * size
+    for n in range(FINE):
+        t = n / FINE
+        if kind == BEND:
+            place = 0.5 * t / middle if t < middle else 0.5 + 0.5 * (t - middle) / (1.0 - middle)
+        elif kind == PULSE:
+            place = t / width if t < width else 0.0
+        elif kind == SYNC:
+            place = t * faster
+        else:
+            # At VOICE_RMS a sine has 0.1 for its amplitude; full depth is half a cycle.
+            place = t + size * 5.0 * _read(first, second, share, t)
+        out[n] = _read(first, second, share, place)
+
+
+def warped(
+    table: Table, positions: Floats, kind: int, amounts: Floats, steps: Floats
+) -> NDArray[np.float32]:
+    """A warped cycle for each moment ``[moments, LENGTH + 1]``.
+
+    Parameters
+    ----------
+    positions
+        Moments numbers ``[moments]``.
+    amounts
+        From -1 to 1 ``[moments]``.
+    steps
+        The fastest that each cycle will be played, in cycles per sample ``[moments]``.
+    """
+    frames = table.cycles.shape[1]
+    cycles = np.empty((len(positions), LENGTH + 1), np.float32)
+    fine = np.empty(FINE)
+    before: tuple[float, float, int] | None = None
+    for m, (position, amount) in enumerate(zip(positions, amounts, strict=True)):
+        partials = max(1, min(LENGTH // 4, int(0.5 / max(steps[m], 1e-9))))
+        now = (float(position), float(amount), partials)
+        if now == before:
+            cycles[m] = cycles[m - 1]
+            continue
+        before = now
+        first = min(int(position), frames - 1)
+        second = min(first + 1, frames - 1)
+        full = table.cycles[0]
+        warp(full[first], full[second], position - first, kind, amount, fine)
+        cycles[m, :LENGTH] = _cut_off(fine, partials)
+        cycles[m, LENGTH] = cycles[m, 0]
+    return cycles
+
+
+def _cut_off(fine: NDArray[np.float64], partials: int) -> NDArray[np.float64]:
+    """A cycle with its first partials alone, at a voice's level ``[LENGTH]``."""
+    spectrum = fft.rfft(fine)[: LENGTH // 2 + 1]
+    spectrum[0] = 0.0
+    spectrum[partials + 1 :] = 0.0
+    power = 2.0 * np.sum(np.abs(spectrum) ** 2) / FINE**2
+    found: NDArray[np.float64] = fft.irfft(spectrum, LENGTH) * (LENGTH / FINE)
+    return found * (VOICE_RMS / math.sqrt(power)) if power > 1e-12 else found
