@@ -12,6 +12,7 @@ from numpy.typing import NDArray
 from caligo.document.score import Score
 from caligo.document.sound import Sound
 from caligo.engine.engine import DEFAULT_RATE, MIDDLE_BLOCK, Engine, Interrupted
+from caligo.engine.metering import CELL_TICKS, StageMeter
 from caligo.engine.stems import StemStore
 from caligo.measure.loudness import MOMENTARY, LoudnessMeter, lufs
 from caligo.measure.spectrogram import ROWS, Column, SpectrogramStream, column
@@ -21,8 +22,8 @@ from caligo.signal.ticks import TICK
 
 COLUMNS = 1_200
 """Columns over the whole length."""
-LAYER_POINTS = 120
-"""Points of a layer's level over the whole length."""
+STAGE_POINTS = 120
+"""Points of a stage's level over the whole length."""
 COARSE_COLUMNS = 30
 COARSE_ROLL = 0.05
 """Seconds of pre-roll for a coarse column: enough for filters, while reverb is left out."""
@@ -57,8 +58,11 @@ class Summary:
 
     Parameters
     ----------
-    layers
-        The level of each layer before its fader, in dB ``[LAYER_POINTS]``.
+    stages
+        The level behind every stage of the chain, in dB ``[STAGE_POINTS]``; the stages' names
+        are those of `caligo.engine.metering`.
+    peaks
+        The highest peak behind every stage, in dB.
     """
 
     integrated: float = -math.inf
@@ -67,7 +71,8 @@ class Summary:
     width: float = 0.0
     correlation: float = 1.0
     loudness: list[float] = field(default_factory=list)
-    layers: dict[str, list[float]] = field(default_factory=dict)
+    stages: dict[str, list[float]] = field(default_factory=dict)
+    peaks: dict[str, float] = field(default_factory=dict)
 
 
 def coarse(
@@ -152,32 +157,18 @@ class _Columns:
         )
 
 
-class _LayerLevels:
-    """The level of every layer over the length, from the stems as they pass."""
+def stage_lines(meter: StageMeter, length_ticks: int) -> dict[str, list[float]]:
+    """The level behind every stage in dB ``[STAGE_POINTS]``, evenly over the length."""
+    points = np.linspace(0.0, max(0, length_ticks // CELL_TICKS - 1), STAGE_POINTS)
+    return {
+        stage: np.interp(points, level.first + np.arange(len(level.power)), level.power).tolist()
+        for stage, level in meter.levels().items()
+    }
 
-    def __init__(self, samples: int) -> None:
-        self._samples = max(samples, 1)
-        self._powers: dict[str, NDArray[np.float64]] = {}
-        self._counts: dict[str, NDArray[np.float64]] = {}
 
-    def add(self, at: int, stems: dict[str, NDArray[np.float32]]) -> None:
-        """Take in stems ``[2, samples]`` that begin at sample `at`."""
-        point = min(LAYER_POINTS - 1, max(0, at * LAYER_POINTS // self._samples))
-        for name, stem in stems.items():
-            powers = self._powers.setdefault(name, np.zeros(LAYER_POINTS))
-            counts = self._counts.setdefault(name, np.zeros(LAYER_POINTS))
-            powers[point] += float(np.mean(stem.astype(np.float64) ** 2))
-            counts[point] += 1.0
-
-    def decibels(self) -> dict[str, list[float]]:
-        """The levels in dB; points shorter than a block take their neighbour's."""
-        found: dict[str, list[float]] = {}
-        for name, powers in self._powers.items():
-            filled = np.flatnonzero(self._counts[name])
-            means = powers[filled] / self._counts[name][filled]
-            levels = 10.0 * np.log10(np.maximum(means, 1e-12))
-            found[name] = np.interp(np.arange(LAYER_POINTS), filled, levels).tolist()
-        return found
+def stage_peaks(meter: StageMeter) -> dict[str, float]:
+    """The highest peak behind every stage, in dB under full scale."""
+    return {stage: float(level.peak.max()) for stage, level in meter.levels().items()}
 
 
 def fine(
@@ -191,7 +182,10 @@ def fine(
     interrupted: Interrupted = lambda: False,
 ) -> Iterator[Tile | Summary]:
     """The exact picture, rendered from the start; tiles as they come, and a summary at the end."""
-    engine = Engine(sound, score, rate=rate, hold_still=hold_still, stems=store, threads=threads)
+    meter = StageMeter()
+    engine = Engine(
+        sound, score, rate=rate, hold_still=hold_still, stems=store, threads=threads, meter=meter
+    )
     hop = score.length / COLUMNS
     spectra = SpectrogramStream(rate, hop)
     columns = _Columns(rate, hop)
@@ -213,11 +207,9 @@ def fine(
             ],
         )
 
-    layers = _LayerLevels(engine.length_ticks * TICK)
-    for signal, stems in engine.stream_with_stems(engine.length_ticks, MIDDLE_BLOCK):
+    for signal in engine.stream(engine.length_ticks, MIDDLE_BLOCK):
         if interrupted():
             return
-        layers.add((engine.tick * TICK) - signal.shape[1], stems)
         columns.add(signal)
         waiting += spectra.add(signal)
         if len(waiting) >= max(1, min(24, int(2.0 / hop))):
@@ -228,6 +220,7 @@ def fine(
     if waiting and first < COLUMNS:
         yield tile()
     summary = columns.summary()
-    summary.layers = layers.decibels()
+    summary.stages = stage_lines(meter, engine.length_ticks)
+    summary.peaks = stage_peaks(meter)
     summary.loudness = [columns.loudness_at(i) for i in range(COLUMNS)]
     yield summary

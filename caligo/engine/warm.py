@@ -3,17 +3,22 @@
 from __future__ import annotations
 
 import tempfile
+from collections.abc import Iterator
 from pathlib import Path
 from typing import Any
 
-from caligo.catalogue import catalogue
+from caligo.catalogue import Kind, Module, Moves, Parameter, catalogue
+from caligo.catalogue import module as catalogue_module
 from caligo.document import read_sound
 from caligo.document.held import held_chord
+from caligo.document.limits import MOST_EFFECTS, MOST_FILTERS
 from caligo.document.sound import Sound
 from caligo.engine.live import Listening
 from caligo.engine.long_view import fine
 from caligo.engine.offline import RenderRange, render_array, render_to_file
+from caligo.engine.pictures import close_up, picture
 from caligo.engine.trajectories import trajectories
+from caligo.material.shelf import current
 from caligo.measure.report import Reporter
 
 MODULATED: dict[str, Any] = {
@@ -26,22 +31,23 @@ MODULATED: dict[str, Any] = {
     "phase_depth": 30,
 }
 """A layer that is modulated in both ways."""
+Document = dict[str, Any]
 
 
 def everything() -> Sound:
     """A sound that holds every module of the catalogue once, with something moving in it."""
     modules = catalogue()
 
-    def named(family: str) -> list[dict[str, Any]]:
+    def named(family: str) -> list[Document]:
         return [{"id": f"{family}_{m.kind}", "kind": m.kind} for m in modules if m.family == family]
 
-    effects, filters = named("effect"), named("filter")
+    effects, filters, movers = named("effect"), named("filter"), named("modulator")
     layers = [
         {
             "id": f"layer{i}",
             "name": f"Layer {i}",
             "source": {"id": "source", "kind": source["kind"]},
-            "filters": filters[:2],
+            "filters": filters[:MOST_FILTERS],
             "params": MODULATED if i == 1 else {},
             "sends": [{"id": "send", "bus": "nave"}],
         }
@@ -51,26 +57,94 @@ def everything() -> Sound:
         {
             "name": "Everything",
             "layers": layers,
-            "buses": [{"id": "nave", "name": "Nave", "effects": effects[:8]}],
-            "modulators": [m | {"name": m["kind"], "scope": "note"} for m in named("modulator")],
+            "buses": [{"id": "nave", "name": "Nave", "effects": effects[:MOST_EFFECTS]}],
+            "modulators": [m | {"name": m["kind"], "scope": "note"} for m in movers],
             "routes": [
                 {
                     "id": f"r{i}",
                     "from": m["id"],
-                    "to": f"layer0.{target}",
+                    "to": f"layer0.{'source.level' if i else filters[0]['id'] + '.cutoff'}",
                     "depth": 0.5,
                     "scaled_by": m["id"],
                     "curve": 10,
                 }
-                for i, m in enumerate(named("modulator"))
-                for target in (["source.level"] if i else [f"{filters[0]['id']}.cutoff"])
+                for i, m in enumerate(movers)
             ],
         }
     )
 
 
+def _alone(family: str, part: Document, routes: list[Document]) -> Sound:
+    """A sound in which one module does its work; what moves is called ``mover``."""
+    source = part if family == "source" else {"id": "source", "kind": "wavetable"}
+    modulators = [{"id": "mover", "name": "Mover", "kind": "lfo", "scope": "note"}]
+    if family == "modulator":
+        modulators += [part | {"name": "Moved", "scope": scope, "id": f"part_{scope}"}
+                       for scope in ("note", "sound")]  # fmt: skip
+    return read_sound(
+        {
+            "name": "Trial",
+            "layers": [
+                {
+                    "id": "ground",
+                    "name": "Ground",
+                    "source": source,
+                    "filters": [part] if family == "filter" else [],
+                    "inserts": [part] if family == "effect" else [],
+                }
+            ],
+            "modulators": modulators,
+            "routes": [{"id": f"r{i}", "from": "mover", **r} for i, r in enumerate(routes)],
+        }
+    )
+
+
+def _items(module: Module) -> list[Document]:
+    """Two of each kind of item that a source may be made of."""
+    kinds = [rule.kind for rule in module.items for _ in range(min(2, rule.most))]
+    recordings = [card.key for card in current().cards() if card.kind == "recording"][:1]
+    made: list[Document] = []
+    for number, kind in enumerate(kinds, start=1):
+        params: Document = {}
+        for parameter in catalogue_module("item", kind).parameters:
+            if parameter.of == "recording":
+                params[parameter.key] = (recordings or [""])[0]
+            elif parameter.kind is Kind.REFERENCE:
+                named = [i["id"] for i in made if i["kind"] == parameter.of]
+                params[parameter.key] = (named or [""])[-1]
+        made.append({"id": f"{kind}{number}", "kind": kind, "params": params})
+    return made
+
+
+def trials(family: str, module: Module) -> Iterator[Sound]:
+    """Sounds that together use a module in every way that its choices and routes allow."""
+    shelf = current().cards()
+
+    def reference(parameter: Parameter) -> str:
+        return next((card.key for card in shelf if card.kind == parameter.of), "")
+
+    named = {p.key: reference(p) for p in module.parameters if p.kind is Kind.REFERENCE}
+    part: Document = {"id": "source" if family == "source" else "part", "kind": module.kind}
+    if family == "source":
+        part["items"] = _items(module)
+    movable = [p for p in module.parameters if p.moves is not Moves.NO]
+    owner = {"source": "ground.source", "modulator": "part_note"}.get(family, "ground.part")
+    moved = [{"to": f"{owner}.{p.key}", "depth": 0.3 * p.depth_limit} for p in movable]
+    middle = {p.key: (p.low + p.high) / 2 for p in movable if p.kind is Kind.NUMBER}
+    several = {"unison": 3} if module.parameter("unison") else {}
+    for params in ({}, several, middle, middle | several):
+        yield _alone(family, part | {"params": named | params}, [])
+        yield _alone(family, part | {"params": named | params}, moved)
+    for parameter in module.parameters:
+        values = [c.value for c in parameter.choices]
+        if parameter.kind is Kind.SWITCH:
+            values = [not parameter.default]  # type: ignore[list-item]
+        for value in values:
+            yield _alone(family, part | {"params": named | middle | {parameter.key: value}}, [])
+
+
 def warm() -> None:
-    """Run every kind of computation once."""
+    """Run every kind of computation once, so that every kernel is compiled and kept on disk."""
     sound, score = everything(), held_chord("C2 G2", 2.0)
     signal = render_array(sound, score)
     with tempfile.TemporaryDirectory() as folder:
@@ -84,8 +158,20 @@ def warm() -> None:
     reporter = Reporter(48_000)
     reporter.add(signal)
     reporter.finish()
+    warm_modules()
     warm_drawing()
     warm_listening()
+
+
+def warm_modules() -> None:
+    """Try every module of the catalogue in every way, briefly."""
+    score = held_chord("C2 G4", 1.0)
+    for module in catalogue():
+        if module.family in ("source", "filter", "effect", "modulator"):
+            for sound in trials(module.family, module):
+                render_array(sound, score, length=0.1)
+                render_array(sound, score, start=0.2, length=0.05, rate=44_100)
+                trajectories(sound, score, 20)
 
 
 def warm_drawing() -> None:
@@ -93,6 +179,9 @@ def warm_drawing() -> None:
     sound, score = everything(), held_chord("C2 G2", 30.0)
     trajectories(sound, score, 20)
     next(fine(sound, score))
+    for layer in sound.layers:
+        picture(sound, score, layer)
+        close_up(sound, score, layer, 1.0, 1.2)
 
 
 def warm_listening() -> None:
@@ -102,6 +191,11 @@ def warm_listening() -> None:
     listening.press(60)
     listening.block()
     listening.edit(sound)
+    listening.block()
+    changed = sound.model_copy(deep=True)
+    changed.layers[0].params["level"] = -20.0
+    changed.layers[0].filters[0].bypass = True
+    listening.edit(changed)
     listening.block()
     listening.panic()
     listening.block()

@@ -10,7 +10,7 @@ from django.db import transaction
 
 from caligo.document import Edited, apply_patch, read_score, read_sound
 from studio.library.models import Cue, Score, Sound, Version
-from studio.stage import hub
+from studio.signals import sound_changed
 
 Operations = list[dict[str, Any]]
 
@@ -63,7 +63,7 @@ def edit_sound(sound_id: int, revision: int, operations: Operations) -> Saved:
     with transaction.atomic():
         sound = Sound.objects.select_for_update().get(pk=sound_id)
         saved = _apply(sound, revision, operations, read_sound, lambda s: s.as_document())
-    hub.sound_changed(sound_id)
+    sound_changed.send(None, sound_id=sound_id)
     return saved
 
 
@@ -73,7 +73,7 @@ def edit_score(cue_id: int, revision: int, operations: Operations) -> Saved:
         score = Score.objects.select_for_update().get(cue_id=cue_id)
         saved = _apply(score, revision, operations, read_score, lambda s: s.model_dump(mode="json"))
     for sound_id in Sound.objects.filter(cue_id=cue_id).values_list("pk", flat=True):
-        hub.sound_changed(sound_id)
+        sound_changed.send(None, sound_id=sound_id)
     return saved
 
 

@@ -34,7 +34,7 @@ from studio.material.schemas import (
 )
 from studio.material.taking_in import on_disk, take_in, take_in_instrument
 from studio.schemas import SaidOut
-from studio.stage import hub
+from studio.signals import sound_changed
 
 router = Router(tags=["material"])
 MOST_PICTURE_BYTES = 20 << 20
@@ -146,7 +146,7 @@ def change(request: HttpRequest, key: str, given: CardChange) -> Any:
     if fresh.signature() != card.signature():
         for sound, keys in _sounds():
             if key in keys:
-                hub.sound_changed(sound.pk)
+                sound_changed.send(None, sound_id=sound.pk)
     return _told(shelf, fresh, _users())
 
 

@@ -14,7 +14,7 @@ from caligo.document import read_score, read_sound
 from caligo.engine.offline import RenderCancelled, RenderRange
 from caligo.formats.audio import AudioFormatError
 from studio.renders.models import Render
-from studio.stage import hub
+from studio.signals import render_changed
 from studio.workers import Worker, renderers
 
 CUT_OFF_MESSAGE = "The studio was stopped while this was rendering. Render it again."
@@ -64,7 +64,7 @@ def _finish(render: Render, state: Render.State, message: str = "") -> None:
     if state == Render.State.DONE:
         render.progress = 1.0
     render.save(update_fields=("state", "message", "progress"))
-    hub.render_changed(render.sound_id, render.pk)
+    render_changed.send(None, sound_id=render.sound_id, render_id=render.pk)
 
 
 def _failure(error: Exception) -> str:
@@ -97,7 +97,7 @@ def _run(pk: int) -> None:
 def _render(render: Render, event: threading.Event) -> None:
     render.state = Render.State.RUNNING
     render.save(update_fields=("state",))
-    hub.render_changed(render.sound_id, render.pk)
+    render_changed.send(None, sound_id=render.sound_id, render_id=render.pk)
     worker = renderers.borrow()
     # The one who cancels stops the worker; a cancel that came before is seen here.
     _workers[render.pk] = worker
@@ -133,4 +133,4 @@ def _follow(render: Render, worker: Worker, event: threading.Event) -> None:
             worker.stop()
         render.progress = share
         Render.objects.filter(pk=render.pk).update(progress=share)
-        hub.render_changed(render.sound_id, render.pk)
+        render_changed.send(None, sound_id=render.sound_id, render_id=render.pk)

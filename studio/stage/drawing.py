@@ -81,7 +81,8 @@ def summary_json(summary: Summary, revision: int) -> dict[str, Any]:
         "width": _number(summary.width),
         "correlation": _number(summary.correlation),
         "loudness": [_number(v) for v in summary.loudness],
-        "layers": {k: [_number(v) for v in levels] for k, levels in summary.layers.items()},
+        "stages": {k: [_number(v) for v in line] for k, line in summary.stages.items()},
+        "peaks": {k: _number(v) for k, v in summary.peaks.items()},
     }
 
 

@@ -4,7 +4,9 @@ from __future__ import annotations
 
 import threading
 from collections import defaultdict
-from typing import Protocol
+from typing import Any, Protocol
+
+from studio.signals import render_changed, sound_changed
 
 
 class Listener(Protocol):
@@ -40,13 +42,15 @@ def _listeners(sound_id: int) -> list[Listener]:
         return list(_open.get(sound_id, ()))
 
 
-def sound_changed(sound_id: int) -> None:
-    """Tell everyone who has the sound open that it changed."""
+def _tell_of_sound(sound_id: int, **_: Any) -> None:
     for listener in _listeners(sound_id):
         listener.sound_changed()
 
 
-def render_changed(sound_id: int, render_id: int) -> None:
-    """Tell everyone who has the sound open how a render of it goes."""
+def _tell_of_render(sound_id: int, render_id: int, **_: Any) -> None:
     for listener in _listeners(sound_id):
         listener.render_changed(render_id)
+
+
+sound_changed.connect(_tell_of_sound)
+render_changed.connect(_tell_of_render)

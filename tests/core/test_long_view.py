@@ -9,7 +9,7 @@ import numpy as np
 import pytest
 
 from caligo.document import read_score, read_sound
-from caligo.engine.long_view import COLUMNS, LAYER_POINTS, Summary, Tile, coarse, fine
+from caligo.engine.long_view import COLUMNS, STAGE_POINTS, Summary, Tile, coarse, fine
 from caligo.engine.offline import render_array
 from caligo.engine.stems import StemStore
 from caligo.measure.loudness import LoudnessMeter
@@ -49,7 +49,7 @@ def test_fine_view_covers_everything_once_and_sums_up() -> None:
     assert summary.integrated == pytest.approx(meter.integrated(), abs=0.1)
     assert summary.true_peak == pytest.approx(true_peak(signal), abs=0.01)
     assert len(summary.loudness) == COLUMNS
-    assert len(summary.layers["ground"]) == LAYER_POINTS
+    assert len(summary.stages["ground"]) == STAGE_POINTS
 
 
 def test_coarse_view_resembles_the_fine_one() -> None:

@@ -30,7 +30,7 @@ def test_the_demo_loads_once(api: Api) -> None:
 def test_opening_gives_everything(api: Api, sound: Sound) -> None:
     opened = api("GET", f"/sounds/{sound.pk}").json()
     assert opened["document"]["name"] == "Plain"
-    assert opened["document"]["schema"] == 1
+    assert opened["document"]["schema"] == 2
     assert opened["score"]["length"] == 8.0
     assert opened["cue"]["number"] == "1m1"
     assert opened["production"]["name"] == "Test film"

@@ -25,7 +25,7 @@ function select(selection: Selection) {
 
 /** The level of a layer over the whole length, as the last full drawing found it. */
 function Silhouette({ id }: { id: string }) {
-  const levels = useStage((s) => s.summary?.layers[id]);
+  const levels = useStage((s) => s.summary?.stages[id]);
   if (!levels) return <div className="h-[18px]" />;
   const top = levels
     .map(

@@ -19,7 +19,8 @@ export interface Summary {
   true_peak: number | null;
   width: number | null;
   correlation: number | null;
-  layers: Record<string, (number | null)[]>;
+  stages: Record<string, (number | null)[]>;
+  peaks: Record<string, number | null>;
 }
 
 /** What a source's picture shows; which kind it is decides what else there is. */
