@@ -16,8 +16,8 @@ from caligo.engine.voicing import Voicing
 from caligo.processing.processor import State
 from caligo.signal.ticks import TICK, Span
 
-LONGEST = 128
-"""Ticks of the longest stretch: 171 ms at 48 kHz."""
+LONGEST = 256
+"""Ticks of the longest stretch: 341 ms at 48 kHz."""
 
 
 class LayerAhead:

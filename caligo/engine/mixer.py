@@ -68,17 +68,42 @@ class Node:
         self.pan = movement.trajectory(f"{part.id}.pan") if self.is_layer else None
         self.ways = [Way(MASTER, None, False, FixedDelay(0))]
         self.ways += [self._way(send, movement) for send in part.sends]
+        levels = [self.level, self.pan, *(way.send for way in self.ways)]
+        self._moving = [trajectory for trajectory in levels if trajectory is not None]
+        self._resting: dict[int, list[tuple[Floats, Floats]]] = {}
+
+    def change(self, bypass: dict[str, bool]) -> None:
+        """Take up edited numbers, and what is bypassed by address, while listening."""
+        self._resting.clear()
+        self.chain.switch(bypass)
 
     def _way(self, send: Send, movement: Movement) -> Way:
         level = movement.trajectory(f"{self.id}.{send.id}.level")
         return Way(send.bus, level, send.text("from") == "ahead", FixedDelay(0))
 
-    def fader(self, block: Block) -> tuple[Floats, Floats, Floats]:
-        """The fader's gain, and what pan makes of it left and right, at every tick."""
+    def gains(self, block: Block) -> list[tuple[Floats, Floats]]:
+        """Gains of left and right on every way, the one to the master first ``[ticks + 1]``."""
+        ticks = block.span.ticks
+        if ticks in self._resting:
+            return self._resting[ticks]
         own = gain(self.level.values(block.moments)[0])
-        if self.pan is None:
-            return own, np.ones_like(own), np.ones_like(own)
-        return own, *balance(self.pan.values(block.moments)[0])
+        left, right = own, own
+        if self.pan is not None:
+            sides = balance(self.pan.values(block.moments)[0])
+            left, right = own * sides[0], own * sides[1]
+        found = [(left, right)]
+        for way in self.ways[1:]:
+            assert way.send is not None
+            sent = gain(way.send.values(block.moments)[0])
+            if way.ahead:
+                found.append((sent, sent))
+            elif self.pan is None:
+                found.append((own * sent, own * sent))
+            else:
+                found.append((own * sent * sides[0], own * sent * sides[1]))
+        if not any(trajectory.moved for trajectory in self._moving):
+            self._resting[ticks] = found
+        return found
 
 
 class Mixer:
@@ -138,9 +163,10 @@ class Mixer:
         self._voicing = voicing
 
     def change(self, bypass: dict[str, bool]) -> None:
-        """Take up what is bypassed, by address, while listening."""
-        for chain in self._chains():
-            chain.switch(bypass)
+        """Take up edited numbers, and what is bypassed by address, while listening."""
+        for node in self._nodes:
+            node.change(bypass)
+        self._master.switch(bypass)
 
     def process(self, span: Span, stems: dict[str, Signal]) -> Signal:
         """Mix stems to ``[2, samples]``, late by the limiter's delay and by `latency_ticks`."""
@@ -176,24 +202,18 @@ class Mixer:
 
     def _send_on(self, node: Node, block: Block, signal: Signal, into: dict[str, Signal]) -> None:
         """A node's signal through its fader, on all its ways."""
-        own, left, right = node.fader(block)
-        even = np.ones_like(own)
-        for way in node.ways:
-            level = own
-            if way.send is not None:
-                sent = gain(way.send.values(block.moments)[0])
-                level = sent if way.ahead else own * sent
-            sides = (even, even) if way.ahead else (left, right)
+        gains = node.gains(block)
+        for way, (left, right) in zip(node.ways, gains, strict=True):
             if way.wait.held.shape[1]:
                 waiting = np.zeros_like(signal)
-                add_scaled(signal, level * sides[0], level * sides[1], waiting)
+                add_scaled(signal, left, right, waiting)
                 way.wait.process(waiting)
                 into[way.to] += waiting
             else:
-                add_scaled(signal, level * sides[0], level * sides[1], into[way.to])
+                add_scaled(signal, left, right, into[way.to])
         if self._meter is not None:
             faded = np.zeros_like(signal)
-            add_scaled(signal, own * left, own * right, faded)
+            add_scaled(signal, *gains[0], faded)
             self._meter.add(node.id, block.span, faded)
 
     def _chains(self) -> list[Chain]:

@@ -19,20 +19,18 @@ from caligo.movement.periods import at, period_parameter
 
 OCTAVES = 5
 """Layers of ever quicker noise that roughness adds, as in fractal (1/f) noise."""
+FAINTEST = 1e-6
+"""Layers below this share are left out."""
 
 
 @njit(cache=True, nogil=True)
-def drift(seed: np.uint64, position: float, steps: float) -> float:
-    """A random function in [-1, 1] of `position`, new at each integer.
+def between(a: float, b: float, x: float, steps: float) -> float:
+    """The way from one random number to the next, at `x` from 0 to 1.
 
     `steps` goes from 0, always under way, to 1, waiting and then moving at once.
     """
-    index = math.floor(position)
-    x = position - index
     wait = 0.98 * steps
     x = max(x - wait, 0.0) / (1.0 - wait)
-    a = signed(seed, int(index))
-    b = signed(seed, int(index) + 1)
     return a + (b - a) * x * x * (3.0 - 2.0 * x)
 
 
@@ -59,20 +57,29 @@ def _values(
     gain = _range_gain(at(roughness, 0, 0))
     moving = roughness.size > 1
     for row in range(cycles.shape[0]):
+        out[row] = 0.0
+        # Octave by octave: neighbouring moments lie between the same two random numbers.
+        for octave in range(OCTAVES):
+            seed = seeds[row] + np.uint64(octave)
+            known, a, b = np.int64(-(2**62)), 0.0, 0.0
+            scale, shift = 1.0, 0.0
+            for _ in range(octave):
+                scale, shift = 2.0 * scale, 2.0 * shift + 0.37
+            weight = at(roughness, row, 0) ** octave
+            if weight < FAINTEST and not moving:
+                break
+            for k in range(cycles.shape[1]):
+                if moving:
+                    weight = at(roughness, row, k) ** octave
+                position = cycles[row, k] * scale + shift
+                index = np.int64(math.floor(position))
+                if index != known:
+                    known, a, b = index, signed(seed, index), signed(seed, index + 1)
+                out[row, k] += weight * between(a, b, position - index, at(steps, row, k))
         for k in range(cycles.shape[1]):
-            rough, step = at(roughness, row, k), at(steps, row, k)
             if moving:
-                gain = _range_gain(rough)
-            value = 0.0
-            weight = 1.0
-            position = cycles[row, k]
-            for octave in range(OCTAVES):
-                if weight < 1e-6:
-                    break
-                value += weight * drift(seeds[row] + np.uint64(octave), position, step)
-                weight *= rough
-                position = position * 2.0 + 0.37
-            out[row, k] = min(max(value * gain, -1.0), 1.0)
+                gain = _range_gain(at(roughness, row, k))
+            out[row, k] = min(max(out[row, k] * gain, -1.0), 1.0)
 
 
 @register(

@@ -122,6 +122,11 @@ class Trajectory:
         Whether all notes have the same values.
     unit
         For a time: the unit that it is given in.
+
+    Attributes
+    ----------
+    moved
+        Whether the value changes over time: by a route, or by an edit while listening.
     """
 
     parameter: Parameter
@@ -129,17 +134,16 @@ class Trajectory:
     shared: bool
     unit: TimeUnit = "s"
     links: list[Link] = field(default_factory=list)
+    moved: bool = field(init=False)
     _resting: dict[tuple[int, int], Floats] = field(default_factory=dict)
+
+    def __post_init__(self) -> None:
+        self.moved = bool(self.links)
 
     @property
     def base(self) -> float:
         """The resting value."""
         return self.rest.now
-
-    @property
-    def moved(self) -> bool:
-        """Whether the value changes over time: by a route, or by an edit while listening."""
-        return bool(self.links) or self.rest.changed_at is not None
 
     @property
     def differs_by_note(self) -> bool:
@@ -254,6 +258,7 @@ class Trajectory:
     def change(self, to: float, at: float) -> None:
         """An edit while listening: go to another resting value from a moment on."""
         self.rest.change(to, at)
+        self.moved = True
         self._resting.clear()
 
 

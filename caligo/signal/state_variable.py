@@ -141,6 +141,15 @@ def _sound(state: np.ndarray) -> bool:
 
 
 @njit(cache=True, nogil=True)
+def _silent(signal: np.ndarray) -> bool:
+    """Whether all samples are zero."""
+    for n in range(len(signal)):
+        if signal[n] != np.float32(0.0):
+            return False
+    return True
+
+
+@njit(cache=True, nogil=True)
 def run(
     signal: np.ndarray,
     corner: np.ndarray,
@@ -164,18 +173,15 @@ def run(
     """
     voices, stages, _ = damping.shape
     wet = np.empty((2, TICK))
-    nothing = np.float32(0.0)
     for v in range(voices):
         for k in range(damping.shape[2] - 1):
             left = signal[v, 0, k * TICK : (k + 1) * TICK]
             right = signal[v, 1, k * TICK : (k + 1) * TICK]
-            loudest = nothing
+            if _silent(left) and _silent(right) and not state[v].any():
+                continue
             for n in range(TICK):
                 wet[0, n] = left[n]
                 wet[1, n] = right[n]
-                loudest = max(loudest, abs(left[n]), abs(right[n]))
-            if loudest == nothing and not state[v].any():
-                continue
             g = corner[v, k]
             g_step = (corner[v, k + 1] - g) / TICK
             d = damping[v, 0, k]

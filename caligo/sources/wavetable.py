@@ -16,6 +16,7 @@ from caligo.movement.chance import derive, unit
 from caligo.movement.moments import Moments
 from caligo.movement.notes import Floats
 from caligo.movement.trajectory import Trajectory
+from caligo.signal.exponential import exp2_near
 from caligo.signal.pan import placed
 from caligo.signal.ticks import TICK
 from caligo.synthesis.common import unison, unison_parameters, voice_parameters
@@ -81,17 +82,23 @@ def add_phases(
     `offsets` the share of it that each oscillator takes, `intervals` their own distance from the
     voice in cents, `at_ticks` ``[oscillators, ticks]``.
     """
-    for o in range(len(phase)):
-        p = phase[o]
-        here = step[0] * np.exp2((detune[0] * offsets[o] + intervals[o]) / 1200.0)
-        for k in range(len(step) - 1):
-            if at_ticks.shape[1] > 0:
-                at_ticks[o, k] = p
-            there = step[k + 1] * np.exp2((detune[k + 1] * offsets[o] + intervals[o]) / 1200.0)
-            p += 0.5 * TICK * (here + there)
-            p -= math.floor(p)
-            here = there
-        phase[o] = p
+    count = len(phase)
+    # Cycles in a tick without detune, whose ratio lies near 1.
+    base = 0.5 * TICK * np.exp2(intervals / 1200.0)
+    octaves = offsets / 1200.0
+    here = np.empty(count)
+    for o in range(count):
+        here[o] = step[0] * base[o] * exp2_near(detune[0] * octaves[o])
+    for k in range(len(step) - 1):
+        if at_ticks.shape[1] > 0:
+            for o in range(count):
+                at_ticks[o, k] = phase[o]
+        next_step, next_detune = step[k + 1], detune[k + 1]
+        for o in range(count):
+            there = next_step * base[o] * exp2_near(next_detune * octaves[o])
+            p = phase[o] + (here[o] + there)
+            phase[o] = p - math.floor(p)
+            here[o] = there
 
 
 @njit(cache=True, nogil=True)

@@ -128,26 +128,31 @@ def _bell(place: float) -> float:
 
 
 @njit(cache=True, nogil=True)
-def _multiple(values: np.ndarray, n: float, endless: bool, seed: np.uint64) -> float:
+def _multiple(values: np.ndarray, n: float, seed: np.uint64) -> float:
     """How many times the note's frequency partial `n` has."""
     base = n ** (1.0 + values[STRETCH] / 1200.0)
     if values[STIFFNESS] > 0.11:
         # f_n = n f0 sqrt(1 + B n²), the first partial kept on the note (Fletcher & Rossing).
         stiff = values[STIFFNESS] * 1e-6
         base *= math.sqrt((1.0 + stiff * n * n) / (1.0 + stiff))
-    base *= np.exp2(values[SCATTER] * signed(combine(seed, 1), round(64.0 * n)) / 1200.0)
-    if endless:
-        base = np.exp2((math.log2(base) + 1.0 + values[ENDLESS_AT]) % WRAP - 1.0)
+    if values[SCATTER] != 0.0:
+        base *= np.exp2(values[SCATTER] * signed(combine(seed, 1), round(64.0 * n)) / 1200.0)
     return float(base)
+
+
+@njit(cache=True, nogil=True)
+def _on_its_way(octaves: float, travelled: float) -> float:
+    """The multiple of a partial that an endless glide has carried on; both in octaves."""
+    return float(np.exp2((octaves + 1.0 + travelled) % WRAP - 1.0))
 
 
 @njit(cache=True, nogil=True)
 def _in_bundle(values: np.ndarray, at: int, bundle: int, seed: np.uint64) -> float:
     """The factor by which one of a bundle's neighbours is away from its partial."""
-    lean = 0.0
-    if bundle > 1:
-        lean = 2.0 * (at % bundle) / (bundle - 1) - 1.0
-        lean += 0.5 / bundle * signed(combine(seed, 2), at)
+    if bundle == 1:
+        return 1.0
+    lean = 2.0 * (at % bundle) / (bundle - 1) - 1.0
+    lean += 0.5 / bundle * signed(combine(seed, 2), at)
     return float(np.exp2(values[BUNDLE_SPREAD] * lean / 1200.0))
 
 
@@ -175,20 +180,26 @@ def ratios(
         Receive the multiples of partials ``[moments, partials]``, and those of the sines that
         each consists of ``[moments, partials * bundle]``.
     """
+    octaves = np.zeros(len(numbers))
     for m in range(values.shape[0]):
         here, before = values[m], values[max(0, m - 1)]
-        if (
+        same = (
             m > 0
             and here[STRETCH] == before[STRETCH]
             and here[STIFFNESS] == before[STIFFNESS]
             and here[SCATTER] == before[SCATTER]
-            and here[BUNDLE_SPREAD] == before[BUNDLE_SPREAD]
-            and (not endless or here[ENDLESS_AT] == before[ENDLESS_AT])
-        ):
+        )
+        same_bundle = same and here[BUNDLE_SPREAD] == before[BUNDLE_SPREAD]
+        if same_bundle and (not endless or here[ENDLESS_AT] == before[ENDLESS_AT]):
             base[m], ratio[m] = base[m - 1], ratio[m - 1]
             continue
         for i in range(len(numbers)):
-            base[m, i] = _multiple(here, numbers[i], endless, seed)
+            if endless:
+                if not same:
+                    octaves[i] = math.log2(_multiple(here, numbers[i], seed))
+                base[m, i] = _on_its_way(octaves[i], here[ENDLESS_AT])
+            else:
+                base[m, i] = base[m - 1, i] if same else _multiple(here, numbers[i], seed)
             for at in range(i * bundle, (i + 1) * bundle):
                 ratio[m, at] = base[m, i] * _in_bundle(here, at, bundle, seed)
 

@@ -90,30 +90,41 @@ def warped(
         The fastest that each cycle will be played, in cycles per sample ``[moments]``.
     """
     frames = table.cycles.shape[1]
-    cycles = np.empty((len(positions), LENGTH + 1), np.float32)
-    fine = np.empty(FINE)
-    before: tuple[float, float, int] | None = None
-    for m, (position, amount) in enumerate(zip(positions, amounts, strict=True)):
-        partials = max(1, min(LENGTH // 4, int(0.5 / max(steps[m], 1e-9))))
-        now = (float(position), float(amount), partials)
-        if now == before:
-            cycles[m] = cycles[m - 1]
-            continue
-        before = now
-        first = min(int(position), frames - 1)
+    partials = np.clip((0.5 / np.maximum(steps, 1e-9)).astype(np.int64), 1, LENGTH // 4)
+    now = np.stack([positions, amounts, partials.astype(np.float64)], axis=1)
+    # Cycles that are like the one before are not worked out again.
+    fresh = np.ones(len(now), bool)
+    fresh[1:] = np.any(now[1:] != now[:-1], axis=1)
+    fine = np.empty((int(fresh.sum()), FINE))
+    warp_all(table.cycles[0], positions[fresh], amounts[fresh], frames, kind, fine)
+    cycles = np.empty((len(fine), LENGTH + 1), np.float32)
+    cycles[:, :LENGTH] = _cut_off(fine, partials[fresh])
+    cycles[:, LENGTH] = cycles[:, 0]
+    return cycles[np.cumsum(fresh) - 1]
+
+
+@njit(cache=True, nogil=True)
+def warp_all(
+    cycles: np.ndarray,
+    positions: np.ndarray,
+    amounts: np.ndarray,
+    frames: int,
+    kind: int,
+    out: np.ndarray,
+) -> None:
+    """`warp` at every moment ``[moments, FINE]``, from a table's ``[frames, LENGTH + 1]``."""
+    for m in range(len(positions)):
+        first = min(int(positions[m]), frames - 1)
         second = min(first + 1, frames - 1)
-        full = table.cycles[0]
-        warp(full[first], full[second], position - first, kind, amount, fine)
-        cycles[m, :LENGTH] = _cut_off(fine, partials)
-        cycles[m, LENGTH] = cycles[m, 0]
-    return cycles
+        warp(cycles[first], cycles[second], positions[m] - first, kind, amounts[m], out[m])
 
 
-def _cut_off(fine: NDArray[np.float64], partials: int) -> NDArray[np.float64]:
-    """A cycle with its first partials alone, at a voice's level ``[LENGTH]``."""
-    spectrum = fft.rfft(fine)[: LENGTH // 2 + 1]
-    spectrum[0] = 0.0
-    spectrum[partials + 1 :] = 0.0
-    power = 2.0 * np.sum(np.abs(spectrum) ** 2) / FINE**2
-    found: NDArray[np.float64] = fft.irfft(spectrum, LENGTH) * (LENGTH / FINE)
-    return found * (VOICE_RMS / math.sqrt(power)) if power > 1e-12 else found
+def _cut_off(fine: Floats, partials: NDArray[np.int64]) -> Floats:
+    """Cycles ``[cycles, FINE]`` with their first partials alone, at a voice's level."""
+    spectra = fft.rfft(fine, axis=1)[:, : LENGTH // 2 + 1]
+    spectra[:, 0] = 0.0
+    spectra[np.arange(spectra.shape[1])[None, :] > partials[:, None]] = 0.0
+    power = 2.0 * np.sum(np.abs(spectra) ** 2, axis=1) / FINE**2
+    found: Floats = fft.irfft(spectra, LENGTH, axis=1) * (LENGTH / FINE)
+    level = np.where(power > 1e-12, VOICE_RMS / np.sqrt(np.maximum(power, 1e-12)), 1.0)
+    return found * level[:, None]

@@ -86,7 +86,9 @@ def test_the_guard_sees_a_kernel_that_is_compiled(tmp_path: Path) -> None:
     plain = {"name": "A", "layers": [{"id": "a", "name": "A", "source": {"kind": "noise"}}]}
     given_to = tmp_path / "documents.json"
     given_to.write_text(json.dumps([plain]))
-    script = WATCH.replace("score = held", "import numba\nnumba.njit(lambda x: x + 1)(1)\nscore = held", 1)
+    script = WATCH.replace(
+        "score = held", "import numba\nnumba.njit(lambda x: x + 1)(1)\nscore = held", 1
+    )
     done = subprocess.run(
         [sys.executable, "-c", script, str(given_to)], capture_output=True, text=True, check=False
     )
