@@ -1,0 +1,298 @@
+"""What every module of the catalogue has to keep to, found through the catalogue."""
+
+from __future__ import annotations
+
+import subprocess
+import sys
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+import pytest
+
+from caligo.catalogue import Kind, Module, Moves, catalogue, registry
+from caligo.document import Score, Sound, find_parameter, read_sound
+from caligo.engine.engine import Engine
+from caligo.engine.live import Listening
+from caligo.engine.warm import trials
+from caligo.movement.block import stereo_block
+from caligo.movement.moments import Moments
+from caligo.movement.movement import Movement
+from caligo.movement.notes import whole
+from caligo.processing.chain import build_chain
+from caligo.signal.ticks import TICK, Span
+from tests.core.builders import RATE, decibels, one_note, plain_layer
+
+FAMILIES = ("source", "filter", "effect", "modulator")
+MODULES = [m for m in catalogue() if m.family in FAMILIES]
+PROCESSORS = [m for m in MODULES if m.family in ("filter", "effect")]
+named = pytest.mark.parametrize("module", MODULES, ids=lambda m: f"{m.family}-{m.kind}")
+processing = pytest.mark.parametrize("module", PROCESSORS, ids=lambda m: f"{m.family}-{m.kind}")
+SCORE = Score.model_validate({"length": 8, "notes": [
+    {"id": "n1", "pitch": 45, "start": 0.013, "length": 7, "velocity": 90},
+    {"id": "n2", "pitch": 76, "start": 1.7, "length": 3, "velocity": 40}]})  # fmt: skip
+
+
+def busiest(module: Module) -> Sound:
+    """The module with everything in it moving, in unison where it can."""
+    return list(trials(module.family, module))[3]
+
+
+def holding(module: Module, **params: Any) -> Sound:
+    """Something that a processor can be heard on: a saw, and the processor on its layer."""
+    place = "filters" if module.family == "filter" else "inserts"
+    layer = plain_layer(table="saw") | {
+        place: [{"id": "fx", "kind": module.kind, "params": params}],
+        "params": {"level": -12},
+    }
+    return read_sound({"name": "Held", "layers": [layer]})
+
+
+def stream(engine: Engine, ticks: int, block: int) -> np.ndarray:
+    return np.concatenate(list(engine.stream(ticks, block)), axis=1)
+
+
+@named
+def test_blocks_make_no_difference(module: Module) -> None:
+    sound = busiest(module)
+    first = stream(Engine(sound, SCORE), 900, 8192)
+    for block in (64, 192, 2048):
+        assert np.array_equal(stream(Engine(sound, SCORE), 900, block), first), block
+    assert np.array_equal(stream(Engine(sound, SCORE, threads=2), 900, 4096), first)
+
+
+@named
+def test_from_a_state_from_a_run_in_and_from_zero_it_is_the_same(module: Module) -> None:
+    """A kept state gives the same bits, a run-in as long as the tail what 60 dB under it is."""
+    sound = busiest(module)
+    engine = Engine(sound, SCORE)
+    engine.render(1500)
+    state = engine.save_state()
+    expected = engine.render(600)
+    other = Engine(sound, SCORE)
+    other.restore_state(state)
+    assert np.array_equal(other.render(600), expected)
+    other = Engine(sound, SCORE)
+    other.start(1500)
+    assert decibels(np.abs(other.render(600) - expected).max() / np.abs(expected).max()) < -58
+
+
+@named
+def test_what_it_does_at_a_late_minute_is_exact(module: Module) -> None:
+    """Moved by a modulator: minute 29 of 30, from two starts that lie far apart."""
+    sound = busiest(module)
+    score = one_note(57, 1800.0)
+    late = round(1745.0 * RATE / TICK)
+    engines = [Engine(sound, score) for _ in range(2)]
+    for engine, roll in zip(engines, (0, 3 * PERIODS), strict=True):
+        # An effect is heard for as long as its tail, whatever else the test is about.
+        engine.start(late - roll, most=60.0 if module.family == "effect" else 4.0)
+        for _ in range(roll // PERIODS):
+            engine.render(PERIODS)
+    one, two = (engine.render(64) for engine in engines)
+    loudest = max(np.abs(one).max(), 1e-3)
+    assert decibels(np.abs(one - two).max() / loudest) < -40
+
+
+PERIODS = 750
+"""Ticks of a second."""
+
+
+@processing
+def test_a_reset_processor_is_a_new_one(module: Module) -> None:
+    sound = holding(module)
+    engine = Engine(sound, SCORE)
+    fresh = engine.render(300)
+    engine.start(0)
+    assert np.array_equal(engine.render(300), fresh)
+
+
+@processing
+def test_bypass_is_live_the_tail_rings_out_and_the_state_goes_on(module: Module) -> None:
+    sound = holding(module)
+    listening = Listening(sound, one_note(57, 20.0))
+    before = np.concatenate([listening.block() for _ in range(24)], axis=1)
+    off = sound.model_copy(deep=True)
+    part = (off.layers[0].filters or off.layers[0].inserts)[0]
+    part.bypass = True
+    engine = listening._engine
+    listening.edit(off)
+    after = np.concatenate([listening.block() for _ in range(24)], axis=1)
+    assert listening._engine is engine, "a bypass builds no new engine"
+    listening.edit(sound)
+    back = np.concatenate([listening.block() for _ in range(24)], axis=1)
+    heard = np.concatenate([before[:, -4096:], after, back], axis=1)
+    assert steps_in(heard) < 1.6 * max(steps_in(before[:, RATE // 4 :]), steps_in(after[:, 9000:]))
+
+
+def steps_in(signal: np.ndarray) -> float:
+    """The largest third difference: what a click makes, and a smooth wave hardly does."""
+    return float(np.abs(np.diff(signal, 3, axis=1)).max())
+
+
+@processing
+def test_a_bypassed_processor_rings_out(module: Module) -> None:
+    sound = holding(module)
+    movement = Movement(sound, SCORE)
+    parts = sound.layers[0].filters or sound.layers[0].inserts
+    chain = build_chain(parts, "ground", movement, RATE)
+    note = whole(8.0)
+
+    def through(first: int, signal: np.ndarray) -> np.ndarray:
+        span = Span(first, signal.shape[1] // TICK, RATE)
+        chain.process(stereo_block(span, Moments(span.times, note, note)), signal[None])
+        return signal
+
+    noise = np.random.default_rng(1).standard_normal((2, 64 * TICK)).astype(np.float32)
+    through(0, noise.copy())
+    chain.switch({"ground.fx": True})
+    rung = through(64, np.zeros((2, 64 * TICK), np.float32))
+    assert np.abs(rung).max() > 0.0
+    plain = noise.copy()
+    for k in range(2, 60):
+        plain = through(64 * k, noise.copy())
+    if not chain:  # rung out: nothing is computed any more, and the signal is left alone
+        assert np.array_equal(plain, noise)
+    chain.switch({"ground.fx": False})
+    assert chain
+
+
+@named
+def test_every_number_is_taken_up_while_listening(module: Module) -> None:
+    """Without a new engine, without a step larger than the sound's own, and it is heard."""
+    sound = list(trials(module.family, module))[2]
+    if module.family == "modulator":
+        sound = moved_by(module)
+    path = {"source": "ground.source", "modulator": "part"}.get(module.family, "ground.part")
+    listening = Listening(sound, one_note(57, 60.0), start=1.0)
+    for _ in range(8):
+        listening.block()
+    engine = listening._engine
+    for parameter in module.parameters:
+        if parameter.moves is Moves.NO:
+            continue
+        changed = sound.model_copy(deep=True)
+        address = find_parameter(changed, f"{path}.{parameter.key}")
+        assert address is not None
+        for value in (parameter.low, parameter.high, float(parameter.default)):
+            if parameter.kind is Kind.TIME:
+                address.part.params[parameter.key] = address.part.time(parameter.key).model_copy(
+                    update={"value": value}
+                )
+            else:
+                whole_number = parameter.kind is Kind.INTEGER
+                address.part.params[parameter.key] = int(value) if whole_number else value
+            listening.edit(changed)
+            for _ in range(2):
+                block = listening.block()
+                assert np.isfinite(block).all()
+                assert np.abs(block).max() <= 1.0
+            assert listening._engine is engine, parameter.key
+
+
+def moved_by(module: Module) -> Sound:
+    """A sound whose level and pitch a modulator moves."""
+    modulator = {"id": "part", "name": "Part", "kind": module.kind, "scope": "note"}
+    routes = [{"id": "r1", "from": "part", "to": "ground.source.level", "depth": 3},
+              {"id": "r2", "from": "part", "to": "ground.source.fine", "depth": 20}]  # fmt: skip
+    return read_sound(
+        {"name": "M", "layers": [plain_layer()], "modulators": [modulator], "routes": routes}
+    )
+
+
+def test_modules_and_helpers_are_told_apart_by_their_folders() -> None:
+    """Each file in a folder of modules is one module, or items of one; helpers lie elsewhere."""
+    core = Path(registry.__file__).parents[1]
+    folders = {"source": "sources", "filter": "filters", "effect": "effects",
+               "modulator": "modulators"}  # fmt: skip
+    for family, folder in folders.items():
+        kinds = {m.kind for m in catalogue() if m.family == family}
+        files = {path.stem for path in (core / folder).glob("*.py")} - {"__init__"}
+        items = {"regions"} if family == "source" else set()
+        assert files == kinds | items, folder
+
+
+FILES = {
+    "filter": ("filters", "thin", """
+from caligo.catalogue import Module, Moves, Parameter, register
+from caligo.processing.filter import Filter
+
+@register(Module("filter", "thin", "Thin", "Takes level away.",
+                 (Parameter("mix", "Mix", "How much.", unit="%", high=100.0, default=50.0,
+                            moves=Moves.PER_NOTE),)))
+class Thin(Filter):
+    state_shape = (1,)
+    def process_streams(self, block, signal, states):
+        signal *= 0.5
+    def tail(self):
+        return 0.0
+"""),
+    "effect": ("effects", "veil", """
+from caligo.catalogue import Module, Moves, Parameter, register
+from caligo.processing.effect import Effect
+
+@register(Module("effect", "veil", "Veil", "Takes level away.",
+                 (Parameter("mix", "Mix", "How much.", unit="%", high=100.0, default=50.0,
+                            moves=Moves.SHARED),)))
+class Veil(Effect):
+    def process_stereo(self, block, signal, side):
+        signal *= 0.5
+    def tail(self):
+        return 0.0
+"""),
+    "modulator": ("modulators", "ramp", """
+import numpy as np
+from caligo.catalogue import Module, register
+from caligo.movement.modulator import Modulator
+
+@register(Module("modulator", "ramp", "Ramp", "Rises.", ()))
+class Ramp(Modulator):
+    bipolar = False
+    def values(self, moments):
+        return np.repeat(np.clip(moments.times / 10.0, 0.0, 1.0)[None], len(moments.notes), 0)
+"""),
+    "source": ("sources", "edge", """
+import numpy as np
+from caligo.catalogue import Module, register
+from caligo.synthesis.common import level_parameter
+from caligo.synthesis.source import Source
+
+@register(Module("source", "edge", "Edge", "A pulse every tick.", (level_parameter(),),
+                 picture="spectrum"))
+class Edge(Source):
+    def render(self, block, out):
+        out[:, :, ::64] = 0.1
+"""),
+}  # fmt: skip
+
+TRY = """
+import importlib, json
+import numpy as np
+importlib.import_module({package!r}).__path__.append({folder!r})
+from caligo import catalogue
+from caligo.document import read_sound
+from caligo.document.held import held_chord
+from caligo.engine.offline import render_array
+from caligo.engine.warm import trials
+from caligo.formats.schema import json_schemas
+family, kind = {family!r}, {kind!r}
+module = catalogue.module(family, kind)
+assert kind in json.dumps(catalogue.as_json()) and kind in json.dumps(json_schemas())
+made = list(trials(family, module))
+assert made
+for sound in made:
+    one, two = (render_array(sound, held_chord("A3", 1.0), block=b) for b in (64, 8192))
+    assert np.array_equal(one, two) and np.abs(one).max() > 0
+"""
+
+
+@pytest.mark.parametrize("family", FILES)
+def test_a_newcomer_adds_a_module_by_one_file(family: str, tmp_path: Path) -> None:
+    """A file made on the fly: catalogue, schema, trials and engine find it with no other line."""
+    folder, name, text = FILES[family]
+    (tmp_path / f"{name}.py").write_text(f'"""Made on the fly by a test."""\n{text}')
+    script = TRY.format(family=family, kind=name, package=f"caligo.{folder}", folder=str(tmp_path))
+    done = subprocess.run(
+        [sys.executable, "-c", script], capture_output=True, text=True, check=False
+    )
+    assert done.returncode == 0, done.stderr
