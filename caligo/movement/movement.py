@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 from caligo.catalogue import Moves, implementation
 from caligo.catalogue import module as module_spec
 from caligo.document.addresses import moved_parameters, parts
@@ -75,10 +77,32 @@ class Movement:
         return moves is not Moves.PER_NOTE
 
     def cycles(self, period: str, *, paced: bool = True) -> Cycles:
-        """The cycles of the period at an address, at the sound's pace or at its own."""
+        """The cycles of the period at an address, at the sound's pace or at its own.
+
+        What moves the pace goes at the pace's resting value, or it would move itself.
+        """
         pace = self.trajectory("sound.pace") if paced else None
+        if pace is not None and period.partition(".")[0] in self._pacers():
+            pace = replace(pace, links=[])
         found = Cycles(self.trajectory(period), pace, self.setting.tempo)
         self._integrals.append(found)
+        return found
+
+    def _pacers(self) -> set[str]:
+        """The modulators that have a part in moving the pace, through any number of others."""
+        found: set[str] = set()
+        waiting = [m.part.id for x in self._links.get("sound.pace", []) for m in x.modulators]
+        while waiting:
+            name = waiting.pop()
+            if name not in found:
+                found.add(name)
+                waiting += [
+                    m.part.id
+                    for target, links in self._links.items()
+                    if target.startswith(f"{name}.")
+                    for link in links
+                    for m in link.modulators
+                ]
         return found
 
     def travel(self, speed: str, per: float) -> Travel:

@@ -71,7 +71,7 @@ def test_a_send_ahead_of_the_fader_does_not_follow_it() -> None:
 @pytest.mark.parametrize("circle", [("a", "b"), ("a", "b", "c")])
 def test_a_circle_of_buses_is_refused_by_name(circle: tuple[str, ...]) -> None:
     after = dict(zip(circle, circle[1:] + circle[:1], strict=True))
-    with pytest.raises(DocumentError, match="circle: .*A to .*B") as refused:
+    with pytest.raises(DocumentError, match=r"circle: .*A to .*B") as refused:
         sound(*(bus(name, sends=[send(after[name])]) for name in circle))
     assert "take one of these sends out" in str(refused.value)
 
@@ -107,7 +107,9 @@ def test_a_side_chain_is_heard_and_may_not_lead_in_a_circle() -> None:
     def keyed(side: str, other_note: bool) -> np.ndarray:
         first = plain_layer(table="sine") | {"inserts": [effect("k", "keyed", side=side)]}
         other = plain_layer(table="sine") | {
-            "id": "other", "params": {"level": -80, "key_low": 0 if other_note else 127}}  # fmt: skip
+            "id": "other",
+            "params": {"level": -80, "key_low": 0 if other_note else 127},
+        }
         made = read_sound({"name": "Keyed", "layers": [first, other]})
         return render_array(made, one_note(57, 1.0), start=0.4, length=0.3)
 
