@@ -12,7 +12,7 @@ from caligo.document.sound import Modulator as ModulatorPart
 from caligo.document.sound import Sound
 from caligo.document.tempo import TempoMap
 from caligo.document.times import Time
-from caligo.movement.cycles import Cycles, Travel
+from caligo.movement.cycles import GRID, Cycles, Travel
 from caligo.movement.modulator import Modulator, Setting
 from caligo.movement.trajectory import Link, Trajectory, Value
 
@@ -33,6 +33,7 @@ class Movement:
         self._trajectories: dict[str, Trajectory] = {}
         self._links: dict[str, list[Link]] = {}
         self._integrals: list[Cycles | Travel] = []
+        self._periods: set[str] = set()
         self.modulators: dict[str, Modulator] = {
             m.id: implementation("modulator", m.kind)(m, self) for m in sound.modulators
         }
@@ -86,6 +87,7 @@ class Movement:
             pace = replace(pace, links=[])
         found = Cycles(self.trajectory(period), pace, self.setting.tempo)
         self._integrals.append(found)
+        self._periods |= {period, "sound.pace"}
         return found
 
     def _pacers(self) -> set[str]:
@@ -109,7 +111,12 @@ class Movement:
         """What the speed at an address, divided by `per`, adds up to since a note began."""
         found = Travel(self.trajectory(speed), per)
         self._integrals.append(found)
+        self._periods.add(speed)
         return found
+
+    def _added_up(self, path: str) -> bool:
+        """Whether the parameter at an address has a part in what is added up on a grid."""
+        return path in self._periods or path.partition(".")[0] in self.modulators
 
     def moved(self) -> dict[str, Trajectory]:
         """The trajectory of every moved parameter, by address."""
@@ -127,13 +134,15 @@ class Movement:
         values, depths
             New resting values by address, and new depths by the ids of routes.
         """
+        # What is added up on a grid changes from its next point on, so that nothing jumps.
+        later = at + GRID
         for path, value in values.items():
-            self.trajectory(path).change(value, at)
-        for links in self._links.values():
+            self.trajectory(path).change(value, later if self._added_up(path) else at)
+        for target, links in self._links.items():
             for link in links:
                 if link.id in depths:
-                    link.depth.change(depths[link.id], at)
+                    link.depth.change(depths[link.id], later if self._added_up(target) else at)
         for integral in self._integrals:
-            integral.change(at)
+            integral.change(later)
         for modulator in self.modulators.values():
             modulator.change(at)
