@@ -6,7 +6,6 @@ a reverb of 9 s, five moved parameters. Times of a shared machine vary; read the
 
 from __future__ import annotations
 
-import json
 import subprocess
 import sys
 import tempfile
@@ -29,7 +28,7 @@ from caligo.signal.ticks import TICK
 from demo.bench_sources import cases
 from demo.pads import dome_air
 from demo.sounds import SOUNDS
-from studio.stage.drawing import trajectories_json
+from studio.stage.drawing import trajectories_news
 
 ROOT = Path(__file__).parents[1]
 MEMORY_PROBE = """
@@ -126,7 +125,7 @@ def bench_listening() -> None:
 def bench_answers() -> None:
     """How quickly the screen is answered."""
     many, long = sixteen_modulators(), held_chord("C2 G2 D3 A3", 600.0)
-    taken = best(lambda: json.dumps(trajectories_json(many, long, 480)), 7)
+    taken = best(lambda: trajectories_news(many, long, 480, 1).model_dump_json(), 7)
     say("Trajectories of 16 modulators over 10 minutes, as JSON", f"{1000 * taken:.0f} ms",
         "at most 100 ms")  # fmt: skip
     sound, score = read_sound(dome_air()), held_chord("C2 G2 D3 A3", 240.0)

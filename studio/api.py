@@ -22,8 +22,20 @@ from studio.library.scores_api import router as scores
 from studio.material.api import router as material
 from studio.material.loops_api import router as loops
 from studio.renders.api import router as renders
+from studio.stage.messages import message_schemas
 
-api = NinjaAPI(title="Caligo", version="1", docs_url=None)
+
+class CaligoAPI(NinjaAPI):
+    """The API, with the messages of the WebSocket described beside it."""
+
+    def get_openapi_schema(self, **options: Any) -> Any:
+        """See `NinjaAPI.get_openapi_schema`."""
+        schema = super().get_openapi_schema(**options)
+        schema["components"]["schemas"].update(message_schemas())
+        return schema
+
+
+api = CaligoAPI(title="Caligo", version="1", docs_url=None)
 api.add_router("", library)
 api.add_router("", removed)
 api.add_router("", scores)

@@ -41,6 +41,9 @@ class Module:
         Whether chance has a part in all of it, so that a new seed changes it.
     chains
         For an effect that contains chains of effects: which ones.
+    groups
+        Headings under which the screen lists the parameters, each with the keys that stand
+        under it, separated by blanks; a parameter's own `group` goes before.
     """
 
     family: str
@@ -53,10 +56,16 @@ class Module:
     category: str = ""
     seeded: bool = False
     chains: tuple[InnerChain, ...] = ()
+    groups: tuple[tuple[str, str], ...] = ()
 
     def parameter(self, key: str) -> Parameter | None:
         """The parameter called `key`, or None."""
         return next((p for p in self.parameters if p.key == key), None)
+
+    def group_of(self, parameter: Parameter) -> str:
+        """The heading under which a parameter stands, or nothing."""
+        named = (name for name, keys in self.groups if parameter.key in keys.split())
+        return parameter.group or next(named, "")
 
     def as_json(self) -> dict[str, Any]:
         """The module as the catalogue's JSON shows it."""
@@ -65,7 +74,7 @@ class Module:
             "kind": self.kind,
             "name": self.name,
             "help": self.help,
-            "parameters": [p.as_json() for p in self.parameters],
+            "parameters": [p.as_json() | {"group": self.group_of(p)} for p in self.parameters],
             "items": [{"kind": i.kind, "fewest": i.fewest, "most": i.most} for i in self.items],
             "picture": self.picture,
             "category": self.category,

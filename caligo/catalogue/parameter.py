@@ -51,6 +51,9 @@ def numbers(text: str) -> list[float]:
     return [float(word) for word in text.split()]
 
 
+LONGEST_BEATS = 4096.0
+LONGEST_HOLD = 8.0
+"""The longest times in beats, and in lengths of the held note."""
 SHORTEST_MOVED = 0.01
 """The shortest time, in seconds, that the depth of a route to a time reckons with."""
 
@@ -171,10 +174,11 @@ class Parameter:
             "most": self.most if self.kind is Kind.NUMBERS else 0,
             "of": self.of,
             "needed": self.needed,
-            "group": self.group,
             "display": self.display.value,
             "two_sided": self.two_sided,
             "seeded": self.seeded,
             "off": self.off,
+            "most_beats": LONGEST_BEATS if self.kind is Kind.TIME else 0.0,
+            "most_hold": LONGEST_HOLD if self.kind is Kind.TIME else 0.0,
             "when": None if self.when is None else {"key": self.when[0], "is": list(self.when[1])},
         }

@@ -96,4 +96,15 @@ def implementation(family: str, kind: str) -> Any:
 
 def as_json() -> dict[str, Any]:
     """The whole catalogue as plain data, for the API, the screen and the docs."""
-    return {"schema": 1, "modules": [m.as_json() for m in catalogue()]}
+    return {
+        "schema": 1,
+        "modules": [
+            m.as_json()
+            | {
+                "always_per_note": bool(
+                    getattr(_implementations[m.family, m.kind], "always_per_note", False)
+                )
+            }
+            for m in catalogue()
+        ],
+    }

@@ -6,6 +6,8 @@ from typing import Literal
 
 from pydantic import BaseModel, ConfigDict
 
+from caligo.catalogue.parameter import LONGEST_BEATS, LONGEST_HOLD
+
 TimeUnit = Literal["s", "beats", "hold"]
 
 
@@ -18,8 +20,6 @@ class Time(BaseModel):
     unit: TimeUnit = "s"
 
 
-LONGEST_BEATS = 4096.0
-LONGEST_HOLD = 8.0
 
 
 def time_limit(unit: str, high_seconds: float) -> float:

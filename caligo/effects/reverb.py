@@ -319,6 +319,7 @@ def _run(
                 default=6.0,
                 scale=Scale.LOGARITHMIC,
                 moves=Moves.SHARED,
+                group="Space",
             ),
             Parameter(
                 "size",
@@ -351,6 +352,7 @@ def _run(
                 default=6_000.0,
                 scale=Scale.LOGARITHMIC,
                 moves=Moves.SHARED,
+                group="Tone",
             ),
             Parameter(
                 "low_cut",
@@ -372,6 +374,7 @@ def _run(
                 high=150.0,
                 default=100.0,
                 moves=Moves.SHARED,
+                group="Output",
             ),
             Parameter(
                 "mix",
@@ -381,6 +384,7 @@ def _run(
                 high=100.0,
                 default=100.0,
                 moves=Moves.SHARED,
+                group="Output",
             ),
         ),
     )

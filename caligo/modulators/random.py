@@ -74,7 +74,8 @@ def _values(
                 position = cycles[row, k] * scale + shift
                 index = np.int64(math.floor(position))
                 if index != known:
-                    known, a, b = index, signed(seed, index), signed(seed, index + 1)
+                    known = index
+                    a, b = signed(seed, int(index)), signed(seed, int(index) + 1)
                 out[row, k] += weight * between(a, b, position - index, at(steps, row, k))
         for k in range(cycles.shape[1]):
             if moving:

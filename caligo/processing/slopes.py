@@ -33,6 +33,7 @@ def slope_parameters(cutoff: float, what: str) -> tuple[Parameter, ...]:
             default=cutoff,
             scale=Scale.LOGARITHMIC,
             moves=Moves.PER_NOTE,
+            group="Cut",
         ),
         Parameter(
             "slope",
@@ -41,6 +42,7 @@ def slope_parameters(cutoff: float, what: str) -> tuple[Parameter, ...]:
             default="24",
             kind=Kind.CHOICE,
             choices=(Choice("12", "12 dB"), Choice("24", "24 dB")),
+            group="Cut",
         ),
         Parameter(
             "resonance",
@@ -50,6 +52,7 @@ def slope_parameters(cutoff: float, what: str) -> tuple[Parameter, ...]:
             high=100.0,
             default=0.0,
             moves=Moves.PER_NOTE,
+            group="Cut",
         ),
         Parameter(
             "key_follow",
@@ -60,6 +63,7 @@ def slope_parameters(cutoff: float, what: str) -> tuple[Parameter, ...]:
             high=200.0,
             default=0.0,
             moves=Moves.PER_NOTE,
+            group="Cut",
         ),
         Parameter(
             "mix",
@@ -69,6 +73,7 @@ def slope_parameters(cutoff: float, what: str) -> tuple[Parameter, ...]:
             high=100.0,
             default=100.0,
             moves=Moves.PER_NOTE,
+            group="Cut",
         ),
     )
 

@@ -143,10 +143,10 @@ def _sound(state: np.ndarray) -> bool:
 @njit(cache=True, nogil=True)
 def _silent(signal: np.ndarray) -> bool:
     """Whether all samples are zero."""
-    for n in range(len(signal)):
-        if signal[n] != np.float32(0.0):
-            return False
-    return True
+    n = 0
+    while n < len(signal) and signal[n] == np.float32(0.0):
+        n += 1
+    return n == len(signal)
 
 
 @njit(cache=True, nogil=True)

@@ -309,6 +309,13 @@ def _share(key: str, name: str, help: str, default: float = 0.0) -> Parameter:
     Module(
         family="source",
         kind="grains",
+        category="Recordings",
+        groups=(
+            ("Recording", "recording position travel follow"),
+            ("Grains", "density size pitch reverse window pan"),
+            ("Scatter", "position_scatter time_scatter size_scatter pitch_scatter level_scatter "
+             "pan_scatter"),
+        ),
         name="Grains",
         help="A recording heard through many short windows, from single grains to a wash.",
         parameters=(

@@ -117,9 +117,11 @@ def _parameters() -> tuple[Parameter, ...]:
         return moved(key, name, help, unit, scale=Scale.LOGARITHMIC, **more)
 
     def choice(
-        key: str, name: str, help: str, default: str, choices: tuple[Choice, ...]
+        key: str, name: str, help: str, default: str, choices: tuple[Choice, ...], **more: Any
     ) -> Parameter:
-        return Parameter(key, name, help, default=default, kind=Kind.CHOICE, choices=choices)
+        return Parameter(
+            key, name, help, default=default, kind=Kind.CHOICE, choices=choices, **more
+        )
 
     def period(key: str, name: str, help: str, default: float, **more: Any) -> Parameter:
         return Parameter(
@@ -141,10 +143,10 @@ def _parameters() -> tuple[Parameter, ...]:
         moved("tilt", "Tilt", "How the partials' levels fall or rise.", "dB/oct",
               low=-24.0, high=6.0, default=-6.0),
         moved("band", "Band", "How far partials away from the band are silenced.", "%",
-              high=100.0),
-        logarithmic("band_centre", "Band centre", "Where the band is.", "Hz",
+              high=100.0, off=0.0),
+        logarithmic("band_centre", "Band centre", "Where the band is.", "Hz", when=("band", ()),
                     low=20.0, high=16000.0, default=800.0),
-        logarithmic("band_width", "Band width", "How wide the band is.", "oct",
+        logarithmic("band_width", "Band width", "How wide the band is.", "oct", when=("band", ()),
                     low=0.1, high=6.0, default=1.5),
         moved("stretch", "Stretch", "Widens, or narrows, every octave of partials.", "ct/oct",
               low=-200.0, high=200.0),
@@ -154,17 +156,18 @@ def _parameters() -> tuple[Parameter, ...]:
         moved("scatter", "Scatter", "How far partials lie off their places, each its own way.",
               "ct", high=100.0),
         Parameter("bundle", "Bundle", "Sines for each partial, side by side.",
-                  low=1, high=8, default=1, kind=Kind.INTEGER),
+                  low=1, high=8, default=1, kind=Kind.INTEGER, off=1),
         moved("bundle_spread", "Bundle spread", "How far a bundle's outer sines lie either side.",
-              "ct", high=100.0, default=6.0),
+              "ct", when=("bundle", ()), high=100.0, default=6.0),
         moved("ripple", "Ripple", "Depth of a wave of level along the partials.", "dB",
-              high=48.0),
+              high=48.0, off=0.0),
         logarithmic("ripple_length", "Ripple length", "Partials from crest to crest.", "",
+                    when=("ripple", ()),
                     low=1.5, high=64.0, default=7.0),
         period("ripple_period", "Ripple period", "Time in which a crest moves on by a length.",
-               30.0),
+               30.0, when=("ripple", ())),
         choice("ripple_way", "Ripple way", "Which way the ripple travels.", "up",
-               (Choice("up", "Up"), Choice("down", "Down"))),
+               (Choice("up", "Up"), Choice("down", "Down")), when=("ripple", ())),
         Parameter("endless", "Endless glide",
                   "Partials rise, or fall, for ever: they fade out at one end of the range and "
                   "come back at the other.", unit="oct/min", low=-60.0, high=60.0,
@@ -183,6 +186,14 @@ def _parameters() -> tuple[Parameter, ...]:
     Module(
         family="source",
         kind="harmonic",
+        category="Oscillators",
+        groups=(
+            ("Partials", "rule other_rule morph count every list"),
+            ("Balance", "tilt band band_centre band_width"),
+            ("Tuning", "stretch stiffness scatter bundle bundle_spread endless phases"),
+            ("Ripple", "ripple ripple_length ripple_period ripple_way"),
+            ("Place", "place width turn_period"),
+        ),
         name="Harmonic",
         help="Up to 256 partials that rules choose, shape and move as one thing.",
         parameters=_parameters(),

@@ -138,6 +138,11 @@ def slope(tilt: Floats, rate: int) -> NDArray[np.complex64]:
     Module(
         family="source",
         kind="noise",
+        category="Noise",
+        groups=(
+            ("Noise", "tilt width"),
+            ("Dust", "dust dust_rate dust_range"),
+        ),
         name="Noise",
         help="Hiss from brown to blue, and a dust of impulses; sharp filters make it weather.",
         parameters=(

@@ -123,6 +123,7 @@ class ModulationItem:
     Module(
         family="source",
         kind="operators",
+        category="Oscillators",
         name="Operators",
         help="Up to eight waves; which acts on which, and how much, makes the colour.",
         parameters=(*voice_parameters(), *unison_parameters(scatter=False)),

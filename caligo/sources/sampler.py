@@ -8,7 +8,7 @@ import numpy as np
 from numba import njit
 from numpy.typing import NDArray
 
-from caligo.catalogue import Choice, Items, Kind, Module, Parameter, Scale, register
+from caligo.catalogue import Choice, Display, Items, Kind, Module, Parameter, Scale, register
 from caligo.document.pitch import frequency
 from caligo.document.sound import ItemPart
 from caligo.material.seams import bounds
@@ -36,7 +36,16 @@ MOST = 64
 
 
 def _key(key: str, name: str, help: str, default: int) -> Parameter:
-    return Parameter(key, name, help, low=0, high=127, default=default, kind=Kind.INTEGER)
+    return Parameter(
+        key,
+        name,
+        help,
+        low=0,
+        high=127,
+        default=default,
+        kind=Kind.INTEGER,
+        display=Display.NOTE if key.startswith("key") else Display.VELOCITY,
+    )
 
 
 def _moment(key: str, name: str, help: str, *, high: float = 1200.0, **more: Any) -> Parameter:
@@ -48,6 +57,11 @@ ZONE = Module(
     kind="zone",
     name="Zone",
     help="A recording, and the keys and velocities that play it.",
+    groups=(
+        ("Recording", "recording gain tune start"),
+        ("Played by", "key_low key_high velocity_low velocity_high"),
+        ("Loop", "loop loop_start loop_end loop_fade"),
+    ),
     parameters=(
         recording_parameter("What the zone plays."),
         Parameter("gain", "Gain", "Louder or softer than the other zones.", unit="dB",
@@ -170,6 +184,8 @@ def render_recording(
     Module(
         family="source",
         kind="sampler",
+        category="Recordings",
+        groups=(("Recording", "follow"),),
         name="Sampler",
         help="Recordings over keys and velocities, with loops that do not show.",
         parameters=(follow_parameter(), *voice_parameters(), *unison_parameters(scatter=False)),

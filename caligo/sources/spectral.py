@@ -70,6 +70,11 @@ class Spectrum(NamedTuple):
     Module(
         family="source",
         kind="spectral",
+        category="Recordings",
+        groups=(
+            ("Recording", "recording position travel follow"),
+            ("Spectrum", "blur balance threshold shift pitch stretch formants scatter width"),
+        ),
         name="Spectral",
         help="A recording's spectrum, played at any speed down to frozen, and taken apart.",
         parameters=(

@@ -270,6 +270,8 @@ def render_voice(
     Module(
         family="source",
         kind="wavetable",
+        category="Oscillators",
+        groups=(("Table", "table cut position warp warp_amount"),),
         name="Wavetable",
         help="Single cycles played at any pitch; evolving tables change along their position.",
         parameters=(

@@ -100,7 +100,8 @@ def warped(
     cycles = np.empty((len(fine), LENGTH + 1), np.float32)
     cycles[:, :LENGTH] = _cut_off(fine, partials[fresh])
     cycles[:, LENGTH] = cycles[:, 0]
-    return cycles[np.cumsum(fresh) - 1]
+    found: NDArray[np.float32] = cycles[np.cumsum(fresh) - 1]
+    return found
 
 
 @njit(cache=True, nogil=True)

@@ -11,11 +11,13 @@ from ninja.files import UploadedFile
 
 from caligo.catalogue import as_json
 from caligo.document import DocumentError, Problem
+from caligo.document.limits import LIMITS
 from studio.library.editing import add_sound, edit_sound, keep_version
 from studio.library.models import Cue, Production, Sound, Version
 from studio.library.removing import remove
 from studio.library.starting import new_cue, plain_sound
 from studio.schemas import (
+    CatalogueOut,
     CueEntry,
     CueIn,
     NamedIn,
@@ -36,10 +38,10 @@ router = Router(tags=["library"])
 MAX_DOCUMENT_BYTES = 2 << 20
 
 
-@router.get("/catalogue", response=dict[str, Any])
+@router.get("/catalogue", response=CatalogueOut, by_alias=True)
 def catalogue(request: HttpRequest) -> Any:
-    """Every module and parameter."""
-    return as_json()
+    """Every module and parameter, and the limits of counts."""
+    return as_json() | {"limits": LIMITS}
 
 
 @router.get("/productions", response=list[ProductionEntry])

@@ -5,7 +5,6 @@ from __future__ import annotations
 import asyncio
 import contextlib
 import contextvars
-import json
 from collections.abc import Callable, Coroutine
 from typing import Any
 
@@ -20,33 +19,32 @@ from studio.library import models
 from studio.renders.models import Render
 from studio.stage import hub
 from studio.stage.listener import Listener
+from studio.stage.messages import (
+    BadMessage,
+    ChangedNews,
+    FromPage,
+    Heard,
+    Lift,
+    Listen,
+    News,
+    Panic,
+    Press,
+    ProblemNews,
+    RenderNews,
+    Seek,
+    SetLoop,
+    Still,
+    Stop,
+    read_message,
+)
 from studio.stage.viewing import Viewing
 
 NO_SUCH_SOUND = 4404
 """Close code that tells the browser not to try again."""
 
 
-class BadMessage(ValueError):
-    """A message from the browser that makes no sense."""
-
-
-def _number(message: dict[str, Any], key: str, low: float, high: float) -> float:
-    value = message.get(key)
-    if isinstance(value, bool) or not isinstance(value, int | float) or not low <= value <= high:
-        raise BadMessage(f"{key} is a number from {low:g} to {high:g}, not {value!r}")
-    return float(value)
-
-
-def _loop(message: dict[str, Any]) -> Loop | None:
-    given = message.get("loop")
-    if given is None:
-        return None
-    if not isinstance(given, list) or len(given) != 2:
-        raise BadMessage("loop is a pair of seconds")
-    start, end = (_number({"loop": v}, "loop", 0.0, 14_400.0) for v in given)
-    if end - start < 0.1:
-        raise BadMessage("a loop lasts at least a tenth of a second")
-    return Loop(start, end)
+def _loop(given: tuple[float, float] | None) -> Loop | None:
+    return None if given is None else Loop(*given)
 
 
 class StageConsumer(AsyncWebsocketConsumer):  # type: ignore[misc]
@@ -66,7 +64,7 @@ class StageConsumer(AsyncWebsocketConsumer):  # type: ignore[misc]
         stems = (settings.STEMS_DIR, settings.STEMS_LIMIT_BYTES)
         self._viewing = Viewing(self._send_text, self._send_bytes, stems)
         self._listener = Listener(
-            self._send_json, self._send_bytes, StemStore(*stems), self._viewing.give_way
+            self._send_news, self._send_bytes, StemStore(*stems), self._viewing.give_way
         )
         hub.enter(self._sound_id, self)
         self._show()
@@ -103,8 +101,8 @@ class StageConsumer(AsyncWebsocketConsumer):  # type: ignore[misc]
 
     # Called from other threads
 
-    def _send_json(self, message: dict[str, Any]) -> None:
-        self._send_text(json.dumps(message))
+    def _send_news(self, news: News) -> None:
+        self._send_text(news.model_dump_json())
 
     def _send_text(self, text: str) -> None:
         self._send_later(text_data=text)
@@ -147,11 +145,10 @@ class StageConsumer(AsyncWebsocketConsumer):  # type: ignore[misc]
         try:
             await self._take_up_changes()
         except Exception as error:
-            self._send_json(
-                {
-                    "type": "problem",
-                    "text": f"The change is saved but could not be taken up: {error!r}. Reload.",
-                }
+            self._send_news(
+                ProblemNews(
+                    text=f"The change is saved but could not be taken up: {error!r}. Reload."
+                )
             )
 
     async def _take_up_changes(self) -> None:
@@ -163,89 +160,70 @@ class StageConsumer(AsyncWebsocketConsumer):  # type: ignore[misc]
             self._listener.with_listening, lambda listening: listening.edit(sound, score)
         )
         self._show()
-        await self.send(text_data=json.dumps({"type": "changed", "revision": self._revision}))
+        await self.send(text_data=ChangedNews(revision=self._revision).model_dump_json())
 
     async def _tell_render(self, render_id: int) -> None:
         render = await Render.objects.filter(pk=render_id).afirst()
         if render is not None:
-            await self._send_now(
-                {
-                    "text_data": json.dumps(
-                        {
-                            "type": "render",
-                            "id": render.pk,
-                            "state": render.state,
-                            "progress": round(render.progress, 4),
-                            "message": render.message,
-                        }
-                    )
-                }
+            news = RenderNews(
+                id=render.pk,
+                state=render.state,
+                progress=round(render.progress, 4),
+                message=render.message,
             )
+            await self._send_now({"text_data": news.model_dump_json()})
 
     # From the browser
 
     async def receive(self, text_data: str | None = None, bytes_data: bytes | None = None) -> None:
         """Take in a message."""
         try:
-            message = json.loads(text_data or "")
-            if not isinstance(message, dict):
-                raise BadMessage("a message is an object")
-            handler = self._handlers().get(str(message.get("type")))
-            if handler is None:
-                raise BadMessage(f"there is no message type {message.get('type')!r}")
-            if message["type"] == "heard":
-                handler(message)  # comes with every block, and never waits
+            message = read_message(text_data or "")
+            if isinstance(message, Heard):
+                self._listener.heard(message.stream, message.frames)  # comes often, never waits
             else:
-                await asyncio.to_thread(handler, message)
-        except (json.JSONDecodeError, BadMessage) as error:
-            await self.send(text_data=json.dumps({"type": "problem", "text": str(error)}))
+                await asyncio.to_thread(self._act, message)
+        except BadMessage as error:
+            await self.send(text_data=ProblemNews(text=str(error)).model_dump_json())
 
-    def _handlers(self) -> dict[str, Any]:
-        return {
-            "listen": self._on_listen,
-            "stop": lambda _: self._listener.stop(),
-            "seek": self._on_seek,
-            "loop": self._on_loop,
-            "heard": self._on_heard,
-            "press": self._on_press,
-            "lift": self._on_lift,
-            "panic": lambda _: self._listener.with_listening(lambda x: x.panic()),
-            "still": self._on_still,
-        }
+    def _act(self, message: FromPage) -> None:
+        with_listening = self._listener.with_listening
+        match message:
+            case Listen():
+                self._listener.start(
+                    self._sound,
+                    self._score,
+                    self._within(message.start),
+                    loop=_loop(message.loop),
+                    hold_still=self._hold_still,
+                )
+            case Stop():
+                self._listener.stop()
+            case Seek():
+                to = self._within(message.to)
+                with_listening(lambda listening: listening.seek(to))
+            case SetLoop():
+                loop = _loop(message.loop)
+                with_listening(lambda listening: setattr(listening, "loop", loop))
+            case Press():
+                with_listening(lambda x: x.press(message.key, message.velocity))
+            case Lift():
+                with_listening(lambda listening: listening.lift(message.key))
+            case Panic():
+                with_listening(lambda listening: listening.panic())
+            case Still():
+                self._hold_still = message.still
+                with_listening(lambda listening: listening.hold_still(message.still))
+                self._show()
 
-    def _on_listen(self, message: dict[str, Any]) -> None:
-        start = _number(message, "from", 0.0, self._score.length)
-        self._listener.start(
-            self._sound, self._score, start, loop=_loop(message), hold_still=self._hold_still
-        )
+    def _within(self, moment: float) -> float:
+        """A moment of the score.
 
-    def _on_seek(self, message: dict[str, Any]) -> None:
-        to = _number(message, "to", 0.0, self._score.length)
-        self._listener.with_listening(lambda x: x.seek(to))
-
-    def _on_loop(self, message: dict[str, Any]) -> None:
-        loop = _loop(message)
-
-        def change(listening: Any) -> None:
-            listening.loop = loop
-
-        self._listener.with_listening(change)
-
-    def _on_heard(self, message: dict[str, Any]) -> None:
-        self._listener.heard(
-            int(_number(message, "stream", 0, 2**53)), int(_number(message, "frames", 0, 2**53))
-        )
-
-    def _on_press(self, message: dict[str, Any]) -> None:
-        key = int(_number(message, "key", 0, 127))
-        velocity = int(_number(message, "velocity", 1, 127))
-        self._listener.with_listening(lambda x: x.press(key, velocity))
-
-    def _on_lift(self, message: dict[str, Any]) -> None:
-        key = int(_number(message, "key", 0, 127))
-        self._listener.with_listening(lambda x: x.lift(key))
-
-    def _on_still(self, message: dict[str, Any]) -> None:
-        self._hold_still = bool(message.get("still"))
-        self._listener.with_listening(lambda x: x.hold_still(self._hold_still))
-        self._show()
+        Raises
+        ------
+        BadMessage
+            If it lies past the end.
+        """
+        if moment > self._score.length:
+            raise BadMessage(f"{moment:g} s lies past the end, {self._score.length:g} s")
+        return moment

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import json
 import math
 from collections import OrderedDict
 from collections.abc import Callable, Iterator
@@ -18,7 +17,14 @@ from caligo.engine.stem_keys import stem_key
 from caligo.engine.stems import StemStore
 from caligo.engine.trajectories import Outline, trajectories
 from caligo.measure.spectrogram import FLOOR, HIGHEST, LOWEST, ROWS
-from studio.stage.frames import TILE, frame
+from studio.stage.messages import (
+    TrajectoryOut,
+    PictureNews,
+    SummaryNews,
+    TileHeader,
+    TrajectoriesNews,
+)
+from studio.stage.packets import TILE, packet
 
 MOST_PICTURES = 24
 POINTS = 480
@@ -29,61 +35,61 @@ def _number(value: float) -> float | None:
     return round(value, 3) if math.isfinite(value) else None
 
 
-def outline_json(outline: Outline) -> dict[str, list[float]]:
-    """A trajectory as plain data, in six significant digits."""
-    return {
-        "value": [float(f"{v:.6g}") for v in outline.middle],
-        "low": [float(f"{v:.6g}") for v in outline.low],
-        "high": [float(f"{v:.6g}") for v in outline.high],
-    }
+def outline(found: Outline) -> TrajectoryOut:
+    """A trajectory in short, in six significant digits."""
+    return TrajectoryOut(
+        value=[float(f"{v:.6g}") for v in found.middle],
+        low=[float(f"{v:.6g}") for v in found.low],
+        high=[float(f"{v:.6g}") for v in found.high],
+    )
 
 
-def trajectories_json(
-    sound: Sound, score: Score, points: int, hold_still: bool = False
-) -> dict[str, Any]:
-    """All trajectories as plain data."""
+def trajectories_news(
+    sound: Sound, score: Score, points: int, revision: int, hold_still: bool = False
+) -> TrajectoriesNews:
+    """All trajectories of a sound."""
     found = trajectories(sound, score, points, hold_still=hold_still)
-    return {
-        "length": score.length,
-        "points": points,
-        "modulators": {k: outline_json(v) for k, v in found.modulators.items()},
-        "parameters": {k: outline_json(v) for k, v in found.parameters.items()},
-    }
+    return TrajectoriesNews(
+        revision=revision,
+        length=score.length,
+        points=points,
+        modulators={k: outline(v) for k, v in found.modulators.items()},
+        parameters={k: outline(v) for k, v in found.parameters.items()},
+    )
 
 
-def tile_frame(tile: Tile, revision: int) -> bytes:
-    """A tile as a binary frame: levels by column, lowest row first."""
-    header = {
-        "revision": revision,
-        "first": tile.first,
-        "span": tile.span,
-        "fine": tile.fine,
-        "columns": len(tile.levels),
-        "rows": ROWS,
-        "total": COLUMNS,
-        "low": LOWEST,
-        "high": HIGHEST,
-        "floor": FLOOR,
-        "loudness": [_number(v) for v in tile.loudness],
-        "width": [_number(v) for v in tile.width],
-    }
-    return frame(TILE, header, tile.levels.tobytes())
+def tile_packet(tile: Tile, revision: int) -> bytes:
+    """A tile as a packet: levels by column, lowest row first."""
+    header = TileHeader(
+        revision=revision,
+        first=tile.first,
+        span=tile.span,
+        fine=tile.fine,
+        columns=len(tile.levels),
+        rows=ROWS,
+        total=COLUMNS,
+        low=LOWEST,
+        high=HIGHEST,
+        floor=FLOOR,
+        loudness=[_number(v) for v in tile.loudness],
+        width=[_number(v) for v in tile.width],
+    )
+    return packet(TILE, header, tile.levels.tobytes())
 
 
-def summary_json(summary: Summary, revision: int) -> dict[str, Any]:
-    """What is known of the whole, as plain data."""
-    return {
-        "type": "summary",
-        "revision": revision,
-        "integrated": _number(summary.integrated),
-        "range": _number(summary.loudness_range),
-        "true_peak": _number(summary.true_peak),
-        "width": _number(summary.width),
-        "correlation": _number(summary.correlation),
-        "loudness": [_number(v) for v in summary.loudness],
-        "stages": {k: [_number(v) for v in line] for k, line in summary.stages.items()},
-        "peaks": {k: _number(v) for k, v in summary.peaks.items()},
-    }
+def summary_news(summary: Summary, revision: int) -> SummaryNews:
+    """What is known of the whole."""
+    return SummaryNews(
+        revision=revision,
+        integrated=_number(summary.integrated),
+        range=_number(summary.loudness_range),
+        true_peak=_number(summary.true_peak),
+        width=_number(summary.width),
+        correlation=_number(summary.correlation),
+        loudness=[_number(v) for v in summary.loudness],
+        stages={k: [_number(v) for v in line] for k, line in summary.stages.items()},
+        peaks={k: _number(v) for k, v in summary.peaks.items()},
+    )
 
 
 _pictures: OrderedDict[str, dict[str, Any]] = OrderedDict()
@@ -115,20 +121,19 @@ def draw(
 
     `stems` is the folder of finished stems and its limit in bytes.
     """
-    trajectories = trajectories_json(sound, score, POINTS, hold_still)
-    yield json.dumps({"type": "trajectories", "revision": revision, **trajectories})
+    yield trajectories_news(sound, score, POINTS, revision, hold_still).model_dump_json()
     for tile in coarse(sound, score, hold_still=hold_still, interrupted=interrupted):
-        yield tile_frame(tile, revision)
+        yield tile_packet(tile, revision)
     if interrupted():
         return
     for layer in sound.layers:
         if interrupted():
             return
         shown = _picture(sound, score, layer, hold_still)
-        yield json.dumps({"type": "picture", "layer": layer.id, "revision": revision, **shown})
+        yield PictureNews(layer=layer.id, revision=revision, **shown).model_dump_json()
     store = StemStore(*stems)
     for part in fine(sound, score, hold_still=hold_still, store=store, interrupted=interrupted):
         if isinstance(part, Summary):
-            yield json.dumps(summary_json(part, revision))
+            yield summary_news(part, revision).model_dump_json()
         else:
-            yield tile_frame(part, revision)
+            yield tile_packet(part, revision)

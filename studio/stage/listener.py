@@ -4,17 +4,17 @@ from __future__ import annotations
 
 import threading
 from collections.abc import Callable
-from typing import Any
 
 import numpy as np
 
 from caligo.document import Score, Sound
 from caligo.engine.live import Listening, Loop
 from caligo.engine.stems import StemStore
-from studio.stage.frames import AUDIO, frame
+from studio.stage.messages import AudioHeader, ListeningNews, News, ProblemNews, StoppedNews
+from studio.stage.packets import AUDIO, packet
 from studio.workers import FREE, SHARING, WAITING
 
-SendJson = Callable[[dict[str, Any]], None]
+SendNews = Callable[[News], None]
 SendBytes = Callable[[bytes], None]
 
 LEAD = 5_120
@@ -39,13 +39,13 @@ class Listener:
 
     def __init__(
         self,
-        send_json: SendJson,
+        send_news: SendNews,
         send_bytes: SendBytes,
         store: StemStore,
         give_way: Callable[[int], None],
     ) -> None:
         self._give_way = give_way
-        self._send_json = send_json
+        self._send_news = send_news
         self._send_bytes = send_bytes
         self._store = store
         self._listening: Listening | None = None
@@ -131,15 +131,12 @@ class Listener:
                 if self._stream != stream:
                     return
                 self._listening = listening
-            self._send_json({"type": "listening", "stream": stream, "from": listening.position})
+            self._send_news(ListeningNews(stream=stream, start=listening.position))
             while self._send_block(stream, listening):
                 pass
         except Exception as error:
-            self._send_json(
-                {
-                    "type": "problem",
-                    "text": f"Listening stopped on an error: {error!r}. Press Listen again.",
-                }
+            self._send_news(
+                ProblemNews(text=f"Listening stopped on an error: {error!r}. Press Listen again.")
             )
         finally:
             with self._more:
@@ -148,7 +145,7 @@ class Listener:
                     self._listening = None
             if ended:
                 self._give_way(FREE)
-                self._send_json({"type": "stopped", "stream": stream})
+                self._send_news(StoppedNews(stream=stream))
 
     def _send_block(self, stream: int, listening: Listening) -> bool:
         """Wait for room, then send one block; False once it is over."""
@@ -163,7 +160,7 @@ class Listener:
             return False
         block = listening.block()
         samples = np.ascontiguousarray(block.T, dtype="<f4").tobytes()
-        self._send_bytes(frame(AUDIO, {"stream": stream, "at": round(at, 6)}, samples))
+        self._send_bytes(packet(AUDIO, AudioHeader(stream=stream, at=round(at, 6)), samples))
         with self._more:
             self._sent += block.shape[1]
             self._give_way(WAITING if self._sent - self._heard < HUNGRY else SHARING)

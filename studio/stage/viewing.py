@@ -2,12 +2,12 @@
 
 from __future__ import annotations
 
-import json
 import threading
 from collections.abc import Callable
 from pathlib import Path
 
 from caligo.document import Score, Sound
+from studio.stage.messages import ProblemNews
 from studio.workers import FREE, Worker, WorkerFailed, drawers
 
 SendText = Callable[[str], None]
@@ -72,7 +72,7 @@ class Viewing:
             drawers.give_back(self._worker)
 
     def _say(self, text: str) -> None:
-        self._send_text(json.dumps({"type": "problem", "text": text}))
+        self._send_text(ProblemNews(text=text).model_dump_json())
 
     def _draw(
         self, worker: Worker, sound: Sound, score: Score, revision: int, hold_still: bool

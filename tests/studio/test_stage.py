@@ -20,7 +20,7 @@ from demo.build import by_name
 from studio.asgi import application
 from studio.library.editing import edit_score, edit_sound
 from studio.library.models import Sound
-from studio.stage.frames import AUDIO, TILE
+from studio.stage.packets import AUDIO, TILE
 from studio.stage.listener import LEAD
 from tests.studio.conftest import Api
 

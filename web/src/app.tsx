@@ -1,7 +1,7 @@
 import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { useEffect, useMemo, useState } from "react";
 import { api, taken } from "./api/client";
-import { Catalogue, type Module } from "./document/catalogue";
+import { Catalogue } from "./document/catalogue";
 import { ExportButton } from "./exporting/ExportDialog";
 import { writing } from "./keys/computer-keys";
 import { Keys } from "./keys/Keys";
@@ -23,6 +23,7 @@ import { openStage } from "./stage/socket";
 import { Transport, togglePlaying } from "./transport/Transport";
 import { CatalogueContext } from "./ui/catalogue-context";
 import { EditableName } from "./ui/EditableName";
+import { ErrorBoundary } from "./ui/ErrorBoundary";
 
 const NEWS_MS = 6000;
 /** Long enough to read it and to reach its button, by keyboard too. */
@@ -39,7 +40,7 @@ function Header() {
     setTimeout(() => void queries.invalidateQueries({ queryKey: PRODUCTIONS }), 400);
   };
   return (
-    <header className="flex h-11 shrink-0 items-center gap-3 border-b border-line px-4">
+    <header className="flex min-h-11 shrink-0 flex-wrap items-center gap-x-3 gap-y-1 border-b border-line px-4 py-1">
       <h1 className="text-[1.35rem] leading-none">Caligo</h1>
       <Library />
       <span aria-hidden className="label">
@@ -197,11 +198,13 @@ export function App() {
   const length = useSession((s) => s.score?.length ?? 240);
   const [keys, setKeys] = useState(false);
   const material = useMaterialView((s) => s.open);
+  const soundId = useSession((s) => s.soundId);
+  const selection = useSession((s) => s.selection);
   useShortcuts();
   useDrop();
   useEffect(() => followPlayhead(length), [length]);
   const known = useMemo(
-    () => (catalogue.data ? new Catalogue(catalogue.data.modules as Module[]) : null),
+    () => (catalogue.data ? new Catalogue(catalogue.data.modules, catalogue.data.limits) : null),
     [catalogue.data],
   );
   const failure = catalogue.error ?? productions.error;
@@ -224,18 +227,30 @@ export function App() {
   }
   return (
     <CatalogueContext.Provider value={known}>
-      <div className="flex h-full min-w-[1100px] flex-col">
+      <div className="flex min-h-full flex-col lg:h-full">
         <Header />
-        <LongView />
+        <ErrorBoundary what="The long view" again={soundId}>
+          <LongView />
+        </ErrorBoundary>
         <Transport keys={keys} onKeys={() => setKeys(!keys)} />
-        <div className="flex min-h-0 flex-1">
-          <Layers />
-          <Editor />
-          <Movement />
+        <div className="flex min-h-0 flex-1 flex-col lg:flex-row">
+          <ErrorBoundary what="The list of layers" again={soundId}>
+            <Layers />
+          </ErrorBoundary>
+          <ErrorBoundary what="The chain" again={selection}>
+            <Editor />
+          </ErrorBoundary>
+          <ErrorBoundary what="The movement" again={soundId}>
+            <Movement />
+          </ErrorBoundary>
         </div>
         {keys && <Keys />}
       </div>
-      {material && <MaterialView />}
+      {material && (
+        <ErrorBoundary what="The material">
+          <MaterialView />
+        </ErrorBoundary>
+      )}
       <Notice />
     </CatalogueContext.Provider>
   );

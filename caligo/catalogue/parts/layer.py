@@ -1,12 +1,25 @@
 """What every layer has besides its source: balance, ranges and how its filters are joined."""
 
 from caligo.catalogue.module import Module
-from caligo.catalogue.parameter import Choice, Kind, Moves, Parameter, Scale
+from caligo.catalogue.parameter import Choice, Display, Kind, Moves, Parameter, Scale
 from caligo.catalogue.registry import register
 
 
 def _range(key: str, name: str, help: str, default: float) -> Parameter:
-    return Parameter(key, name, help, low=0, high=127, default=default, kind=Kind.INTEGER)
+    display = Display.UNIT if key.endswith("fade") else Display.NOTE
+    if key.startswith("velocity") and display is Display.NOTE:
+        display = Display.VELOCITY
+    return Parameter(
+        key,
+        name,
+        help,
+        low=0,
+        high=127,
+        default=default,
+        kind=Kind.INTEGER,
+        display=display,
+        group="Keys" if key.startswith("key") else "Velocities",
+    )
 
 
 def _modulated(way: str, amount: Parameter) -> tuple[Parameter, ...]:
@@ -52,6 +65,12 @@ def _modulated(way: str, amount: Parameter) -> tuple[Parameter, ...]:
     Module(
         family="part",
         kind="layer",
+        groups=(
+            ("Mix", "level pan"),
+            ("Filters", "arrangement blend"),
+            ("Ring modulation", "ring_by ring_layer ring_ratio ring_amount"),
+            ("Phase modulation", "phase_by phase_layer phase_ratio phase_depth"),
+        ),
         name="Layer",
         help="One source with its filters, envelope, effects and place in the mix.",
         parameters=(

@@ -9,6 +9,7 @@ from caligo.catalogue.registry import register
     Module(
         family="part",
         kind="sound",
+        groups=(("Voices", "voices mode glide"), ("Tuning", "a4"), ("Pace", "pace")),
         name="Sound",
         help="Voices, tuning and the pace of all movement.",
         parameters=(

@@ -13,6 +13,7 @@ export type Full<T> = T extends (infer Item)[]
 export type Sound = Full<Schemas["Sound"]>;
 export type Layer = Full<Schemas["Layer"]>;
 export type Bus = Full<Schemas["Bus"]>;
+export type Effect = Full<Schemas["EffectPart"]>;
 export type Modulator = Full<Schemas["Modulator"]>;
 export type Route = Full<Schemas["Route"]>;
 export type Score = Full<Schemas["Score"]>;

@@ -13,7 +13,7 @@ export interface paths {
         };
         /**
          * Catalogue
-         * @description Every module and parameter.
+         * @description Every module and parameter, and the limits of counts.
          */
         get: operations["studio_library_api_catalogue"];
         put?: never;
@@ -869,6 +869,175 @@ export type webhooks = Record<string, never>;
 export interface components {
     schemas: {
         /**
+         * CatalogueOut
+         * @description Every module and parameter, and the limits of counts.
+         */
+        CatalogueOut: {
+            /** Schema */
+            schema: number;
+            /** Modules */
+            modules: components["schemas"]["ModuleOut"][];
+            limits: components["schemas"]["LimitsOut"];
+        };
+        /**
+         * ChoiceOut
+         * @description One of the values of a choice.
+         */
+        ChoiceOut: {
+            /** Value */
+            value: string;
+            /** Name */
+            name: string;
+        };
+        /**
+         * InnerChainOut
+         * @description A chain inside an effect.
+         */
+        InnerChainOut: {
+            /** Id */
+            id: string;
+            /** Name */
+            name: string;
+        };
+        /**
+         * ItemsOut
+         * @description How many items of a kind a source may hold.
+         */
+        ItemsOut: {
+            /** Kind */
+            kind: string;
+            /** Fewest */
+            fewest: number;
+            /** Most */
+            most: number;
+        };
+        /**
+         * LimitsOut
+         * @description How many of a thing a sound may have.
+         */
+        LimitsOut: {
+            /** Layers */
+            layers: number;
+            /** Filters */
+            filters: number;
+            /** Effects */
+            effects: number;
+            /** Buses */
+            buses: number;
+            /** Modulators */
+            modulators: number;
+            /** Routes */
+            routes: number;
+            /** Sends */
+            sends: number;
+        };
+        /**
+         * ModuleOut
+         * @description A module, as `caligo.catalogue.Module` describes it.
+         */
+        ModuleOut: {
+            /**
+             * Family
+             * @enum {string}
+             */
+            family: "part" | "modulator" | "source" | "item" | "filter" | "effect";
+            /** Kind */
+            kind: string;
+            /** Name */
+            name: string;
+            /** Help */
+            help: string;
+            /** Parameters */
+            parameters: components["schemas"]["ParameterOut"][];
+            /** Items */
+            items: components["schemas"]["ItemsOut"][];
+            /** Picture */
+            picture: string;
+            /** Category */
+            category: string;
+            /** Seeded */
+            seeded: boolean;
+            /** Chains */
+            chains: components["schemas"]["InnerChainOut"][];
+            /** Always Per Note */
+            always_per_note: boolean;
+        };
+        /**
+         * ParameterOut
+         * @description A parameter, as `caligo.catalogue.Parameter` describes it.
+         */
+        ParameterOut: {
+            /** Key */
+            key: string;
+            /** Name */
+            name: string;
+            /** Help */
+            help: string;
+            /** Unit */
+            unit: string;
+            /** Low */
+            low: number;
+            /** High */
+            high: number;
+            /** Default */
+            default: boolean | number | string | number[];
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "number" | "integer" | "choice" | "switch" | "time" | "numbers" | "reference";
+            /**
+             * Scale
+             * @enum {string}
+             */
+            scale: "linear" | "logarithmic" | "decibel";
+            /**
+             * Moves
+             * @enum {string}
+             */
+            moves: "no" | "per note" | "shared";
+            /** Depth Unit */
+            depth_unit: string;
+            /** Depth Limit */
+            depth_limit: number;
+            /** Choices */
+            choices: components["schemas"]["ChoiceOut"][];
+            /** Most */
+            most: number;
+            /** Of */
+            of: string;
+            /** Needed */
+            needed: boolean;
+            when: components["schemas"]["WhenOut"] | null;
+            /** Group */
+            group: string;
+            /**
+             * Display
+             * @enum {string}
+             */
+            display: "unit" | "note" | "velocity";
+            /** Two Sided */
+            two_sided: boolean;
+            /** Seeded */
+            seeded: boolean;
+            /** Off */
+            off: number | null;
+            /** Most Beats */
+            most_beats: number;
+            /** Most Hold */
+            most_hold: number;
+        };
+        /**
+         * WhenOut
+         * @description What switches a parameter on: values of another, or its being away from where it is off.
+         */
+        WhenOut: {
+            /** Key */
+            key: string;
+            /** Is */
+            is: string[];
+        };
+        /**
          * CueEntry
          * @description A cue in the list.
          */
@@ -987,10 +1156,12 @@ export interface components {
             name: string;
             /** Effects */
             effects?: components["schemas"]["EffectPart"][];
+            /** Sends */
+            sends?: components["schemas"]["Send"][];
         };
         /**
          * EffectPart
-         * @description An effect on a layer, a bus or the master.
+         * @description An effect on a layer, a bus, the master, or inside another effect.
          */
         EffectPart: {
             /** Id */
@@ -1006,6 +1177,8 @@ export interface components {
              * @default false
              */
             bypass: boolean;
+            /** Chains */
+            chains?: components["schemas"]["InnerChainPart"][];
         };
         /**
          * EnvelopePart
@@ -1046,6 +1219,16 @@ export interface components {
              * @default false
              */
             bypass: boolean;
+        };
+        /**
+         * InnerChainPart
+         * @description A chain of effects inside an effect.
+         */
+        InnerChainPart: {
+            /** Id */
+            id: string;
+            /** Effects */
+            effects?: components["schemas"]["EffectPart"][];
         };
         /**
          * ItemPart
@@ -1312,7 +1495,7 @@ export interface components {
         };
         /**
          * Send
-         * @description A layer's way to a bus.
+         * @description The way of a layer, or of a bus, to a bus.
          */
         Send: {
             /** Id */
@@ -1352,10 +1535,10 @@ export interface components {
             };
             /**
              * Schema
-             * @default 1
+             * @default 2
              * @constant
              */
-            schema: 1;
+            schema: 2;
             /** Name */
             name: string;
             /**
@@ -1917,6 +2100,350 @@ export interface components {
             /** Step */
             step: number | null;
         };
+        /**
+         * AudioHeader
+         * @description The header of a packet of samples: its stream, and the moment that it begins at.
+         */
+        AudioHeader: {
+            /** Stream */
+            stream: number;
+            /** At */
+            at: number;
+        };
+        /**
+         * ChangedNews
+         * @description The sound or its score was changed and saved.
+         */
+        ChangedNews: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            type: "changed";
+            /** Revision */
+            revision: number;
+        };
+        /**
+         * Heard
+         * @description So many samples of a stream have been played.
+         */
+        Heard: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            type: "heard";
+            /** Stream */
+            stream: number;
+            /** Frames */
+            frames: number;
+        };
+        /**
+         * Lift
+         * @description A key goes up.
+         */
+        Lift: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            type: "lift";
+            /** Key */
+            key: number;
+        };
+        /**
+         * Listen
+         * @description Play from a moment on, and round and round where there is a loop.
+         */
+        Listen: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            type: "listen";
+            /** From */
+            from: number;
+            /**
+             * Loop
+             * @default null
+             */
+            loop: [
+                number,
+                number
+            ] | null;
+        };
+        /**
+         * ListeningNews
+         * @description A stream of samples begins.
+         */
+        ListeningNews: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            type: "listening";
+            /** Stream */
+            stream: number;
+            /** From */
+            from: number;
+        };
+        /**
+         * Panic
+         * @description Silence at once.
+         */
+        Panic: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            type: "panic";
+        };
+        /**
+         * PictureNews
+         * @description The picture of a layer's source; its kind decides what else there is.
+         */
+        PictureNews: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            type: "picture";
+            /** Layer */
+            layer: string;
+            /** Revision */
+            revision: number;
+            /** Kind */
+            kind: string;
+            /** Length */
+            length: number;
+        } & {
+            [key: string]: unknown;
+        };
+        /**
+         * Press
+         * @description A key goes down.
+         */
+        Press: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            type: "press";
+            /** Key */
+            key: number;
+            /** Velocity */
+            velocity: number;
+        };
+        /**
+         * ProblemNews
+         * @description Something went wrong, said for a person.
+         */
+        ProblemNews: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            type: "problem";
+            /** Text */
+            text: string;
+        };
+        /**
+         * RenderNews
+         * @description How a render goes.
+         */
+        RenderNews: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            type: "render";
+            /** Id */
+            id: number;
+            /** State */
+            state: string;
+            /** Progress */
+            progress: number;
+            /** Message */
+            message: string;
+        };
+        /**
+         * Seek
+         * @description Go on from another moment.
+         */
+        Seek: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            type: "seek";
+            /** To */
+            to: number;
+        };
+        /**
+         * SetLoop
+         * @description Loop a stretch from now on, or none.
+         */
+        SetLoop: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            type: "loop";
+            /** Loop */
+            loop: [
+                number,
+                number
+            ] | null;
+        };
+        /**
+         * StageMessages
+         * @description All messages, so that they are described in one place.
+         */
+        StageMessages: {
+            /** From Page */
+            from_page: components["schemas"]["Listen"] | components["schemas"]["Stop"] | components["schemas"]["Seek"] | components["schemas"]["SetLoop"] | components["schemas"]["Heard"] | components["schemas"]["Press"] | components["schemas"]["Lift"] | components["schemas"]["Panic"] | components["schemas"]["Still"];
+            /** To Page */
+            to_page: components["schemas"]["TrajectoriesNews"] | components["schemas"]["PictureNews"] | components["schemas"]["SummaryNews"] | components["schemas"]["ListeningNews"] | components["schemas"]["StoppedNews"] | components["schemas"]["ChangedNews"] | components["schemas"]["RenderNews"] | components["schemas"]["ProblemNews"];
+            audio: components["schemas"]["AudioHeader"];
+            tile: components["schemas"]["TileHeader"];
+        };
+        /**
+         * Still
+         * @description Stop all movement at its resting values, or let it go on.
+         */
+        Still: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            type: "still";
+            /** Still */
+            still: boolean;
+        };
+        /**
+         * Stop
+         * @description Stop playing.
+         */
+        Stop: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            type: "stop";
+        };
+        /**
+         * StoppedNews
+         * @description A stream has ended.
+         */
+        StoppedNews: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            type: "stopped";
+            /** Stream */
+            stream: number;
+        };
+        /**
+         * SummaryNews
+         * @description What is known of the whole, and the level behind every stage of the chain.
+         */
+        SummaryNews: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            type: "summary";
+            /** Revision */
+            revision: number;
+            /** Integrated */
+            integrated: number | null;
+            /** Range */
+            range: number | null;
+            /** True Peak */
+            true_peak: number | null;
+            /** Width */
+            width: number | null;
+            /** Correlation */
+            correlation: number | null;
+            /** Loudness */
+            loudness: (number | null)[];
+            /** Stages */
+            stages: {
+                [key: string]: (number | null)[];
+            };
+            /** Peaks */
+            peaks: {
+                [key: string]: number | null;
+            };
+        };
+        /**
+         * TileHeader
+         * @description The header of a tile of the long view, see `caligo.engine.long_view.Tile`.
+         */
+        TileHeader: {
+            /** Revision */
+            revision: number;
+            /** First */
+            first: number;
+            /** Span */
+            span: number;
+            /** Fine */
+            fine: boolean;
+            /** Columns */
+            columns: number;
+            /** Rows */
+            rows: number;
+            /** Total */
+            total: number;
+            /** Low */
+            low: number;
+            /** High */
+            high: number;
+            /** Floor */
+            floor: number;
+            /** Loudness */
+            loudness: (number | null)[];
+            /** Width */
+            width: (number | null)[];
+        };
+        /**
+         * TrajectoriesNews
+         * @description What modulators and moved parameters do over the length.
+         */
+        TrajectoriesNews: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            type: "trajectories";
+            /** Revision */
+            revision: number;
+            /** Length */
+            length: number;
+            /** Points */
+            points: number;
+            /** Modulators */
+            modulators: {
+                [key: string]: components["schemas"]["TrajectoryOut"];
+            };
+            /** Parameters */
+            parameters: {
+                [key: string]: components["schemas"]["TrajectoryOut"];
+            };
+        };
+        /**
+         * TrajectoryOut
+         * @description A trajectory in short: middle, lowest and highest at each point.
+         */
+        TrajectoryOut: {
+            /** Value */
+            value: number[];
+            /** Low */
+            low: number[];
+            /** High */
+            high: number[];
+        };
     };
     responses: never;
     parameters: never;
@@ -1941,9 +2468,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": {
-                        [key: string]: unknown;
-                    };
+                    "application/json": components["schemas"]["CatalogueOut"];
                 };
             };
         };

@@ -1,49 +1,17 @@
-import type { Bus, Layer, Modulator, Sound, Value } from "../api/client";
+import type { Bus, Effect, Layer, Modulator, Schemas, Sound, Value } from "../api/client";
+import { valueAt } from "./patch";
 
-export interface Parameter {
-  key: string;
-  name: string;
-  help: string;
-  unit: string;
-  low: number;
-  high: number;
-  default: number | string | boolean | number[];
-  kind: "number" | "integer" | "choice" | "switch" | "time" | "numbers" | "reference";
-  scale: "linear" | "logarithmic" | "decibel";
-  moves: "no" | "per note" | "shared";
-  depth_unit: string;
-  depth_limit: number;
-  choices: { value: string; name: string }[];
-  when: { key: string; is: string[] } | null;
-  /** How many numbers a list may hold. */
-  most: number;
-  /** What a reference names: a recording, a table, a layer, or a kind of item. */
-  of: string;
-  /** Whether what refers to something makes no sense without it. */
-  needed: boolean;
-}
-
-/** How many items of a kind a source may hold. */
-export interface Items {
-  kind: string;
-  fewest: number;
-  most: number;
-}
-
-export interface Module {
-  family: string;
-  kind: string;
-  name: string;
-  help: string;
-  parameters: Parameter[];
-  items: Items[];
-  picture: string;
-}
+export type Parameter = Schemas["ParameterOut"];
+export type Module = Schemas["ModuleOut"];
+export type Limits = Schemas["LimitsOut"];
 
 export class Catalogue {
   private readonly byKind = new Map<string, Module>();
 
-  constructor(readonly modules: Module[]) {
+  constructor(
+    readonly modules: Module[],
+    readonly limits: Limits,
+  ) {
     for (const module of modules) this.byKind.set(`${module.family}/${module.kind}`, module);
   }
 
@@ -94,18 +62,31 @@ export function defaultParams(module: Module): Record<string, Value> {
   return Object.fromEntries(module.parameters.map((p) => [p.key, defaultValue(p)]));
 }
 
-/** Whether a parameter does something, given the others of its module. */
-export function applies(parameter: Parameter, params: Record<string, Value>): boolean {
-  return !parameter.when || parameter.when.is.includes(String(params[parameter.when.key]));
+/**
+ * Whether a parameter does something: what switches it on is set so, or is moved.
+ *
+ * `isMoved` says of a parameter of the same module whether routes lead to it.
+ */
+export function applies(
+  module: Module,
+  parameter: Parameter,
+  params: Record<string, Value>,
+  isMoved: (key: string) => boolean = () => false,
+): boolean {
+  const when = parameter.when;
+  if (!when) return true;
+  const value = params[when.key];
+  if (when.is.length > 0) return when.is.includes(String(value));
+  const switching = module.parameters.find((p) => p.key === when.key);
+  return value !== switching?.off || isMoved(when.key);
 }
 
-/** A part of a sound, where it lies in the document and what it is called. */
+/** A part of a sound, where it lies in the document and what it is called; not its values. */
 export interface PartPlace {
   path: string;
   pointer: string;
   family: string;
   kind: string;
-  params: Record<string, Value>;
   owner: string;
   title: string;
 }
@@ -113,7 +94,6 @@ export interface PartPlace {
 interface PartLike {
   id: string;
   kind: string;
-  params: Record<string, Value>;
 }
 
 function place(
@@ -125,7 +105,7 @@ function place(
   title: string,
 ): PartPlace {
   const path = prefix ? `${prefix}.${part.id}` : part.id;
-  return { path, pointer, family, kind: part.kind, params: part.params, owner, title };
+  return { path, pointer, family, kind: part.kind, owner, title };
 }
 
 export function layerParts(layer: Layer, index: number): PartPlace[] {
@@ -138,9 +118,7 @@ export function layerParts(layer: Layer, index: number): PartPlace[] {
       place(filter, "filter", layer.id, `${at}/filters/${i}`, layer.name, `Filter ${i + 1}`),
     ),
     place(layer.envelope, "part", layer.id, `${at}/envelope`, layer.name, "Envelope"),
-    ...layer.inserts.map((effect, i) =>
-      place(effect, "effect", layer.id, `${at}/inserts/${i}`, layer.name, `Insert ${i + 1}`),
-    ),
+    ...effectParts(layer.inserts, layer.id, `${at}/inserts`, layer.name),
     ...layer.sends.map((send, i) =>
       place(send, "part", layer.id, `${at}/sends/${i}`, layer.name, "Send"),
     ),
@@ -165,12 +143,34 @@ export function itemParts(layer: Layer, index: number): PartPlace[] {
   });
 }
 
+/** The effects of a chain, and of all chains inside them. */
+export function effectParts(
+  effects: Effect[],
+  prefix: string,
+  pointer: string,
+  owner: string,
+): PartPlace[] {
+  return effects.flatMap((effect, i) => {
+    const own = place(effect, "effect", prefix, `${pointer}/${i}`, owner, "");
+    const inner = (effect.chains ?? []).flatMap((chain, c) =>
+      effectParts(
+        chain.effects ?? [],
+        `${own.path}.${chain.id}`,
+        `${own.pointer}/chains/${c}/effects`,
+        owner,
+      ),
+    );
+    return [own, ...inner];
+  });
+}
+
 export function busParts(bus: Bus, index: number): PartPlace[] {
   const at = `/buses/${index}`;
   return [
     place(bus, "part", "", at, bus.name, ""),
-    ...bus.effects.map((effect, i) =>
-      place(effect, "effect", bus.id, `${at}/effects/${i}`, bus.name, ""),
+    ...effectParts(bus.effects, bus.id, `${at}/effects`, bus.name),
+    ...bus.sends.map((send, i) =>
+      place(send, "part", bus.id, `${at}/sends/${i}`, bus.name, "Send"),
     ),
   ];
 }
@@ -178,14 +178,24 @@ export function busParts(bus: Bus, index: number): PartPlace[] {
 export function masterParts(sound: Sound): PartPlace[] {
   return [
     place(sound.master, "part", "", "/master", "Master", ""),
-    ...sound.master.effects.map((effect, i) =>
-      place(effect, "effect", "master", `/master/effects/${i}`, "Master", ""),
-    ),
+    ...effectParts(sound.master.effects, "master", "/master/effects", "Master"),
   ];
 }
 
 export function modulatorPart(modulator: Modulator, index: number): PartPlace {
   return place(modulator, "modulator", "", `/modulators/${index}`, modulator.name, "");
+}
+
+/** The sound's own values: voices, tuning, pace. */
+export function soundPart(name: string): PartPlace {
+  return {
+    path: "sound",
+    pointer: "",
+    family: "part",
+    kind: "sound",
+    owner: name,
+    title: "",
+  };
 }
 
 /** Every part of a sound that parameters may be moved in. */
@@ -194,6 +204,8 @@ export function movableParts(sound: Sound): PartPlace[] {
     ...sound.layers.flatMap(layerParts),
     ...sound.buses.flatMap(busParts),
     ...masterParts(sound),
+    ...sound.modulators.map(modulatorPart),
+    soundPart(sound.name),
   ];
 }
 
@@ -206,11 +218,16 @@ export interface Target {
 
 /** Every parameter of a sound that a route may lead to, with a readable name. */
 export function targets(sound: Sound, catalogue: Catalogue): Target[] {
+  const moved = new Set(sound.routes.map((route) => route.to));
   return movableParts(sound).flatMap((part) => {
     const module = catalogue.module(part.family, part.kind);
     const title = part.title || (part.family === "effect" ? module.name : "");
+    const params = (valueAt(sound, `${part.pointer}/params`) ?? {}) as Record<string, Value>;
     return module.parameters
-      .filter((p) => p.moves !== "no" && applies(p, part.params))
+      .filter(
+        (p) =>
+          p.moves !== "no" && applies(module, p, params, (key) => moved.has(`${part.path}.${key}`)),
+      )
       .map((parameter) => ({
         address: `${part.path}.${parameter.key}`,
         parameter,

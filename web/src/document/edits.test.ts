@@ -1,6 +1,6 @@
 import { describe, expect, it } from "vitest";
 import type { Route, Sound } from "../api/client";
-import { applies, Catalogue, type Module, type Parameter, targets } from "./catalogue";
+import { applies, targets } from "./catalogue";
 import {
   addBus,
   addItem,
@@ -18,39 +18,10 @@ import {
   removeModulator,
   removePart,
 } from "./edits";
+import { catalogueOf, module, parameter } from "./examples";
 import { applyOperations, type Operation } from "./patch";
 
-const parameter = (key: string, more: Partial<Parameter> = {}): Parameter => ({
-  key,
-  name: key,
-  help: "",
-  unit: "%",
-  low: 0,
-  high: 100,
-  default: 5,
-  kind: "number",
-  scale: "linear",
-  moves: "per note",
-  depth_unit: "%",
-  depth_limit: 100,
-  choices: [],
-  when: null,
-  most: 0,
-  of: "",
-  needed: false,
-  ...more,
-});
-const module = (family: string, kind: string, ...parameters: Parameter[]): Module => ({
-  family,
-  kind,
-  name: kind,
-  help: "",
-  parameters,
-  items: [],
-  picture: "",
-});
-
-const catalogue = new Catalogue([
+const catalogue = catalogueOf(
   module(
     "part",
     "layer",
@@ -61,6 +32,7 @@ const catalogue = new Catalogue([
   ),
   module("part", "amplitude"),
   module("part", "send", parameter("level")),
+  module("part", "sound", parameter("pace")),
   module("part", "bus"),
   module("part", "master"),
   module("source", "wavetable", parameter("position"), parameter("table", { moves: "no" })),
@@ -77,7 +49,7 @@ const catalogue = new Catalogue([
   module("filter", "lowpass", parameter("cutoff", { depth_unit: "oct", depth_limit: 10 })),
   module("effect", "reverb", parameter("mix")),
   module("modulator", "lfo", parameter("period", { kind: "time", default: 20 })),
-]);
+);
 
 function example(): Sound {
   const layer = (id: string) => ({
@@ -106,7 +78,7 @@ function example(): Sound {
   return {
     name: "S",
     layers: [layer("layer1"), layer("layer2")],
-    buses: [{ id: "bus1", kind: "bus", name: "Space", params: {}, effects: [] }],
+    buses: [{ id: "bus1", kind: "bus", name: "Space", params: {}, effects: [], sends: [] }],
     master: { id: "master", kind: "master", params: {}, effects: [] },
     modulators: ["a", "b"].map((id) => ({
       id,
@@ -244,7 +216,8 @@ describe("targets", () => {
     expect(found).not.toContain("layer1.source.table");
     expect(found).not.toContain("layer1.blend");
     const blend = catalogue.module("part", "layer").parameters[1];
-    expect(blend && applies(blend, { arrangement: "parallel" })).toBe(true);
+    const layer = catalogue.module("part", "layer");
+    expect(blend && applies(layer, blend, { arrangement: "parallel" })).toBe(true);
   });
 
   it("say what is missing from the catalogue", () => {

@@ -1,6 +1,6 @@
 /** The edits that the screen offers, as JSON Patch operations. */
 
-import type { Layer, Modulator, Route, Sound } from "../api/client";
+import type { Bus, Layer, Modulator, Route, Sound } from "../api/client";
 import { type Catalogue, defaultParams, newSource, type Target } from "./catalogue";
 import type { Operation } from "./patch";
 
@@ -238,20 +238,20 @@ export function removePart(sound: Sound, path: string, pointer: string): Operati
 
 export function addSend(
   catalogue: Catalogue,
-  layer: Layer,
-  layerIndex: number,
+  sender: Layer | Bus,
+  pointer: string,
   bus: string,
 ): Operation[] {
   const value = {
     id: freeId(
       "send",
-      layer.sends.map((s) => s.id),
+      sender.sends.map((s) => s.id),
     ),
     kind: "send",
     params: defaultParams(catalogue.module("part", "send")),
     bus,
   };
-  return [{ op: "add", path: `/layers/${layerIndex}/sends/-`, value }];
+  return [{ op: "add", path: `${pointer}/sends/-`, value }];
 }
 
 export function addBus(sound: Sound, catalogue: Catalogue): Operation[] {
@@ -260,6 +260,7 @@ export function addBus(sound: Sound, catalogue: Catalogue): Operation[] {
     kind: "reverb",
     params: defaultParams(catalogue.module("effect", "reverb")),
     bypass: false,
+    chains: [],
   };
   const value = {
     id: freeId("bus", topIds(sound)),
@@ -267,6 +268,7 @@ export function addBus(sound: Sound, catalogue: Catalogue): Operation[] {
     name: sound.buses.length ? `Space ${sound.buses.length + 1}` : "Space",
     params: defaultParams(catalogue.module("part", "bus")),
     effects: [reverb],
+    sends: [],
   };
   return [{ op: "add", path: "/buses/-", value }];
 }
@@ -275,12 +277,16 @@ export function addBus(sound: Sound, catalogue: Catalogue): Operation[] {
 export function removeBus(sound: Sound, index: number): Operation[] {
   const bus = sound.buses[index];
   if (!bus) return [];
-  const sends = sound.layers.flatMap((layer, l) =>
-    layer.sends
+  const senders = [
+    ...sound.layers.map((layer, l) => ({ sender: layer, at: `/layers/${l}` })),
+    ...sound.buses.map((other, b) => ({ sender: other, at: `/buses/${b}` })),
+  ];
+  const sends = senders.flatMap(({ sender, at }) =>
+    sender.sends
       .map((send, s) => ({
         send,
-        pointer: `/layers/${l}/sends/${s}`,
-        path: `${layer.id}.${send.id}.`,
+        pointer: `${at}/sends/${s}`,
+        path: `${sender.id}.${send.id}.`,
       }))
       .filter(({ send }) => send.bus === bus.id)
       .reverse(),
@@ -330,7 +336,10 @@ export function removeModulator(sound: Sound, index: number): Operation[] {
   );
   return [
     ...unscaled,
-    ...routesWithout(sound, (route) => route.from === modulator.id),
+    ...routesWithout(
+      sound,
+      (route) => route.from === modulator.id || route.to.startsWith(`${modulator.id}.`),
+    ),
     { op: "remove", path: `/modulators/${index}` },
   ];
 }

@@ -1,5 +1,6 @@
 import { describe, expect, it } from "vitest";
 import type { Parameter } from "./catalogue";
+import { parameter } from "./examples";
 import {
   atShare,
   clock,
@@ -17,31 +18,20 @@ import {
   stepped,
 } from "./values";
 
-const base: Parameter = {
-  key: "x",
-  name: "X",
-  help: "",
-  unit: "",
-  low: 0,
-  high: 100,
-  default: 0,
-  kind: "number",
-  scale: "linear",
-  moves: "no",
-  depth_unit: "",
-  depth_limit: 0,
-  choices: [],
-  most: 4,
-  of: "",
-  needed: false,
-  when: null,
-};
+const base = parameter("x", { unit: "", default: 0, moves: "no", depth_unit: "", most: 4 });
 const cutoff: Parameter = { ...base, unit: "Hz", low: 20, high: 20_000, scale: "logarithmic" };
 const level: Parameter = { ...base, unit: "dB", low: -80, high: 12, scale: "decibel" };
 const unison: Parameter = { ...base, kind: "integer", low: 1, high: 24 };
 const attack: Parameter = { ...base, kind: "time", unit: "s", high: 600, scale: "logarithmic" };
 
 describe("what is shown", () => {
+  it("names keys as notes where the catalogue says so", () => {
+    const key = { ...base, kind: "integer" as const, high: 127, display: "note" as const };
+    expect(shown(key, 60)).toBe("C4");
+    expect(parsed(key, "B♭3", 0)).toBe(58);
+    expect(shown({ ...key, display: "unit" }, 60)).toBe("60");
+  });
+
   it("carries its unit and a true minus", () => {
     expect(shown(cutoff, 880)).toBe("880 Hz");
     expect(shown(cutoff, 12_000)).toBe("12 kHz");

@@ -81,6 +81,7 @@ export function shown(parameter: Parameter, value: Value): string {
   if (parameter.kind === "switch") return value ? "On" : "Off";
   if (Array.isArray(value)) return value.map((number) => shownNumber(number)).join("  ");
   if (isTime(value)) return shownTime(value);
+  if (parameter.display === "note") return keyName(Number(value));
   return withUnit(Number(value), parameter.unit);
 }
 
@@ -116,6 +117,7 @@ const NUMBER = /^([+-]?\d*\.?\d+)\s*(.*)$/;
 export function parsed(parameter: Parameter, text: string, current: Value): Value | null {
   const plain = text.trim().replaceAll(MINUS, "-").replace(",", ".").toLowerCase();
   if (parameter.unit === "dB" && /^-?(∞|inf)/.test(plain)) return parameter.low;
+  if (parameter.display === "note") return parsedKey(text);
   const colon = /^(\d+):(\d{1,2}(?:\.\d+)?)$/.exec(plain);
   if (colon && parameter.kind === "time") {
     return { value: Number(colon[1]) * 60 + Number(colon[2]), unit: "s" };
@@ -144,12 +146,11 @@ function parsedTime(amount: number, unit: string, current: Value): Time | null {
   return null;
 }
 
-const LONGEST = { s: 0, beats: 4096, hold: 8 };
-
 /** The range of a value: of a time, in its own unit. */
 export function range(parameter: Parameter, value: Value): { low: number; high: number } {
   if (isTime(value) && value.unit !== "s") {
-    return { low: parameter.low > 0 ? 0.001 : 0, high: LONGEST[value.unit] };
+    const high = value.unit === "beats" ? parameter.most_beats : parameter.most_hold;
+    return { low: parameter.low > 0 ? 0.001 : 0, high };
   }
   return { low: parameter.low, high: parameter.high };
 }

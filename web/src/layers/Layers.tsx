@@ -10,14 +10,12 @@ import {
 } from "../document/edits";
 import type { Operation } from "../document/patch";
 import { useMaterial } from "../material/shelf";
+import { useSkeleton } from "../session/hooks";
 import { edit, type Selection, useSession } from "../session/store";
 import { useStage } from "../stage/socket";
 import { useCatalogue } from "../ui/catalogue-context";
 import { EditableName } from "../ui/EditableName";
 import { Menu } from "../ui/Menu";
-
-const MOST_LAYERS = 8;
-const MOST_BUSES = 4;
 
 function select(selection: Selection) {
   useSession.setState({ selection });
@@ -45,43 +43,38 @@ function Silhouette({ id }: { id: string }) {
   );
 }
 
-function Card({
-  chosen,
-  onChoose,
-  label,
-  children,
-}: {
-  chosen: boolean;
-  onChoose: () => void;
-  label: string;
-  children: ReactNode;
-}) {
+/** The frame of a layer, a bus or the master; its name is the button that selects it. */
+function Card({ chosen, children }: { chosen: boolean; children: ReactNode }) {
   return (
-    // biome-ignore lint/a11y/useKeyWithClickEvents: the button inside does the same by keyboard
     <li
       className={`relative mb-1.5 border border-l-[5px] bg-paper px-2 py-1 ${
         chosen ? "border-ink" : "border-line border-l-[#8ea3ac]"
       }`}
-      onClick={onChoose}
     >
-      <button
-        type="button"
-        className="sr-only focus:not-sr-only"
-        aria-pressed={chosen}
-        onClick={onChoose}
-      >
-        Edit {label}
-      </button>
       {children}
     </li>
   );
 }
 
-function describe(layer: Layer, name: string, recordingName: string): string {
-  const unison = Number(layer.source.params.unison ?? 1);
-  const table = String(layer.source.params.table ?? "").replaceAll("_", " ");
-  const from = recordingName || (table === "cut" ? "cut table" : table);
-  return `${from || name.toLowerCase()}${unison > 1 ? `, unison ${unison}` : ""}`;
+/** A few words about a layer's source: what it plays, and how many times over. */
+function About({ layer, index }: { layer: Layer; index: number }) {
+  const catalogue = useCatalogue();
+  const material = useMaterial();
+  const told = useSession((s) => {
+    const source = s.sound?.layers[index]?.source;
+    const recording = source?.params.recording ?? source?.items[0]?.params.recording ?? "";
+    return [source?.params.unison ?? 1, source?.params.table ?? "", recording].join("|");
+  });
+  const [unison = "1", table = "", used = ""] = told.split("|");
+  const recording = material.data?.find((m) => m.card.key === used)?.card.name.toLowerCase();
+  const plain = table === "cut" ? "cut table" : table.replaceAll("_", " ");
+  const kind = catalogue.module("source", layer.source.kind).name.toLowerCase();
+  return (
+    <span className="label min-w-0 flex-1 truncate text-xs">
+      {recording || plain || kind}
+      {Number(unison) > 1 ? `, unison ${unison}` : ""}
+    </span>
+  );
 }
 
 function Toggle({
@@ -114,9 +107,6 @@ function Toggle({
 function LayerCard({ layer, index, count }: { layer: Layer; index: number; count: number }) {
   const catalogue = useCatalogue();
   const chosen = useSession((s) => s.selection.kind === "layer" && s.selection.id === layer.id);
-  const material = useMaterial();
-  const used = layer.source.params.recording ?? layer.source.items[0]?.params.recording;
-  const recording = material.data?.find((m) => m.card.key === used)?.card.name.toLowerCase() ?? "";
   const act = (
     label: string,
     make: (sound: NonNullable<ReturnType<typeof useSession.getState>["sound"]>) => Operation[],
@@ -131,15 +121,13 @@ function LayerCard({ layer, index, count }: { layer: Layer; index: number; count
       `${field} ${layer.name}`,
     );
   return (
-    <Card
-      chosen={chosen}
-      label={layer.name}
-      onChoose={() => select({ kind: "layer", id: layer.id })}
-    >
+    <Card chosen={chosen}>
       <div className="flex items-center gap-1">
         <EditableName
           name={layer.name}
           label="Layer"
+          chosen={chosen}
+          onChoose={() => select({ kind: "layer", id: layer.id })}
           className="min-w-0 flex-1 text-[0.95rem] font-bold"
           onChange={(name) =>
             edit(
@@ -155,7 +143,7 @@ function LayerCard({ layer, index, count }: { layer: Layer; index: number; count
           entries={[
             {
               name: "Duplicate",
-              disabled: count >= MOST_LAYERS,
+              disabled: count >= catalogue.limits.layers,
               act: () => act("Duplicate layer", (s) => duplicateLayer(s, index)),
             },
             {
@@ -181,9 +169,7 @@ function LayerCard({ layer, index, count }: { layer: Layer; index: number; count
         />
       </div>
       <div className="flex items-center gap-0.5">
-        <span className="label min-w-0 flex-1 truncate text-xs">
-          {describe(layer, catalogue.module("source", layer.source.kind).name, recording)}
-        </span>
+        <About layer={layer} index={index} />
         <Toggle
           on={layer.solo}
           name="solo"
@@ -204,8 +190,9 @@ function LayerCard({ layer, index, count }: { layer: Layer; index: number; count
 
 export function Layers() {
   const catalogue = useCatalogue();
-  const layers = useSession((s) => s.sound?.layers) ?? [];
-  const buses = useSession((s) => s.sound?.buses) ?? [];
+  const sound = useSkeleton();
+  const layers = sound?.layers ?? [];
+  const buses = sound?.buses ?? [];
   const ceiling = useSession((s) => s.sound?.master.params.ceiling);
   const selection = useSession((s) => s.selection);
   const sources = catalogue.family("source");
@@ -221,7 +208,7 @@ export function Layers() {
   return (
     <aside
       aria-label="Layers and buses"
-      className="w-[206px] shrink-0 overflow-y-auto border-r border-line p-3 pt-2"
+      className="shrink-0 border-line p-3 pt-2 max-lg:border-b lg:w-[206px] lg:overflow-y-auto lg:border-r 2xl:w-[250px]"
     >
       <div className="mb-1 flex items-center justify-between">
         <h2 className="label text-sm">Layers</h2>
@@ -231,7 +218,8 @@ export function Layers() {
           entries={sources.map((source) => ({
             name: source.name,
             help: source.help,
-            disabled: layers.length >= MOST_LAYERS,
+            group: source.category,
+            disabled: layers.length >= catalogue.limits.layers,
             act: () => add(source.kind),
           }))}
         />
@@ -246,10 +234,13 @@ export function Layers() {
         <button
           type="button"
           className="button-plain"
-          disabled={buses.length >= MOST_BUSES}
+          disabled={buses.length >= catalogue.limits.buses}
           onClick={() => {
             const { sound } = useSession.getState();
-            if (sound) edit("sound", addBus(sound, catalogue), "Add bus");
+            if (!sound) return;
+            edit("sound", addBus(sound, catalogue), "Add bus");
+            const fresh = useSession.getState().sound?.buses.at(-1);
+            if (fresh) select({ kind: "bus", id: fresh.id });
           }}
         >
           Add
@@ -257,16 +248,13 @@ export function Layers() {
       </div>
       <ul>
         {buses.map((bus, i) => (
-          <Card
-            key={bus.id}
-            label={bus.name}
-            chosen={selection.kind === "bus" && selection.id === bus.id}
-            onChoose={() => select({ kind: "bus", id: bus.id })}
-          >
+          <Card key={bus.id} chosen={selection.kind === "bus" && selection.id === bus.id}>
             <div className="flex items-center">
               <EditableName
                 name={bus.name}
                 label="Bus"
+                chosen={selection.kind === "bus" && selection.id === bus.id}
+                onChoose={() => select({ kind: "bus", id: bus.id })}
                 className="min-w-0 flex-1 text-[0.95rem] font-bold"
                 onChange={(name) =>
                   edit(
@@ -298,12 +286,15 @@ export function Layers() {
             </div>
           </Card>
         ))}
-        <Card
-          label="Master"
-          chosen={selection.kind === "master"}
-          onChoose={() => select({ kind: "master" })}
-        >
-          <div className="text-[0.95rem] font-bold">Master</div>
+        <Card chosen={selection.kind === "master"}>
+          <button
+            type="button"
+            className="block w-full rounded-sm text-left text-[0.95rem] font-bold"
+            aria-pressed={selection.kind === "master"}
+            onClick={() => select({ kind: "master" })}
+          >
+            Master
+          </button>
           <div className="label text-xs">
             Ceiling {String(ceiling).replace("-", "−")} dBTP, voices, tuning
           </div>

@@ -1,8 +1,9 @@
-import type { Layer } from "../api/client";
+import type { Layer, Value } from "../api/client";
 import { itemParts, type PartPlace } from "../document/catalogue";
 import { addItem, removeItem } from "../document/edits";
 import { isPacked } from "../pictures/packed";
 import { SmallSpectrum } from "../pictures/SpectrumPicture";
+import { useLayer } from "../session/hooks";
 import { useStage } from "../stage/socket";
 import { PartStrips } from "../strips/PartStrips";
 import { itemName } from "../strips/ReferenceStrip";
@@ -16,6 +17,12 @@ interface Numbered {
   id: string;
   name: string;
   place: PartPlace;
+}
+
+/** The values of an item of the layer's source, from its place. */
+function paramsOf(layer: Layer, place: PartPlace): Record<string, Value> {
+  const id = place.path.slice(place.path.lastIndexOf(".") + 1);
+  return layer.source.items.find((item) => item.id === id)?.params ?? {};
 }
 
 const idOf = (place: PartPlace) => place.path.slice(place.path.lastIndexOf(".") + 1);
@@ -37,14 +44,17 @@ function Operator({
   const picture = useStage((s) => s.pictures[layer.id]);
   const nameOf = (id: unknown) =>
     id === operator.id ? "itself" : (operators.find((o) => o.id === id)?.name ?? "nothing");
-  const acting = modulations.filter((m) => m.params.to === operator.id);
+  const acting = modulations.filter((m) => paramsOf(layer, m).to === operator.id);
   const spectrum = (picture?.items as Record<string, unknown> | undefined)?.[operator.id];
   return (
     <Section
       title={operator.name}
       about={told(
-        operator.place.params,
-        acting.map((m) => ({ name: nameOf(m.params.from), amount: Number(m.params.amount) })),
+        paramsOf(layer, operator.place),
+        acting.map((m) => {
+          const { from, amount } = paramsOf(layer, m);
+          return { name: nameOf(from), amount: Number(amount) };
+        }),
       )}
       actions={
         <>
@@ -53,7 +63,7 @@ function Operator({
             label={`Let another act on it: ${operator.name}`}
             entries={operators.map((other) => ({
               name: other.id === operator.id ? "Itself (feedback)" : other.name,
-              disabled: acting.some((m) => m.params.from === other.id),
+              disabled: acting.some((m) => paramsOf(layer, m).from === other.id),
               act: () =>
                 change("Add modulation", () =>
                   addItem(catalogue, layer, index, "modulation", {
@@ -69,7 +79,7 @@ function Operator({
               button="Stop one acting"
               label={`Stop an operator acting on ${operator.name}`}
               entries={acting.map((modulation) => ({
-                name: nameOf(modulation.params.from),
+                name: nameOf(paramsOf(layer, modulation).from),
                 act: () =>
                   change("Remove modulation", (s) =>
                     removeItem(s, catalogue, index, idOf(modulation)),
@@ -101,7 +111,7 @@ function Operator({
         <div className="h-[50px] border border-line bg-paper" />
       )}
       {acting.map((modulation) => {
-        const from = nameOf(modulation.params.from);
+        const from = nameOf(paramsOf(layer, modulation).from);
         return (
           <PartStrips
             key={modulation.path}
@@ -117,8 +127,10 @@ function Operator({
 }
 
 /** The operators one below the other, each with what acts on it and what comes out. */
-export function Operators({ layer, index }: { layer: Layer; index: number }) {
+export function Operators({ index }: { index: number }) {
   const catalogue = useCatalogue();
+  const layer = useLayer(index);
+  if (!layer) return null;
   const items = itemParts(layer, index);
   const operators = items
     .filter((place) => place.kind === "operator")

@@ -3,6 +3,7 @@ import { itemParts, type PartPlace } from "../document/catalogue";
 import { addItem, changeSource, removeItem } from "../document/edits";
 import { useMaterial } from "../material/shelf";
 import { SourcePicture } from "../pictures/SourcePicture";
+import { useSession } from "../session/store";
 import { PartStrips } from "../strips/PartStrips";
 import { Section } from "../strips/Section";
 import { useCatalogue } from "../ui/catalogue-context";
@@ -36,8 +37,9 @@ function SourceKind({ layer, index }: { layer: Layer; index: number }) {
 }
 
 /** What a new item takes over from the first of its kind: the recording that it plays. */
-function firstOf(layer: Layer, kind: string): Layer["source"]["params"] {
-  const recording = layer.source.items.find((item) => item.kind === kind)?.params.recording;
+function firstOf(index: number, kind: string): Layer["source"]["params"] {
+  const layer = useSession.getState().sound?.layers[index];
+  const recording = layer?.source.items.find((item) => item.kind === kind)?.params.recording;
   return recording === undefined ? {} : { recording };
 }
 
@@ -95,9 +97,9 @@ export function SourceEditor({
       >
         <SourcePicture layer={layer} index={index} kind={module.picture} />
         <PartStrips place={source} />
-        <PartStrips place={own} only={["octave", "transpose", "drift"]} />
+        <PartStrips place={own} only={["Pitch"]} />
       </Section>
-      {layer.source.kind === "operators" && <Operators layer={layer} index={index} />}
+      {layer.source.kind === "operators" && <Operators index={index} />}
       {layer.source.kind === "sampler" && <Instrument layer={layer} index={index} />}
       {(layer.source.kind === "operators" ? [] : module.items).map((rule) => {
         const name = catalogue.module("item", rule.kind).name;
@@ -120,7 +122,7 @@ export function SourceEditor({
                 disabled={here.length >= rule.most}
                 onClick={() =>
                   change(`Add ${name.toLowerCase()}`, () =>
-                    addItem(catalogue, layer, index, rule.kind, firstOf(layer, rule.kind)),
+                    addItem(catalogue, layer, index, rule.kind, firstOf(index, rule.kind)),
                   )
                 }
               >

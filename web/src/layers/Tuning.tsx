@@ -37,7 +37,7 @@ function Degrees({ scale }: { scale: Scale }) {
   const told = scale.cents.map((cents) => `${shownNumber(cents, 1)} ct`).join(", ");
   return (
     <svg
-      className="col-span-4 h-[50px] w-full border border-line bg-paper"
+      className="col-span-full h-[50px] w-full border border-line bg-paper"
       viewBox={`0 0 ${WIDTH} 50`}
       preserveAspectRatio="none"
       role="img"

@@ -1,9 +1,9 @@
-import type { PartPlace } from "../document/catalogue";
+import type { Value } from "../api/client";
 import { shownNumber } from "../document/values";
 
 /** What an operator does, in a line: how it is heard, and who acts on it. */
 export function told(
-  operator: PartPlace["params"],
+  operator: Record<string, Value>,
   acting: { name: string; amount: number }[],
 ): string {
   const level = Number(operator.level);

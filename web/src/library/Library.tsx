@@ -11,6 +11,19 @@ import { useActions, useProductions, useRemoving } from "./productions";
 
 type Cue = ProductionEntry["cues"][number];
 
+const newSoundIn = (cueId: number) =>
+  taken(
+    api.POST("/api/cues/{cue_id}/sounds", {
+      params: { path: { cue_id: cueId } },
+      body: { name: "New sound" },
+    }),
+  );
+
+/** What was just made is opened: the sound of a cue, a first one where it has none. */
+async function openedIn(cue: Cue): Promise<number> {
+  return cue.sounds[0]?.id ?? (await newSoundIn(cue.id)).id;
+}
+
 function CueBlock({ cue, close }: { cue: Cue; close: () => void }) {
   const act = useActions();
   const open = useSession((s) => s.soundId);
@@ -43,18 +56,10 @@ function CueBlock({ cue, close }: { cue: Cue; close: () => void }) {
             {
               name: "New sound",
               act: () =>
-                void act(
-                  taken(
-                    api.POST("/api/cues/{cue_id}/sounds", {
-                      params: path,
-                      body: { name: "New sound" },
-                    }),
-                  ),
-                  (sound) => {
-                    goTo(sound.id);
-                    close();
-                  },
-                ),
+                void act(newSoundIn(cue.id), (sound) => {
+                  goTo(sound.id);
+                  close();
+                }),
             },
             { name: "From a JSON file", act: () => picker.current?.click() },
           ]}
@@ -108,6 +113,10 @@ function CueBlock({ cue, close }: { cue: Cue; close: () => void }) {
                       body: { name: `${sound.name} copy`, copy_of: sound.id },
                     }),
                   ),
+                  (copy) => {
+                    goTo(copy.id);
+                    close();
+                  },
                 )
               }
             >
@@ -165,7 +174,8 @@ function Tree({ close }: { close: () => void }) {
                       params: { path: { production_id: production.id } },
                       body: { number: `${production.cues.length + 1}m1`, name: "New cue" },
                     }),
-                  ),
+                  ).then(openedIn),
+                  goTo,
                 )
               }
             >
@@ -193,7 +203,12 @@ function Tree({ close }: { close: () => void }) {
         type="button"
         className="button"
         onClick={() =>
-          void act(taken(api.POST("/api/productions", { body: { name: "New production" } })))
+          void act(
+            taken(api.POST("/api/productions", { body: { name: "New production" } })).then(
+              (made) => (made.cues[0] ? openedIn(made.cues[0]) : null),
+            ),
+            (sound) => sound !== null && goTo(sound),
+          )
         }
       >
         New production

@@ -3,6 +3,7 @@ import type { Route } from "../api/client";
 import type { Parameter } from "../document/catalogue";
 import type { Operation } from "../document/patch";
 import { shownNumber } from "../document/values";
+import { useSkeleton } from "../session/hooks";
 import { edit, endGesture, say, useSession } from "../session/store";
 import { hue } from "./hues";
 
@@ -67,17 +68,18 @@ function NumberField({
 
 /** Everything about one route: depth, direction, curve, scaling, removal. */
 export function RouteEditor({
-  route,
+  id,
   parameter,
   title,
 }: {
-  route: Route;
+  id: string;
   parameter: Parameter;
   title?: string;
 }) {
-  const modulators = useSession((s) => s.sound?.modulators) ?? [];
+  const route = useSession((s) => s.sound?.routes.find((r) => r.id === id));
+  const modulators = useSkeleton()?.modulators ?? [];
   const at = () => {
-    const index = useSession.getState().sound?.routes.findIndex((r) => r.id === route.id) ?? -1;
+    const index = useSession.getState().sound?.routes.findIndex((r) => r.id === id) ?? -1;
     return `/routes/${index}`;
   };
   const change = (field: keyof Route, value: unknown, gesture: string | null = null) =>
@@ -87,6 +89,7 @@ export function RouteEditor({
       "Route",
       gesture,
     );
+  if (!route) return null;
   const name = title ?? modulators.find((m) => m.id === route.from)?.name ?? route.from;
   return (
     <div className="border-b border-line py-2 last:border-0" data-route={route.to}>

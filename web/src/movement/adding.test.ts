@@ -1,19 +1,22 @@
 import { afterEach, beforeEach, expect, it, vi } from "vitest";
 import type { OpenedSound } from "../api/client";
-import { Catalogue, type Module } from "../document/catalogue";
+import { catalogueOf, module } from "../document/examples";
 import { takeUp, undo, useSession } from "../session/store";
 import { addModulatorEntries } from "./adding";
 
-const kind = (name: string): Module => ({
-  family: "modulator",
-  kind: name,
+const kind = (name: string, category: string) => ({
+  ...module("modulator", name),
   name: name.toUpperCase(),
   help: `What ${name} does`,
-  parameters: [],
-  items: [],
-  picture: "",
+  category,
 });
-const catalogue = new Catalogue(["wheel", "random", "envelope", "lfo", "key"].map(kind));
+const catalogue = catalogueOf(
+  kind("lfo", "Cycles"),
+  kind("random", "Chance"),
+  kind("envelope", "Notes"),
+  kind("key", "Notes"),
+  kind("wheel", "Controls"),
+);
 
 beforeEach(() => {
   vi.stubGlobal("fetch", async () => new Response("{}", { status: 200 }));
@@ -31,9 +34,9 @@ afterEach(() => vi.unstubAllGlobals());
 
 const names = () => useSession.getState().sound?.modulators.map((m) => m.kind);
 
-it("offers every kind of modulator once, the usual ones first", () => {
+it("offers every kind of modulator once, as the catalogue has them", () => {
   const entries = addModulatorEntries(catalogue);
-  expect(entries.map((entry) => entry.name)).toEqual(["LFO", "RANDOM", "ENVELOPE", "WHEEL", "KEY"]);
+  expect(entries.map((entry) => entry.name)).toEqual(["LFO", "RANDOM", "ENVELOPE", "KEY", "WHEEL"]);
   expect(entries[0]?.help).toBe("What lfo does");
 });
 

@@ -23,7 +23,7 @@ export function NowAndThroughout({
 }) {
   return (
     <div
-      className="col-span-4 flex h-[92px] gap-2"
+      className="col-span-full flex h-[92px] gap-2"
       role="img"
       aria-label={label}
       data-picture={label}

@@ -3,6 +3,7 @@ import type { Layer } from "../api/client";
 import { addItem, removeItem } from "../document/edits";
 import { change } from "../layers/change";
 import { useOutline, useSpectrogram } from "../material/RecordingPicture";
+import { useLayer } from "../session/hooks";
 import { edit } from "../session/store";
 import { useCatalogue } from "../ui/catalogue-context";
 import { ink, usePainted } from "../ui/painted";
@@ -23,17 +24,16 @@ function boxOf(item: Item): Box {
 export function RegionsPicture({
   places,
   length,
-  layer,
   index,
   recording,
 }: {
   places: Packed;
   length: number;
-  layer: Layer;
   index: number;
   recording: string;
 }) {
   const catalogue = useCatalogue();
+  const layer = useLayer(index);
   const grid = useMemo(() => unpacked(places), [places]);
   const moment = useMoment(grid.columns, length);
   const spectrogram = useSpectrogram(recording, 0, null);
@@ -42,7 +42,7 @@ export function RegionsPicture({
   const area = useRef<HTMLDivElement>(null);
   const [drawing, setDrawing] = useState<Box | null>(null);
   const from = useRef<Point | null>(null);
-  const regions = layer.source.items
+  const regions = (layer?.source.items ?? [])
     .map((item, i) => ({ item, i }))
     .filter(({ item }) => item.kind === "region");
   const picture = usePainted(
@@ -66,7 +66,10 @@ export function RegionsPicture({
     };
   };
   const add = (box: Box) =>
-    change("Draw a region", () => addItem(catalogue, layer, index, "region", { ...box }));
+    change("Draw a region", (sound) => {
+      const here = sound.layers[index];
+      return here ? addItem(catalogue, here, index, "region", { ...box }) : [];
+    });
   const set = (i: number, box: Box, label: string) =>
     edit(
       "sound",
@@ -80,7 +83,7 @@ export function RegionsPicture({
     );
   const place = cell(grid, 0, moment);
   return (
-    <div className="col-span-4">
+    <div className="col-span-full">
       <div
         ref={area}
         className="relative h-[128px] cursor-crosshair touch-none border border-line bg-paper"

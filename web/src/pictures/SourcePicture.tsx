@@ -1,5 +1,6 @@
 import type { Layer } from "../api/client";
 import { openMaterial } from "../material/shelf";
+import { useValue } from "../session/hooks";
 import { useStage } from "../stage/socket";
 import { CyclesPicture } from "./CyclesPicture";
 import { GrainsPicture } from "./GrainsPicture";
@@ -20,11 +21,11 @@ export function SourcePicture({
   kind: string;
 }) {
   const shown = useStage((s) => s.pictures[layer.id]);
-  const recording = String(layer.source.params.recording ?? "");
-  if (kind === "zones") return <ZonesPicture layer={layer} />;
+  const recording = String(useValue(`/layers/${index}/source/params/recording`) ?? "");
+  if (kind === "zones") return <ZonesPicture index={index} />;
   if ((kind === "grains" || kind === "regions") && !recording) {
     return (
-      <p className="col-span-4 border border-line bg-paper p-3" role="status">
+      <p className="col-span-full border border-line bg-paper p-3" role="status">
         No recording yet: choose one below, or{" "}
         <button type="button" className="button-plain underline" onClick={() => openMaterial()}>
           take one in
@@ -34,7 +35,7 @@ export function SourcePicture({
     );
   }
   if (!shown || shown.kind !== kind) {
-    return <div className="col-span-4 h-[92px] border border-line bg-paper" />;
+    return <div className="col-span-full h-[92px] border border-line bg-paper" />;
   }
   const { levels, octaves, places, cycles, grains, length } = shown;
   if (kind === "partials" && isPacked(levels) && isPacked(octaves) && isPacked(places)) {
@@ -50,15 +51,7 @@ export function SourcePicture({
     return <GrainsPicture grains={grains} length={length} layer={layer.id} recording={recording} />;
   }
   if (kind === "regions" && isPacked(places)) {
-    return (
-      <RegionsPicture
-        places={places}
-        length={length}
-        layer={layer}
-        index={index}
-        recording={recording}
-      />
-    );
+    return <RegionsPicture places={places} length={length} index={index} recording={recording} />;
   }
   return null;
 }

@@ -1,13 +1,14 @@
-import type { Layer } from "../api/client";
 import { keyName } from "../document/values";
 import { useMaterial } from "../material/shelf";
+import { useLayer } from "../session/hooks";
 
 const KEYS = 128;
 
 /** Which keys and velocities play which recording. */
-export function ZonesPicture({ layer }: { layer: Layer }) {
+export function ZonesPicture({ index }: { index: number }) {
   const material = useMaterial();
-  const zones = layer.source.items.filter((item) => item.kind === "zone");
+  const layer = useLayer(index);
+  const zones = (layer?.source.items ?? []).filter((item) => item.kind === "zone");
   const name = (key: unknown) =>
     material.data?.find((m) => m.card.key === key)?.card.name ?? "no recording";
   const number = (value: unknown) => Number(value);
@@ -22,7 +23,7 @@ export function ZonesPicture({ layer }: { layer: Layer }) {
       role="img"
       aria-label={`Zones: ${told}`}
       data-picture="Zones"
-      className="relative col-span-4 h-[92px] border border-line bg-paper"
+      className="relative col-span-full h-[92px] border border-line bg-paper"
     >
       {Array.from({ length: 11 }, (_, octave) => (
         <span

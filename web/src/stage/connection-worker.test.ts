@@ -1,5 +1,5 @@
 import { beforeEach, describe, expect, it, vi } from "vitest";
-import { AUDIO, TILE } from "./frames";
+import { AUDIO, TILE } from "./packets";
 
 class FakeSocket {
   static readonly OPEN = 1;

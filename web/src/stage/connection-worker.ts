@@ -3,7 +3,7 @@
  * worklet, so that nothing the page does makes the sound stutter. All else goes to the page.
  */
 
-import { AUDIO, type AudioHeader, readFrame, TILE } from "./frames";
+import { AUDIO, type AudioHeader, readPacket, TILE } from "./packets";
 
 type FromPage =
   | { type: "open"; url: string }
@@ -46,13 +46,13 @@ function hear(text: string) {
 }
 
 function take(buffer: ArrayBuffer) {
-  const frame = readFrame(buffer);
-  if (frame.kind === AUDIO) {
-    const { stream, at } = frame.header as AudioHeader;
-    const samples = new Float32Array(frame.data);
+  const packet = readPacket(buffer);
+  if (packet.kind === AUDIO) {
+    const { stream, at } = packet.header as AudioHeader;
+    const samples = new Float32Array(packet.data);
     audio?.postMessage({ type: "samples", stream, at, samples }, [samples.buffer]);
-  } else if (frame.kind === TILE) {
-    page.postMessage({ type: "tile", header: frame.header, data: frame.data }, [frame.data]);
+  } else if (packet.kind === TILE) {
+    page.postMessage({ type: "tile", header: packet.header, data: packet.data }, [packet.data]);
   }
 }
 

@@ -1,36 +1,23 @@
 /** The WebSocket of the open sound: comes back by itself when it is lost. */
 
 import { create } from "zustand";
-import type { RenderOut } from "../api/client";
+import type { RenderOut, Schemas } from "../api/client";
 import { longView } from "../longview/picture";
 import { catchUp, knownRevision, say, unsent } from "../session/store";
 import { player } from "./audio";
-import type { TileHeader } from "./frames";
 
-export interface Course {
-  value: number[];
-  low: number[];
-  high: number[];
-}
-
-export interface Summary {
-  integrated: number | null;
-  range: number | null;
-  true_peak: number | null;
-  width: number | null;
-  correlation: number | null;
-  stages: Record<string, (number | null)[]>;
-  peaks: Record<string, number | null>;
-}
-
+/** A trajectory in short: middle, lowest and highest at each point. */
+export type Outline = Schemas["TrajectoryOut"];
+export type Summary = Schemas["SummaryNews"];
 /** What a source's picture shows; which kind it is decides what else there is. */
-export type Shown = { kind: string; length: number } & Record<string, unknown>;
-
+export type Shown = Schemas["PictureNews"] & Record<string, unknown>;
 export type RenderNews = Pick<RenderOut, "id" | "state" | "progress" | "message">;
+type News = Schemas["StageMessages"]["to_page"];
+type ToServer = Schemas["StageMessages"]["from_page"];
 
 interface Stage {
   connected: boolean;
-  courses: { modulators: Record<string, Course>; parameters: Record<string, Course> };
+  trajectories: { modulators: Record<string, Outline>; parameters: Record<string, Outline> };
   summary: Summary | null;
   renders: Record<number, RenderNews>;
   pictures: Record<string, Shown>;
@@ -41,7 +28,7 @@ interface Stage {
 
 /** What is known of a sound that was only just opened. */
 const UNKNOWN: Omit<Stage, "connected"> = {
-  courses: { modulators: {}, parameters: {} },
+  trajectories: { modulators: {}, parameters: {} },
   summary: null,
   renders: {},
   pictures: {},
@@ -95,7 +82,7 @@ connection.onmessage = (event) => {
   const news = event.data;
   if (news.type === "message") hear(news.message);
   else if (news.type === "tile") {
-    longView.take(news.header as TileHeader, new Uint8Array(news.data));
+    longView.take(news.header, new Uint8Array(news.data));
   } else if (news.type === "opened") opened();
   else closed(news.code);
 };
@@ -122,24 +109,23 @@ function closed(code: number) {
   if (soundId !== null) setTimeout(() => open === soundId && connect(soundId), AGAIN_MS);
 }
 
-function tell(message: object): boolean {
+function tell(message: ToServer): boolean {
   if (!useStage.getState().connected) return false;
   connection.postMessage({ type: "send", text: JSON.stringify(message) });
   return true;
 }
 
-// biome-ignore lint/suspicious/noExplicitAny: messages are told apart by their type
-function hear(message: any) {
+function hear(message: News) {
   switch (message.type) {
     case "trajectories":
       longView.begin(message.revision);
       useStage.setState({
-        courses: { modulators: message.modulators, parameters: message.parameters },
+        trajectories: { modulators: message.modulators, parameters: message.parameters },
       });
       break;
     case "picture":
       useStage.setState((state) => ({
-        pictures: { ...state.pictures, [message.layer]: message },
+        pictures: { ...state.pictures, [message.layer]: message as Shown },
       }));
       break;
     case "summary":

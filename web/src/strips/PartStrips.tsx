@@ -1,37 +1,81 @@
-import { applies, type Parameter, type PartPlace } from "../document/catalogue";
+import { Fragment } from "react";
+import type { Sound, Value } from "../api/client";
+import { applies, type Module, type Parameter, type PartPlace } from "../document/catalogue";
+import { valueAt } from "../document/patch";
+import { useSession } from "../session/store";
 import { useCatalogue } from "../ui/catalogue-context";
 import { NumbersStrip } from "./NumbersStrip";
 import { ReferenceStrip } from "./ReferenceStrip";
 import { ChoiceStrip, Strip } from "./Strip";
 
-/** The strips of a part's parameters, those that do something at the moment. */
+/** The keys of a part's parameters that do something at the moment, as one text. */
+function applying(sound: Sound | null, module: Module, place: PartPlace): string {
+  const params = (sound && valueAt(sound, `${place.pointer}/params`)) as Record<
+    string,
+    Value
+  > | null;
+  if (!sound || !params) return "";
+  const isMoved = (key: string) => sound.routes.some((r) => r.to === `${place.path}.${key}`);
+  return module.parameters
+    .filter((p) => applies(module, p, params, isMoved))
+    .map((p) => p.key)
+    .join(" ");
+}
+
+function OneStrip({
+  place,
+  parameter,
+  name,
+}: {
+  place: PartPlace;
+  parameter: Parameter;
+  name?: string;
+}) {
+  switch (parameter.kind) {
+    case "choice":
+    case "switch":
+      return <ChoiceStrip place={place} parameter={parameter} />;
+    case "numbers":
+      return <NumbersStrip place={place} parameter={parameter} />;
+    case "reference":
+      return <ReferenceStrip place={place} parameter={parameter} />;
+    default:
+      return <Strip place={place} parameter={parameter} name={name} />;
+  }
+}
+
+/** The strips of a part's parameters, those that do something at the moment, in their groups. */
 export function PartStrips({
   place,
   only,
-  except,
   rename,
 }: {
   place: PartPlace;
+  /** Some of the parameters, by their keys or by the groups that the catalogue puts them in. */
   only?: string[];
-  except?: string[];
   rename?: (parameter: Parameter) => string;
 }) {
   const module = useCatalogue().module(place.family, place.kind);
-  return module.parameters
-    .filter((p) => (!only || only.includes(p.key)) && !except?.includes(p.key))
-    .filter((p) => applies(p, place.params))
-    .map((parameter) => {
-      const props = { place, parameter };
-      switch (parameter.kind) {
-        case "choice":
-        case "switch":
-          return <ChoiceStrip key={parameter.key} {...props} />;
-        case "numbers":
-          return <NumbersStrip key={parameter.key} {...props} />;
-        case "reference":
-          return <ReferenceStrip key={parameter.key} {...props} />;
-        default:
-          return <Strip key={parameter.key} {...props} name={rename?.(parameter)} />;
-      }
-    });
+  const keys = useSession((s) => applying(s.sound, module, place)).split(" ");
+  const shown = module.parameters.filter(
+    (p) => keys.includes(p.key) && (!only || only.includes(p.key) || only.includes(p.group)),
+  );
+  const groups = [...new Set(shown.map((p) => p.group))];
+  return groups.map((group) => (
+    <Fragment key={group}>
+      {groups.length > 1 && (
+        <h3 className="label col-span-full -mb-1 text-xs font-semibold">{group}</h3>
+      )}
+      {shown
+        .filter((p) => p.group === group)
+        .map((parameter) => (
+          <OneStrip
+            key={parameter.key}
+            place={place}
+            parameter={parameter}
+            name={rename?.(parameter)}
+          />
+        ))}
+    </Fragment>
+  ));
 }

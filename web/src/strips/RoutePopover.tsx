@@ -4,8 +4,10 @@ import type { Parameter, PartPlace } from "../document/catalogue";
 import { addRoute } from "../document/edits";
 import { addModulatorEntries } from "../movement/adding";
 import { RouteEditor } from "../movement/RouteEditor";
+import { useSkeleton } from "../session/hooks";
 import { edit, useSession } from "../session/store";
 import { useCatalogue } from "../ui/catalogue-context";
+import { Menu } from "../ui/Menu";
 
 /** The button at a strip's foot, and what it opens: the routes that move the parameter. */
 export function RoutePopover({
@@ -22,7 +24,7 @@ export function RoutePopover({
   routes: Route[];
 }) {
   const catalogue = useCatalogue();
-  const modulators = useSession((s) => s.sound?.modulators) ?? [];
+  const modulators = useSkeleton()?.modulators ?? [];
   const moveBy = (from: string) => {
     const { sound } = useSession.getState();
     if (!sound) return;
@@ -55,23 +57,21 @@ export function RoutePopover({
             {routes.length ? "Moved by" : "Nothing moves this yet. Choose what should:"}
           </p>
           {routes.map((route) => (
-            <RouteEditor key={route.id} route={route} parameter={parameter} />
+            <RouteEditor key={route.id} id={route.id} parameter={parameter} />
           ))}
           <div className="mt-2 flex flex-wrap gap-1.5">
             {modulators
-              .filter((m) => !routes.some((route) => route.from === m.id))
+              .filter((m) => m.id !== place.path && !routes.some((route) => route.from === m.id))
               .map((m) => (
                 <button key={m.id} type="button" className="button" onClick={() => moveBy(m.id)}>
                   {m.name}
                 </button>
               ))}
-            {addModulatorEntries(catalogue, (id) => moveBy(id))
-              .slice(0, 3)
-              .map((entry) => (
-                <button key={entry.name} type="button" className="button-plain" onClick={entry.act}>
-                  New {entry.name}
-                </button>
-              ))}
+            <Menu
+              button="New modulator"
+              label={`Move ${name} by a new modulator`}
+              entries={() => addModulatorEntries(catalogue, (id) => moveBy(id))}
+            />
           </div>
         </Popover.Content>
       </Popover.Portal>

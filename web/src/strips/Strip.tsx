@@ -1,5 +1,4 @@
 import { memo, useId, useMemo, useRef, useState } from "react";
-import { useShallow } from "zustand/react/shallow";
 import type { Route, Value } from "../api/client";
 import type { Parameter, PartPlace } from "../document/catalogue";
 import { valueAt } from "../document/patch";
@@ -15,8 +14,9 @@ import {
   stepped,
 } from "../document/values";
 import { PlayheadLine } from "../longview/PlayheadLine";
-import { coursePath } from "../movement/course-path";
 import { hue } from "../movement/hues";
+import { trajectoryPath } from "../movement/trajectory-path";
+import { useSkeleton } from "../session/hooks";
 import { edit, endGesture, say, useSession } from "../session/store";
 import { useStage } from "../stage/socket";
 import { RoutePopover } from "./RoutePopover";
@@ -46,24 +46,24 @@ function Trajectory({
   parameter: Parameter;
   value: Value;
 }) {
-  const course = useStage((s) => s.courses.parameters[address]);
+  const outline = useStage((s) => s.trajectories.parameters[address]);
   const { low, high } = range(parameter, value);
   const view = useMemo(() => {
-    if (!course) return null;
+    if (!outline) return null;
     const at = (v: number) => share(parameter, v, low, high);
     // Look closely: the part of the range that is travelled, with some air around it.
     const rest = at(asNumber(value));
-    const bottom = Math.min(rest, ...course.low.map(at));
-    const top = Math.max(rest, ...course.high.map(at));
+    const bottom = Math.min(rest, ...outline.low.map(at));
+    const top = Math.max(rest, ...outline.high.map(at));
     const air = Math.max(0.001, (top - bottom) * 0.18);
     const from = bottom - air;
     const span = top + air - from;
     const height = (v: number) => (at(v) - from) / span;
     return {
-      path: coursePath(course, WIDTH, 20, HEIGHT - 2, height),
+      path: trajectoryPath(outline, WIDTH, 20, HEIGHT - 2, height),
       rest: HEIGHT - 2 - ((rest - from) / span) * (HEIGHT - 22),
     };
-  }, [course, parameter, value, low, high]);
+  }, [outline, parameter, value, low, high]);
   if (!view) return null;
   return (
     <svg
@@ -102,14 +102,14 @@ function Bar({ part }: { part: number }) {
   );
 }
 
+/** The routes to an address, without their depths: those are their editors' business. */
 function useRoutesTo(address: string): Route[] {
-  return useSession(
-    useShallow((s) => s.sound?.routes.filter((route) => route.to === address) ?? []),
-  );
+  const routes = useSkeleton()?.routes;
+  return useMemo(() => routes?.filter((route) => route.to === address) ?? [], [routes, address]);
 }
 
 function Marks({ routes }: { routes: Route[] }) {
-  const modulators = useSession((s) => s.sound?.modulators);
+  const modulators = useSkeleton()?.modulators;
   return (
     <span className="pointer-events-none absolute bottom-1 left-[6px] flex gap-[3px]" aria-hidden>
       {routes.map((route) => (
@@ -170,7 +170,7 @@ function Typing({
   );
 }
 
-/** A parameter that stays or moves: its value, its course, and who moves it. */
+/** A parameter that stays or moves: its value, its trajectory, and who moves it. */
 export const Strip = memo(function Strip({ place, parameter, name = parameter.name }: Props) {
   const pointer = pointerOf(place, parameter);
   const address = `${place.path}.${parameter.key}`;

@@ -1,5 +1,5 @@
 import { describe, expect, it } from "vitest";
-import { coursePath } from "../movement/course-path";
+import { trajectoryPath } from "../movement/trajectory-path";
 import { envelopeShape } from "./envelope-shape";
 
 const time = (value: number, unit: "s" | "beats" | "hold" = "s") => ({ value, unit });
@@ -38,9 +38,9 @@ describe("the envelope's picture", () => {
 describe("a course", () => {
   it("is a band between its lowest and highest values", () => {
     const course = { value: [0, 1], low: [0, 0.5], high: [0.25, 1] };
-    expect(coursePath(course, 100, 0, 50, (v) => v)).toBe(
+    expect(trajectoryPath(course, 100, 0, 50, (v) => v)).toBe(
       "M0.0 37.5L100.0 0.0L100.0 25.0L0.0 50.0Z",
     );
-    expect(coursePath({ value: [], low: [], high: [] }, 100, 0, 50, (v) => v)).toBe("");
+    expect(trajectoryPath({ value: [], low: [], high: [] }, 100, 0, 50, (v) => v)).toBe("");
   });
 });

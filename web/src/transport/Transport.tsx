@@ -89,7 +89,7 @@ export function Transport({ onKeys, keys }: { onKeys: () => void; keys: boolean 
   return (
     <section
       aria-label="Transport"
-      className="flex h-11 shrink-0 items-center gap-2 border-b border-line bg-paper px-4"
+      className="flex min-h-11 shrink-0 flex-wrap items-center gap-2 border-b border-line bg-paper px-4 py-1"
     >
       <button
         type="button"

@@ -6,11 +6,16 @@ export function EditableName({
   label,
   onChange,
   className = "",
+  chosen,
+  onChoose,
 }: {
   name: string;
   label: string;
   onChange: (name: string) => void;
   className?: string;
+  /** Where a click chooses what bears the name: whether it is chosen. */
+  chosen?: boolean;
+  onChoose?: () => void;
 }) {
   const [draft, setDraft] = useState<string | null>(null);
   const field = useRef<HTMLInputElement>(null);
@@ -25,6 +30,8 @@ export function EditableName({
         className={`truncate rounded-sm text-left ${className}`}
         title={`${name} (double-click or F2 to rename)`}
         aria-label={`${label}: ${name}`}
+        aria-pressed={onChoose ? chosen : undefined}
+        onClick={onChoose}
         onDoubleClick={() => setDraft(name)}
         onKeyDown={(event) => event.key === "F2" && setDraft(name)}
       >

@@ -1,18 +1,18 @@
-import type { Course } from "../stage/socket";
+import type { Outline } from "../stage/socket";
 
 /**
- * A course as an SVG path: a line where it is slow, a band where it is quick.
+ * A trajectory as an SVG path: a line where it is slow, a band where it is quick.
  *
  * `height` gives the place, 0 at the bottom to 1, of a value.
  */
-export function coursePath(
-  course: Course,
+export function trajectoryPath(
+  outline: Outline,
   width: number,
   top: number,
   bottom: number,
   height: (value: number) => number,
 ): string {
-  const points = course.value.length;
+  const points = outline.value.length;
   if (points === 0) return "";
   const y = (value: number) => (bottom - height(value) * (bottom - top)).toFixed(1);
   const step = Math.max(1, Math.floor(points / width));
@@ -22,8 +22,8 @@ export function coursePath(
     let low = Number.POSITIVE_INFINITY;
     let high = Number.NEGATIVE_INFINITY;
     for (let k = i; k < Math.min(points, i + step); k++) {
-      low = Math.min(low, course.low[k] ?? 0);
-      high = Math.max(high, course.high[k] ?? 0);
+      low = Math.min(low, outline.low[k] ?? 0);
+      high = Math.max(high, outline.high[k] ?? 0);
     }
     const x = ((i / Math.max(1, points - 1)) * width).toFixed(1);
     upper.push(`${x} ${y(high)}`);

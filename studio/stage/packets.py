@@ -1,4 +1,4 @@
-"""Binary WebSocket frames: a kind, a JSON header, and raw data aligned to four bytes.
+"""Binary WebSocket messages, called packets: a kind, a JSON header, raw data aligned to four.
 
 Layout, little-endian: uint32 kind, uint32 length of the header (padded with blanks to a
 multiple of four), the header, the data.
@@ -6,15 +6,15 @@ multiple of four), the header, the data.
 
 from __future__ import annotations
 
-import json
 import struct
-from typing import Any
+
+from pydantic import BaseModel
 
 AUDIO, TILE = 1, 2
 
 
-def frame(kind: int, header: dict[str, Any], data: bytes) -> bytes:
-    """One frame."""
-    text = json.dumps(header).encode()
+def packet(kind: int, header: BaseModel, data: bytes) -> bytes:
+    """One packet."""
+    text = header.model_dump_json().encode()
     text += b" " * (-len(text) % 4)
     return struct.pack("<II", kind, len(text)) + text + data

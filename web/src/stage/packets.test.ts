@@ -1,5 +1,5 @@
 import { describe, expect, it } from "vitest";
-import { AUDIO, readFrame } from "./frames";
+import { AUDIO, readPacket } from "./packets";
 
 function made(kind: number, header: object, data: number[]): ArrayBuffer {
   let text = JSON.stringify(header);
@@ -15,9 +15,9 @@ function made(kind: number, header: object, data: number[]): ArrayBuffer {
 
 describe("frames", () => {
   it("hold a kind, a header and data", () => {
-    const frame = readFrame(made(AUDIO, { stream: 3, at: 1.5 }, [0.25, -0.5]));
-    expect(frame.kind).toBe(AUDIO);
-    expect(frame.header).toEqual({ stream: 3, at: 1.5 });
-    expect([...new Float32Array(frame.data)]).toEqual([0.25, -0.5]);
+    const packet = readPacket(made(AUDIO, { stream: 3, at: 1.5 }, [0.25, -0.5]));
+    expect(packet.kind).toBe(AUDIO);
+    expect(packet.header).toEqual({ stream: 3, at: 1.5 });
+    expect([...new Float32Array(packet.data)]).toEqual([0.25, -0.5]);
   });
 });

@@ -1,0 +1,269 @@
+"""The messages of the stage's WebSocket; the page's types are generated from these.
+
+Text messages are JSON, told apart by ``type``. Binary ones are packets (`studio.stage.packets`)
+whose headers are described here as well.
+"""
+
+from __future__ import annotations
+
+from typing import Annotated, Any, Literal
+
+from pydantic import BaseModel, ConfigDict, Field, TypeAdapter, ValidationError
+from pydantic.json_schema import models_json_schema
+
+from caligo.document.score import LONGEST_SCORE
+
+LONGEST_TEXT = 4_096
+"""Characters of a message from the page at most."""
+SHORTEST_LOOP = 0.1
+Moment = Annotated[float, Field(ge=0.0, le=LONGEST_SCORE)]
+Count = Annotated[int, Field(ge=0, le=2**53)]
+Line = list[float | None]
+"""Values over the length; nothing where there is silence."""
+
+
+class BadMessage(ValueError):
+    """A message from the page that makes no sense."""
+
+
+class Message(BaseModel):
+    """What all messages have in common: no unknown fields, no NaN."""
+
+    model_config = ConfigDict(extra="forbid", allow_inf_nan=False)
+
+
+# From the page
+
+
+class Listen(Message):
+    """Play from a moment on, and round and round where there is a loop."""
+
+    type: Literal["listen"]
+    start: Moment = Field(alias="from")
+    loop: tuple[Moment, Moment] | None = None
+
+
+class Stop(Message):
+    """Stop playing."""
+
+    type: Literal["stop"]
+
+
+class Seek(Message):
+    """Go on from another moment."""
+
+    type: Literal["seek"]
+    to: Moment
+
+
+class SetLoop(Message):
+    """Loop a stretch from now on, or none."""
+
+    type: Literal["loop"]
+    loop: tuple[Moment, Moment] | None
+
+
+class Heard(Message):
+    """So many samples of a stream have been played."""
+
+    type: Literal["heard"]
+    stream: Count
+    frames: Count
+
+
+class Press(Message):
+    """A key goes down."""
+
+    type: Literal["press"]
+    key: int = Field(ge=0, le=127)
+    velocity: int = Field(ge=1, le=127)
+
+
+class Lift(Message):
+    """A key goes up."""
+
+    type: Literal["lift"]
+    key: int = Field(ge=0, le=127)
+
+
+class Panic(Message):
+    """Silence at once."""
+
+    type: Literal["panic"]
+
+
+class Still(Message):
+    """Stop all movement at its resting values, or let it go on."""
+
+    type: Literal["still"]
+    still: bool
+
+
+FromPage = Listen | Stop | Seek | SetLoop | Heard | Press | Lift | Panic | Still
+_from_page: TypeAdapter[FromPage] = TypeAdapter(Annotated[FromPage, Field(discriminator="type")])
+
+
+def read_message(text: str) -> FromPage:
+    """A message from the page.
+
+    Raises
+    ------
+    BadMessage
+        In a line that says what is wrong.
+    """
+    if len(text) > LONGEST_TEXT:
+        raise BadMessage(f"a message has at most {LONGEST_TEXT} characters, not {len(text)}")
+    try:
+        message = _from_page.validate_json(text)
+    except ValidationError as error:
+        first = error.errors(include_url=False, include_input=False)[0]
+        where = ".".join(str(step) for step in first["loc"]) or "message"
+        raise BadMessage(f"{where}: {first['msg'][:200]}") from None
+    loop = message.loop if isinstance(message, Listen | SetLoop) else None
+    if loop is not None and loop[1] - loop[0] < SHORTEST_LOOP:
+        raise BadMessage("a loop lasts at least a tenth of a second")
+    return message
+
+
+# To the page
+
+
+class TrajectoryOut(Message):
+    """A trajectory in short: middle, lowest and highest at each point."""
+
+    value: list[float]
+    low: list[float]
+    high: list[float]
+
+
+class TrajectoriesNews(Message):
+    """What modulators and moved parameters do over the length."""
+
+    type: Literal["trajectories"] = "trajectories"
+    revision: int
+    length: float
+    points: int
+    modulators: dict[str, TrajectoryOut]
+    parameters: dict[str, TrajectoryOut]
+
+
+class PictureNews(BaseModel):
+    """The picture of a layer's source; its kind decides what else there is."""
+
+    model_config = ConfigDict(extra="allow")
+
+    type: Literal["picture"] = "picture"
+    layer: str
+    revision: int
+    kind: str
+    length: float
+
+
+class SummaryNews(Message):
+    """What is known of the whole, and the level behind every stage of the chain."""
+
+    type: Literal["summary"] = "summary"
+    revision: int
+    integrated: float | None
+    range: float | None
+    true_peak: float | None
+    width: float | None
+    correlation: float | None
+    loudness: Line
+    stages: dict[str, Line]
+    peaks: dict[str, float | None]
+
+
+class ListeningNews(Message):
+    """A stream of samples begins."""
+
+    model_config = ConfigDict(serialize_by_alias=True, validate_by_name=True, extra="forbid")
+
+    type: Literal["listening"] = "listening"
+    stream: int
+    start: float = Field(alias="from")
+
+
+class StoppedNews(Message):
+    """A stream has ended."""
+
+    type: Literal["stopped"] = "stopped"
+    stream: int
+
+
+class ChangedNews(Message):
+    """The sound or its score was changed and saved."""
+
+    type: Literal["changed"] = "changed"
+    revision: int
+
+
+class RenderNews(Message):
+    """How a render goes."""
+
+    type: Literal["render"] = "render"
+    id: int
+    state: str
+    progress: float
+    message: str
+
+
+class ProblemNews(Message):
+    """Something went wrong, said for a person."""
+
+    type: Literal["problem"] = "problem"
+    text: str
+
+
+News = (
+    TrajectoriesNews
+    | PictureNews
+    | SummaryNews
+    | ListeningNews
+    | StoppedNews
+    | ChangedNews
+    | RenderNews
+    | ProblemNews
+)
+
+
+class AudioHeader(Message):
+    """The header of a packet of samples: its stream, and the moment that it begins at."""
+
+    stream: int
+    at: float
+
+
+class TileHeader(Message):
+    """The header of a tile of the long view, see `caligo.engine.long_view.Tile`."""
+
+    revision: int
+    first: int
+    span: int
+    fine: bool
+    columns: int
+    rows: int
+    total: int
+    low: float
+    high: float
+    floor: float
+    loudness: Line
+    width: Line
+
+
+class StageMessages(BaseModel):
+    """All messages, so that they are described in one place."""
+
+    from_page: Annotated[FromPage, Field(discriminator="type")]
+    to_page: Annotated[News, Field(discriminator="type")]
+    audio: AudioHeader
+    tile: TileHeader
+
+
+def message_schemas() -> dict[str, Any]:
+    """The JSON Schemas of all messages by name, as OpenAPI's components take them."""
+    _, described = models_json_schema(
+        [(StageMessages, "serialization")], ref_template="#/components/schemas/{model}"
+    )
+    found: dict[str, Any] = described["$defs"]
+    return found
