@@ -129,7 +129,9 @@ def test_modulators_layers_and_filters_come_and_go(page: Page) -> None:
     page.get_by_role("button", name="Add modulator").click()
     page.get_by_role("menuitem", name="Random").click()
     expect(page.get_by_role("button", name=re.compile("Modulator: Drift"))).to_be_visible()
-    page.get_by_label("Add target").select_option(label="Source level")
+    page.get_by_role("button", name="Add target").click()
+    page.get_by_label("Search: Add target").fill("source level")
+    page.get_by_role("menuitem", name="Source level").click()
     expect(page.locator("[data-trajectory='ground.source.level']")).to_be_attached()
     page.get_by_role("button", name="Remove Drift").click()
     expect(page.locator("[data-trajectory='ground.source.level']")).not_to_be_attached()
@@ -147,7 +149,7 @@ def test_modulators_layers_and_filters_come_and_go(page: Page) -> None:
     for _ in range(7):
         page.get_by_role("button", name="Undo").click()
     expect(page.get_by_role("status").filter(has_text="saved")).to_be_visible()
-    expect(page.locator("[data-trajectory]")).to_have_count(4)
+    expect(page.locator("[data-modulator]")).to_have_count(4)
 
 
 def test_a_dropped_midi_file_becomes_the_score(page: Page) -> None:
@@ -313,7 +315,7 @@ def test_other_sounds_are_opened_made_and_renamed(page: Page) -> None:
     page.get_by_role("button", name="Productions, cues and sounds").click()
     page.get_by_role("button", name="Snowblind", exact=True).click()
     expect(page.get_by_role("button", name="Sound: Snowblind")).to_be_visible()
-    expect(page.locator("[data-trajectory]")).to_have_count(3)
+    expect(page.locator("[data-modulator]")).to_have_count(3)
     page.get_by_role("button", name="Productions, cues and sounds").click()
     page.get_by_role("button", name="Add sound to Shutter Open").click()
     page.get_by_role("menuitem", name="New sound").click()

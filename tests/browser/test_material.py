@@ -222,7 +222,7 @@ def test_a_split_sound_is_built(page: Page) -> None:
     page.get_by_role("button", name="Add a layer").click()
     page.get_by_role("menuitem", name=re.compile("^Harmonic")).click()
     highest = page.locator("[data-address='ground.key_high'] [role=slider]")
-    page.get_by_role("button", name="Edit Ground").focus()
+    page.get_by_role("button", name="Layer: Ground").focus()
     page.keyboard.press("Enter")
     for address, value in (("ground.key_high", "47"), ("ground.key_fade", "3")):
         page.locator(f"[data-address='{address}'] [role=slider]").dblclick()
@@ -230,7 +230,7 @@ def test_a_split_sound_is_built(page: Page) -> None:
         field.fill(value)
         field.press("Enter")
     expect(highest).to_have_attribute("aria-valuenow", "47")
-    page.get_by_role("button", name="Edit Wall").focus()
+    page.get_by_role("button", name="Layer: Wall").focus()
     page.keyboard.press("Enter")
     page.locator("[data-address='layer1.key_low'] [role=slider]").dblclick()
     field = page.locator("[data-address='layer1.key_low'] input")

@@ -110,7 +110,7 @@ async def test_opening_draws_trajectories_then_coarse_then_fine(sound: Sound) ->
         assert kinds.index("fine") > kinds.index("coarse")
         assert covered.all()
         assert -70 < header["integrated"] < 0
-        assert len(header["layers"]["layer1"]) > 10
+        assert len(header["stages"]["layer1"]) > 10
 
 
 async def test_an_edit_cancels_what_it_makes_stale_and_draws_anew(sound: Sound) -> None:
