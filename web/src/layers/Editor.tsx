@@ -2,7 +2,7 @@ import { busParts, masterParts, type PartPlace, soundPart } from "../document/ca
 import { useSkeleton } from "../session/hooks";
 import { useSession } from "../session/store";
 import { PartStrips } from "../strips/PartStrips";
-import { Section } from "../strips/Section";
+import { Section } from "../ui/Section";
 import { EffectChain } from "./EffectChain";
 import { LayerEditor } from "./LayerEditor";
 import { SendActions, Sends } from "./Sends";

@@ -1,11 +1,11 @@
 import type { Effect } from "../api/client";
 import { effectParts } from "../document/catalogue";
 import { addModule } from "../document/edits";
+import { change } from "../session/change";
 import { PartStrips } from "../strips/PartStrips";
-import { Section } from "../strips/Section";
 import { useCatalogue } from "../ui/catalogue-context";
 import { Menu, type MenuEntry } from "../ui/Menu";
-import { change } from "./change";
+import { Section } from "../ui/Section";
 import { PartActions } from "./PartActions";
 
 /** What can be added to a chain of effects, in the catalogue's categories. */

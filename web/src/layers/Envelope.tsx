@@ -3,7 +3,7 @@ import { useParams } from "../session/hooks";
 import { useSession } from "../session/store";
 import { envelopeShape } from "../strips/envelope-shape";
 import { PartStrips } from "../strips/PartStrips";
-import { Section } from "../strips/Section";
+import { Section } from "../ui/Section";
 
 /** The amplitude envelope over the first held note, and when it reaches full level. */
 function EnvelopePicture({ place }: { place: PartPlace }) {

@@ -3,10 +3,10 @@ import { useRef } from "react";
 import { type Layer, type Schemas, uploadAll, type Value } from "../api/client";
 import { defaultParams } from "../document/catalogue";
 import { MATERIAL } from "../material/shelf";
+import { change } from "../session/change";
 import { say, useSession } from "../session/store";
 import { useCatalogue } from "../ui/catalogue-context";
 import { FileField } from "../ui/FileField";
-import { change } from "./change";
 
 /** Zones of the sampler from an SFZ file with its samples, and back. */
 export function Instrument({ layer, index }: { layer: Layer; index: number }) {

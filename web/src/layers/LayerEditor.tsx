@@ -1,13 +1,13 @@
 import type { Bus, Layer } from "../api/client";
 import { layerParts, type PartPlace } from "../document/catalogue";
 import { addModule } from "../document/edits";
+import { change } from "../session/change";
 import { useValue } from "../session/hooks";
 import { edit } from "../session/store";
 import { PartStrips } from "../strips/PartStrips";
-import { Section } from "../strips/Section";
 import { useCatalogue } from "../ui/catalogue-context";
 import { Menu } from "../ui/Menu";
-import { change } from "./change";
+import { Section } from "../ui/Section";
 import { EffectChain, useEffectEntries } from "./EffectChain";
 import { Envelope } from "./Envelope";
 import { PartActions } from "./PartActions";

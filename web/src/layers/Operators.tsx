@@ -3,14 +3,14 @@ import { itemParts, type PartPlace } from "../document/catalogue";
 import { addItem, removeItem } from "../document/edits";
 import { isPacked } from "../pictures/packed";
 import { SmallSpectrum } from "../pictures/SpectrumPicture";
+import { change } from "../session/change";
 import { useLayer } from "../session/hooks";
 import { useStage } from "../stage/socket";
 import { PartStrips } from "../strips/PartStrips";
 import { itemName } from "../strips/ReferenceStrip";
-import { Section } from "../strips/Section";
 import { useCatalogue } from "../ui/catalogue-context";
 import { Menu } from "../ui/Menu";
-import { change } from "./change";
+import { Section } from "../ui/Section";
 import { told } from "./operator-told";
 
 interface Numbered {

@@ -1,8 +1,8 @@
 import type { PartPlace } from "../document/catalogue";
 import { removePart } from "../document/edits";
 import { valueAt } from "../document/patch";
+import { change } from "../session/change";
 import { Menu, type MenuEntry } from "../ui/Menu";
-import { change } from "./change";
 
 /** What can be done with one filter, effect or send: bypass, order, removal. */
 export function PartActions({

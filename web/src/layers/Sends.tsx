@@ -1,9 +1,9 @@
 import type { Bus, Layer } from "../api/client";
 import { addSend, removePart } from "../document/edits";
+import { change } from "../session/change";
 import { PartStrips } from "../strips/PartStrips";
 import { useCatalogue } from "../ui/catalogue-context";
 import { Menu } from "../ui/Menu";
-import { change } from "./change";
 
 type Sender = Layer | Bus;
 

@@ -3,11 +3,11 @@ import { itemParts, type PartPlace } from "../document/catalogue";
 import { addItem, changeSource, removeItem } from "../document/edits";
 import { useMaterial } from "../material/shelf";
 import { SourcePicture } from "../pictures/SourcePicture";
+import { change } from "../session/change";
 import { useSession } from "../session/store";
 import { PartStrips } from "../strips/PartStrips";
-import { Section } from "../strips/Section";
 import { useCatalogue } from "../ui/catalogue-context";
-import { change } from "./change";
+import { Section } from "../ui/Section";
 import { Instrument } from "./Instrument";
 import { Operators } from "./Operators";
 

@@ -2,9 +2,9 @@ import { useRef } from "react";
 import { type Sound, upload } from "../api/client";
 import { keyName, shownNumber } from "../document/values";
 import { edit, say, useSession } from "../session/store";
-import { Section } from "../strips/Section";
 import { FileField } from "../ui/FileField";
 import { NoteField } from "../ui/NoteField";
+import { Section } from "../ui/Section";
 
 type Scale = NonNullable<Sound["scale"]>;
 

@@ -3,8 +3,8 @@ import type { Score } from "../api/client";
 import { clock } from "../document/values";
 import { useSession } from "../session/store";
 import { player } from "../stage/audio";
+import { COLUMNS, longView } from "../stage/long-view";
 import { seek, setLoop, useStage } from "../stage/socket";
-import { COLUMNS, longView } from "./picture";
 import { onPlayhead, usePlayhead } from "./playhead";
 import { dragged, rulerTimes } from "./time-axis";
 

@@ -3,7 +3,7 @@ import { useEffect, useState } from "react";
 import { api, bytes, taken } from "../api/client";
 import { keyName, parsedKey } from "../document/values";
 import { say } from "../session/store";
-import { Section } from "../strips/Section";
+import { Section } from "../ui/Section";
 import { CutPreview } from "./CutPreview";
 import { hear, hush, useHearing } from "./hearing";
 import { type Cut, MATERIAL, type RecordingCard, useMaterialView } from "./shelf";

@@ -4,8 +4,12 @@ import { type Catalogue, modulatorPart, movableParts, targets } from "../documen
 import { addRoute, newSeed, removeModulator } from "../document/edits";
 import type { Operation } from "../document/patch";
 import { isTime, shownDepth, shownTime } from "../document/values";
-import { change } from "../layers/change";
 import { PlayheadLine } from "../longview/PlayheadLine";
+import { addModulatorEntries } from "../routes/adding";
+import { hue } from "../routes/hues";
+import { RouteEditor } from "../routes/RouteEditor";
+import { trajectoryPath } from "../routes/trajectory-path";
+import { change } from "../session/change";
 import { useSkeleton, useValue } from "../session/hooks";
 import { edit, useSession } from "../session/store";
 import { useStage } from "../stage/socket";
@@ -13,10 +17,6 @@ import { PartStrips } from "../strips/PartStrips";
 import { useCatalogue } from "../ui/catalogue-context";
 import { EditableName } from "../ui/EditableName";
 import { Menu, type MenuEntry } from "../ui/Menu";
-import { addModulatorEntries } from "./adding";
-import { hue } from "./hues";
-import { RouteEditor } from "./RouteEditor";
-import { trajectoryPath } from "./trajectory-path";
 
 const WIDTH = 176;
 

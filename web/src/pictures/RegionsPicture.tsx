@@ -1,8 +1,8 @@
 import { useMemo, useRef, useState } from "react";
 import type { Layer } from "../api/client";
 import { addItem, removeItem } from "../document/edits";
-import { change } from "../layers/change";
 import { useOutline, useSpectrogram } from "../material/RecordingPicture";
+import { change } from "../session/change";
 import { useLayer } from "../session/hooks";
 import { edit } from "../session/store";
 import { useCatalogue } from "../ui/catalogue-context";

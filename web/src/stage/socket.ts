@@ -2,9 +2,9 @@
 
 import { create } from "zustand";
 import type { RenderOut, Schemas } from "../api/client";
-import { longView } from "../longview/picture";
 import { catchUp, knownRevision, say, unsent } from "../session/store";
 import { player } from "./audio";
+import { longView } from "./long-view";
 
 /** A trajectory in short: middle, lowest and highest at each point. */
 export type Outline = Schemas["TrajectoryOut"];

@@ -14,12 +14,12 @@ import {
   stepped,
 } from "../document/values";
 import { PlayheadLine } from "../longview/PlayheadLine";
-import { hue } from "../movement/hues";
-import { trajectoryPath } from "../movement/trajectory-path";
+import { hue } from "../routes/hues";
+import { RoutePopover } from "../routes/RoutePopover";
+import { trajectoryPath } from "../routes/trajectory-path";
 import { useSkeleton } from "../session/hooks";
 import { edit, endGesture, say, useSession } from "../session/store";
 import { useStage } from "../stage/socket";
-import { RoutePopover } from "./RoutePopover";
 
 const WIDTH = 176;
 const HEIGHT = 50;

@@ -1,5 +1,5 @@
 import { describe, expect, it } from "vitest";
-import { trajectoryPath } from "../movement/trajectory-path";
+import { trajectoryPath } from "../routes/trajectory-path";
 import { envelopeShape } from "./envelope-shape";
 
 const time = (value: number, unit: "s" | "beats" | "hold" = "s") => ({ value, unit });

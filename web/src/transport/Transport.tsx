@@ -1,10 +1,10 @@
 import { useEffect, useRef, useSyncExternalStore } from "react";
 import { clock, shownNumber } from "../document/values";
-import { COLUMNS, longView } from "../longview/picture";
 import { onPlayhead } from "../longview/playhead";
 import { ScoreButton } from "../score/ScoreDialog";
 import { useSession } from "../session/store";
 import { player } from "../stage/audio";
+import { COLUMNS, longView } from "../stage/long-view";
 import { holdStill, listen, panic, setLoop, stop, useStage } from "../stage/socket";
 
 function Clock() {

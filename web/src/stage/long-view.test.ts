@@ -1,6 +1,6 @@
 import { describe, expect, it } from "vitest";
-import { inkTable, LongViewPicture } from "./picture";
-import { dragged, rulerTimes } from "./time-axis";
+import { dragged, rulerTimes } from "../longview/time-axis";
+import { inkTable, LongViewPicture } from "./long-view";
 
 describe("ink", () => {
   it("is paper where it is quiet and darkens with level", () => {

@@ -2,12 +2,12 @@ import { Popover } from "radix-ui";
 import type { Route } from "../api/client";
 import type { Parameter, PartPlace } from "../document/catalogue";
 import { addRoute } from "../document/edits";
-import { addModulatorEntries } from "../movement/adding";
-import { RouteEditor } from "../movement/RouteEditor";
 import { useSkeleton } from "../session/hooks";
 import { edit, useSession } from "../session/store";
 import { useCatalogue } from "../ui/catalogue-context";
 import { Menu } from "../ui/Menu";
+import { addModulatorEntries } from "./adding";
+import { RouteEditor } from "./RouteEditor";
 
 /** The button at a strip's foot, and what it opens: the routes that move the parameter. */
 export function RoutePopover({

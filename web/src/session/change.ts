@@ -1,6 +1,6 @@
 import type { Sound } from "../api/client";
 import type { Operation } from "../document/patch";
-import { edit, useSession } from "../session/store";
+import { edit, useSession } from "./store";
 
 /** Edit the sound as it is now. */
 export function change(label: string, make: (sound: Sound) => Operation[]) {

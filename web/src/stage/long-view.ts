@@ -1,6 +1,6 @@
 /** The long view's picture: levels, loudness and width by column, drawn as they arrive. */
 
-import type { TileHeader } from "../stage/packets";
+import type { TileHeader } from "./packets";
 
 export const COLUMNS = 1200;
 export const ROWS = 224;
