@@ -8,15 +8,15 @@ STAMPS := build
 CORE := $(shell find caligo demo studio -name '*.py')
 FRONT := $(shell find web/src web/public -type f) web/index.html web/vite.config.ts web/package.json
 
-.PHONY: demo test check bench types shots clean
+.PHONY: demo test check bench bench-screen types shots clean
 
 demo: $(STAMPS)/warm studio/static/build/index.html
 	@$(PYTHON) -m studio.serve --demo $(if $(PORT),--port $(PORT))
 
 test: check studio/static/build/index.html $(STAMPS)/warm $(STAMPS)/browser
 	cd web && npm run --silent test
-	$(PYTHON) -m pytest -n 2 caligo tests/core
-	$(PYTHON) -m pytest tests/studio tests/browser
+	$(PYTHON) -m pytest -n 2 --cov --cov-report= caligo tests/core
+	$(PYTHON) -m pytest --cov --cov-append --cov-report=term:skip-covered tests/studio tests/browser
 
 check: $(STAMPS)/python-test $(STAMPS)/node build/openapi.json
 	$(VENV)/bin/ruff check .
@@ -31,6 +31,9 @@ check: $(STAMPS)/python-test $(STAMPS)/node build/openapi.json
 
 bench: $(STAMPS)/warm
 	$(PYTHON) -m demo.bench
+
+bench-screen: studio/static/build/index.html $(STAMPS)/warm $(STAMPS)/browser
+	$(PYTHON) -m tests.browser.dragging
 
 types: $(STAMPS)/node build/openapi.json
 	cd web && npm run --silent types

@@ -20,8 +20,6 @@ class Time(BaseModel):
     unit: TimeUnit = "s"
 
 
-
-
 def time_limit(unit: str, high_seconds: float) -> float:
     """The largest value a time may have in `unit`, where seconds go up to `high_seconds`."""
     return {"s": high_seconds, "beats": LONGEST_BEATS, "hold": LONGEST_HOLD}[unit]

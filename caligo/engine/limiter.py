@@ -41,7 +41,7 @@ def _needed_gain(samples: np.ndarray, phases: np.ndarray, top: float, out: np.nd
 
 
 @njit(cache=True, nogil=True)
-def _run(
+def _run(  # noqa: C901, PLR0912 (one pass over the samples)
     signal: np.ndarray,
     late: np.ndarray,
     wanted: np.ndarray,

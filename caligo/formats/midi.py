@@ -91,76 +91,98 @@ def read_midi(data: bytes, name: str = "the file") -> Score:
         raise MidiError(f"{name} is damaged ({detail}); export it again") from None
 
 
-def _score(file: Any, name: str) -> Score:
-    """The score in a file that has been parsed."""
-    clock = _Clock(file.ticks_per_beat)
-    tempo: list[TempoChange] = []
-    metre: list[MetreChange] = []
-    markers: list[Marker] = []
-    lanes: dict[int, list[LanePoint]] = defaultdict(list)
-    down: dict[tuple[int, int], list[tuple[float, int]]] = defaultdict(list)
-    notes: list[Note] = []
-    end = 0.0
+class _Gathered:
+    """What has been read of a file's events so far."""
 
-    def finish(key: tuple[int, int], now: float) -> None:
-        if down[key]:
-            start, velocity = down[key].pop(0)
-            if now > start:
-                notes.append(
-                    Note(
-                        id=f"n{len(notes) + 1}",
-                        pitch=key[1],
-                        start=start,
-                        length=now - start,
-                        velocity=velocity,
-                    )
-                )
+    def __init__(self) -> None:
+        self.tempo: list[TempoChange] = []
+        self.metre: list[MetreChange] = []
+        self.markers: list[Marker] = []
+        self.lanes: dict[int, list[LanePoint]] = defaultdict(list)
+        self._down: dict[tuple[int, int], list[tuple[float, int]]] = defaultdict(list)
+        self._notes: list[Note] = []
+        self._end = 0.0
 
-    for ticks, message in _absolute(file):
-        now = clock.at(ticks)
-        if now > LONGEST_SCORE:
-            raise MidiError(f"{name} is longer than four hours; cut it to the cue")
-        end = max(end, now)
+    def take(self, message: Any, now: float) -> None:
+        """One event at a moment in seconds."""
+        self._end = max(self._end, now)
         if message.type == "set_tempo":
-            clock.change(ticks, message.tempo)
             bpm = min(max(60e6 / max(message.tempo, 1), 10.0), 400.0)
-            tempo = [t for t in tempo if t.time != now]
-            tempo.append(TempoChange(time=now, bpm=bpm))
+            if self.tempo and self.tempo[-1].time == now:
+                self.tempo.pop()
+            self.tempo.append(TempoChange(time=now, bpm=bpm))
         elif message.type == "time_signature" and message.denominator <= 32:
-            metre = [m for m in metre if m.time != now]
-            metre.append(
+            if self.metre and self.metre[-1].time == now:
+                self.metre.pop()
+            self.metre.append(
                 MetreChange(
                     time=now, numerator=min(message.numerator, 32), denominator=message.denominator
                 )
             )
         elif message.type in ("marker", "cue_marker"):
-            markers.append(Marker(id=f"m{len(markers) + 1}", time=now, name=message.text[:200]))
+            number = len(self.markers) + 1
+            self.markers.append(Marker(id=f"m{number}", time=now, name=message.text[:200]))
         elif message.type == "control_change" and message.control < 120:
-            lanes[message.control].append(LanePoint(time=now, value=message.value / 127.0))
+            self.lanes[message.control].append(LanePoint(time=now, value=message.value / 127.0))
         elif message.type == "note_on" and message.velocity > 0:
-            down[message.channel, message.note].append((now, message.velocity))
+            self._down[message.channel, message.note].append((now, message.velocity))
         elif message.type in ("note_off", "note_on"):
-            finish((message.channel, message.note), now)
-    for key in list(down):
-        while down[key]:
-            finish(key, max(end, down[key][0][0] + 1.0))
+            self._lift((message.channel, message.note), now)
+
+    def _lift(self, key: tuple[int, int], now: float) -> None:
+        if not self._down[key]:
+            return
+        start, velocity = self._down[key].pop(0)
+        if now > start:
+            number = len(self._notes) + 1
+            self._notes.append(
+                Note(
+                    id=f"n{number}", pitch=key[1], start=start, length=now - start,
+                    velocity=velocity,
+                )
+            )  # fmt: skip
+
+    def notes(self) -> list[Note]:
+        """All notes in order; those never let go end with the file."""
+        for key in list(self._down):
+            while self._down[key]:
+                self._lift(key, max(self._end, self._down[key][0][0] + 1.0))
+        self._notes.sort(key=lambda n: (n.start, n.pitch))
+        for number, note in enumerate(self._notes, start=1):
+            note.id = f"n{number}"
+        return self._notes
+
+    def length(self, notes: list[Note]) -> float:
+        """How long the score is: to the last event or note, and a tail."""
+        last = max(n.start + n.length for n in notes)
+        return min(max(self._end, last) + TAIL, LONGEST_SCORE)
+
+
+def _score(file: Any, name: str) -> Score:
+    """The score in a file that has been parsed."""
+    clock = _Clock(file.ticks_per_beat)
+    found = _Gathered()
+    for ticks, message in _absolute(file):
+        now = clock.at(ticks)
+        if now > LONGEST_SCORE:
+            raise MidiError(f"{name} is longer than four hours; cut it to the cue")
+        if message.type == "set_tempo":
+            clock.change(ticks, message.tempo)
+        found.take(message, now)
+    notes = found.notes()
     if not notes:
         raise MidiError(f"{name} holds no notes; export the track that plays the chords")
-    notes.sort(key=lambda n: (n.start, n.pitch))
-    for number, note in enumerate(notes, start=1):
-        note.id = f"n{number}"
-    last = max(n.start + n.length for n in notes)
     return Score(
         name=name.rsplit(".", 1)[0][:200],
-        length=min(max(end, last) + TAIL, LONGEST_SCORE),
-        tempo=tempo or [TempoChange()],
-        metre=metre or [MetreChange()],
+        length=found.length(notes),
+        tempo=found.tempo or [TempoChange()],
+        metre=found.metre or [MetreChange()],
         notes=notes,
         lanes=[
             Lane(id=f"cc{number}", controller=number, points=points)
-            for number, points in sorted(lanes.items())
+            for number, points in sorted(found.lanes.items())
         ],
-        markers=markers,
+        markers=found.markers,
     )
 
 

@@ -95,6 +95,39 @@ def longest_window(rate: int) -> int:
     return _window_size(WINDOWS[0][1], rate)
 
 
+def _powers(signal: NDArray[np.float32], at: int, bands: _Bands) -> NDArray[np.float32]:
+    """The powers in a band's rows of the window that begins at sample `at`."""
+    size = len(bands.window)
+    piece = signal[:, at : at + size]
+    # Left and right as one complex signal: the powers at +f and -f add up to both.
+    both = np.empty(size, np.complex64)
+    np.multiply(piece[0], bands.window, out=both.real)
+    np.multiply(piece[1], bands.window, out=both.imag)
+    spectrum = scipy.fft.fft(both, overwrite_x=True)
+    above, under = spectrum[bands.bins], spectrum[bands.mirrored]
+    powers = above.real**2 + above.imag**2 + under.real**2 + under.imag**2
+    found: NDArray[np.float32] = bands.weights @ powers
+    return found
+
+
+def _as_column(power: NDArray[np.float64]) -> Column:
+    decibels = 10.0 * np.log10(np.maximum(power, 1e-12))
+    found: Column = np.clip((decibels / -FLOOR + 1.0) * 255.0, 0.0, 255.0).astype(np.uint8)
+    return found
+
+
+def _bands_for(samples: int, rate: int) -> list[_Bands]:
+    """The bands of all rows, with windows no longer than a signal."""
+    found, below = [], 0.0
+    for limit, nominal in WINDOWS:
+        size = _window_size(nominal, rate)
+        while size > samples:
+            size //= 2
+        found.append(_bands(size, rate, below, limit))
+        below = limit
+    return found
+
+
 def column(signal: NDArray[np.float32], rate: int) -> Column:
     """The levels of one column ``[ROWS]`` from `signal` ``[2, samples]`` around its middle.
 
@@ -102,25 +135,23 @@ def column(signal: NDArray[np.float32], rate: int) -> Column:
     """
     power = np.zeros(ROWS)
     middle = signal.shape[1] // 2
-    below = 0.0
-    for limit, nominal in WINDOWS:
-        size = _window_size(nominal, rate)
-        while size > signal.shape[1]:
-            size //= 2
-        bands = _bands(size, rate, below, limit)
-        piece = signal[:, middle - size // 2 : middle - size // 2 + size]
-        # Left and right as one complex signal: the powers at +f and -f add up to both.
-        both = np.empty(size, np.complex64)
-        np.multiply(piece[0], bands.window, out=both.real)
-        np.multiply(piece[1], bands.window, out=both.imag)
-        spectrum = scipy.fft.fft(both, overwrite_x=True)
-        above, under = spectrum[bands.bins], spectrum[bands.mirrored]
-        powers = above.real**2 + above.imag**2 + under.real**2 + under.imag**2
-        power[bands.rows] = bands.weights @ powers
-        below = limit
-    decibels = 10.0 * np.log10(np.maximum(power, 1e-12))
-    found: Column = np.clip((decibels / -FLOOR + 1.0) * 255.0, 0.0, 255.0).astype(np.uint8)
-    return found
+    for bands in _bands_for(signal.shape[1], rate):
+        power[bands.rows] = _powers(signal, middle - len(bands.window) // 2, bands)
+    return _as_column(power)
+
+
+def mean_column(signal: NDArray[np.float32], rate: int) -> Column:
+    """The mean level of each row ``[ROWS]`` in dB over all of `signal` ``[2, samples]``.
+
+    What many columns look like from afar: their mean in decibels, not that of their powers.
+    """
+    total = np.zeros(ROWS)
+    for bands in _bands_for(signal.shape[1], rate):
+        size = len(bands.window)
+        starts = range(0, signal.shape[1] - size + 1, max(size // 2, 2048))
+        levels = [np.log10(np.maximum(_powers(signal, at, bands), 1e-12)) for at in starts]
+        total[bands.rows] = np.mean(levels, axis=0)
+    return _as_column(10.0**total)
 
 
 class SpectrogramStream:

@@ -91,7 +91,7 @@ def _noise(
 
 
 @njit(cache=True, nogil=True)
-def render_operators(
+def render_operators(  # noqa: C901, PLR0912 (one pass over the samples)
     order: np.ndarray,
     circle: np.ndarray,
     waves: np.ndarray,

@@ -27,7 +27,8 @@ class Recent(Generic[Piece]):
         """The pieces of a voice from number `first` on, to be added to; older ones are let go."""
         name = block.voices[row].name
         kept = self._by_voice.get(name, {})
-        kept = {number: piece for number, piece in kept.items() if number >= first}
+        # After a jump back what was kept lies ahead, and there would be a gap before it.
+        kept = {n: piece for n, piece in kept.items() if n >= first} if first in kept else {}
         if len(self._by_voice) > 4 * len(block.voices) + 64:
             alive = {v.name for v in block.voices}
             self._by_voice = {k: v for k, v in self._by_voice.items() if k in alive}

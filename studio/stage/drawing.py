@@ -18,11 +18,11 @@ from caligo.engine.stems import StemStore
 from caligo.engine.trajectories import Outline, trajectories
 from caligo.measure.spectrogram import FLOOR, HIGHEST, LOWEST, ROWS
 from studio.stage.messages import (
-    TrajectoryOut,
     PictureNews,
     SummaryNews,
     TileHeader,
     TrajectoriesNews,
+    TrajectoryOut,
 )
 from studio.stage.packets import TILE, packet
 

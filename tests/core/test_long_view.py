@@ -14,6 +14,7 @@ from caligo.engine.offline import render_array
 from caligo.engine.stems import StemStore
 from caligo.measure.loudness import LoudnessMeter
 from caligo.measure.report import Reporter
+from caligo.measure.spectrogram import FLOOR
 from caligo.measure.true_peak import true_peak
 from demo.scores import CUES
 from demo.sounds import SOUNDS
@@ -23,7 +24,11 @@ from tests.core.builders import RATE, moving_sound, two_notes
 DEMO = Path(__file__).parents[2] / "demo"
 
 
-def pictured(parts: list[Tile | Summary]) -> tuple[np.ndarray, Summary | None]:
+def decibels_of(levels: np.ndarray) -> np.ndarray:
+    return (levels / 255.0 - 1.0) * -FLOOR
+
+
+def pictured(parts: list[Tile | Summary], once: bool = True) -> tuple[np.ndarray, Summary | None]:
     levels = np.zeros((COLUMNS, 224), np.uint8)
     filled = np.zeros(COLUMNS, int)
     summary = None
@@ -35,7 +40,7 @@ def pictured(parts: list[Tile | Summary]) -> tuple[np.ndarray, Summary | None]:
             where = slice(part.first + i * part.span, part.first + (i + 1) * part.span)
             levels[where] = row
             filled[where] += 1
-    assert (filled == 1).all()
+    assert (filled == 1).all() if once else (filled >= 1).all()
     return levels, summary
 
 
@@ -57,10 +62,17 @@ def test_coarse_view_resembles_the_fine_one() -> None:
     data["buses"], data["layers"][0]["sends"] = [], []
     data["routes"] = [r for r in data["routes"] if "space" not in r["to"]]
     sound, score = read_sound(data), two_notes(8.0)
-    rough, _ = pictured(list(coarse(sound, score)))
+    rough, _ = pictured(list(coarse(sound, score)), once=False)
     exact, _ = pictured(list(fine(sound, score)))
     held = slice(60, 900)
-    assert np.corrcoef(rough[held].ravel(), exact[held].ravel())[0, 1] > 0.7
+    assert np.corrcoef(rough[held].ravel(), exact[held].ravel())[0, 1] > 0.9
+    # Seen from afar (means of 25 columns, paper from 82 dB on), each third of the rows is alike.
+    afar = [
+        np.maximum(decibels_of(picture[:900]).reshape(36, 25, -1).mean(axis=1), -82.0)
+        for picture in (rough, exact)
+    ]
+    for third in np.array_split(np.abs(afar[0] - afar[1])[3:], 3, axis=1):
+        assert third.mean() < 6.0
 
 
 def test_views_stop_when_they_are_no_longer_wanted() -> None:

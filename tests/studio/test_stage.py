@@ -20,8 +20,8 @@ from demo.build import by_name
 from studio.asgi import application
 from studio.library.editing import edit_score, edit_sound
 from studio.library.models import Sound
-from studio.stage.packets import AUDIO, TILE
 from studio.stage.listener import LEAD
+from studio.stage.packets import AUDIO, TILE
 from tests.studio.conftest import Api
 
 pytestmark = pytest.mark.django_db(transaction=True)
