@@ -97,7 +97,7 @@ export function SourceEditor({
       >
         <SourcePicture layer={layer} index={index} kind={module.picture} />
         <PartStrips place={source} />
-        <PartStrips place={own} only={["Pitch"]} />
+        <PartStrips place={own} only={["Pitch"]} headed />
       </Section>
       {layer.source.kind === "operators" && <Operators index={index} />}
       {layer.source.kind === "sampler" && <Instrument layer={layer} index={index} />}

@@ -49,11 +49,14 @@ export function PartStrips({
   place,
   only,
   rename,
+  headed = false,
 }: {
   place: PartPlace;
   /** Some of the parameters, by their keys or by the groups that the catalogue puts them in. */
   only?: string[];
   rename?: (parameter: Parameter) => string;
+  /** Whether a single group has its heading too, where other strips stand before it. */
+  headed?: boolean;
 }) {
   const module = useCatalogue().module(place.family, place.kind);
   const keys = useSession((s) => applying(s.sound, module, place)).split(" ");
@@ -63,7 +66,7 @@ export function PartStrips({
   const groups = [...new Set(shown.map((p) => p.group))];
   return groups.map((group) => (
     <Fragment key={group}>
-      {groups.length > 1 && (
+      {(headed || groups.length > 1) && (
         <h3 className="label col-span-full -mb-1 text-xs font-semibold">{group}</h3>
       )}
       {shown
