@@ -85,6 +85,7 @@ class ModuleOut(Schema):
     seeded: bool
     chains: list[InnerChainOut]
     always_per_note: bool
+    scope: Literal["sound", "note"]
 
 
 class LimitsOut(Schema):

@@ -41,6 +41,8 @@ class Module:
         Whether chance has a part in all of it, so that a new seed changes it.
     chains
         For an effect that contains chains of effects: which ones.
+    scope
+        For a modulator: whether a new one is one for the whole ``sound``, or each ``note``'s own.
     groups
         Headings under which the screen lists the parameters, each with the keys that stand
         under it, separated by blanks; a parameter's own `group` goes before.
@@ -57,6 +59,7 @@ class Module:
     seeded: bool = False
     chains: tuple[InnerChain, ...] = ()
     groups: tuple[tuple[str, str], ...] = ()
+    scope: str = "sound"
 
     def parameter(self, key: str) -> Parameter | None:
         """The parameter called `key`, or None."""
@@ -79,5 +82,6 @@ class Module:
             "picture": self.picture,
             "category": self.category,
             "seeded": self.seeded or any(p.seeded for p in self.parameters),
+            "scope": self.scope,
             "chains": [{"id": c.id, "name": c.name} for c in self.chains],
         }

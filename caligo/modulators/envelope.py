@@ -19,6 +19,7 @@ from caligo.movement.notes import Floats
         name="Envelope",
         help="A rise and fall that each note starts: rise, hold, fall, stay, die away.",
         category="Notes",
+        scope="note",
         parameters=(
             *envelope_stages(attack=10.0, hold=0.0, decay=10.0, release=5.0),
             Parameter(

@@ -85,9 +85,13 @@ def _poly(notes: list[Note], limit: int) -> list[Voice]:
     chord is missed most.
     """
     voices: list[Voice] = []
+    sounding: list[int] = []
     for note in notes:
+        # Notes come in order: what has ended, or makes room, never sounds again.
         sounding = [
-            i for i, v in enumerate(voices) if v.start + v.length > note.start and v.cut == math.inf
+            i
+            for i in sounding
+            if voices[i].start + voices[i].length > note.start and voices[i].cut == math.inf
         ]
         if len(sounding) >= limit:
             lowest = min(sounding, key=lambda i: voices[i].key)
@@ -95,6 +99,7 @@ def _poly(notes: list[Note], limit: int) -> list[Voice]:
             spare = [i for i in sounding if i != lowest]
             given = (same or spare or sounding)[0]
             voices[given] = replace(voices[given], cut=note.start)
+        sounding.append(len(voices))
         voices.append(_plain(note))
     return voices
 

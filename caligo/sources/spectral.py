@@ -121,25 +121,24 @@ class Spectral(InUnison):
         self._recent: Recent[Spectrum] = Recent()
         self._travelled = Accumulated()
         self._sides: dict[int, NDArray[np.float64]] = {}
+        if self.recording is not None:
+            self._analysis = analysis_of(self.recording)
+            # Frames that are passed in a hop at the speed of the recording.
+            self._travel_unit = self._analysis.rate / self.rate
+            self._mask = region_mask(self.part.of_kind("region"), self._analysis)
         self.prepare()
 
     def prepare(self) -> None:
         """See `Source.prepare`."""
         self._recent.clear()
         if self.recording is not None:
-            self._analysis = analysis_of(self.recording)
-            # Frames that are passed in a hop at the speed of the recording.
-            self._travel_unit = self._analysis.rate / self.rate
             analysis, empty = self._analysis, np.empty((0, 0), np.float32)
-            balance, blur = self._trajectories["balance"], self._trajectories["blur"]
-            whole = not balance.moved and balance.base == 0.0
-            sharp = not blur.moved and blur.base == 0.0
             self._played = Spectra(
                 analysis.magnitude,
-                empty if sharp else analysis.summed,
+                analysis.summed if self._trajectories["blur"].acts else empty,
                 analysis.frequency,
-                empty if whole else analysis.tonal,
-                region_mask(self.part.of_kind("region"), analysis),
+                analysis.tonal if self._trajectories["balance"].acts else empty,
+                self._mask,
             )
 
     def save_state(self) -> dict[str, Any]:

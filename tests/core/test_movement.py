@@ -311,6 +311,38 @@ def stolen(keys: list[int], limit: int) -> list[int]:
     return [v.key for v in voices if math.isfinite(v.cut)]
 
 
+@given(
+    st.lists(
+        st.tuples(st.integers(40, 52), st.floats(0, 20), st.floats(0.1, 9)), min_size=1, max_size=40
+    ),
+    st.integers(1, 4),
+)
+def test_who_makes_room_is_found_among_all_that_sound(
+    played: list[tuple[int, float, float]], limit: int
+) -> None:
+    """Against looking through every voice for every note."""
+    notes = [
+        Note(id=f"n{i}", pitch=pitch, start=start, length=length, velocity=90)
+        for i, (pitch, start, length) in enumerate(played)
+    ]
+    sound = plain_sound(params={"voices": limit})
+    voices = plan_voices(sound, notes, TempoMap(Score()))
+    cuts = {v.name: v.cut for v in voices}
+    expected: dict[str, float] = {}
+    ordered = sorted(notes, key=lambda n: (n.start, n.pitch, n.id))
+    for at, note in enumerate(ordered):
+        sounding = [
+            n for n in ordered[:at]
+            if n.start + n.length > note.start and n.id not in expected
+        ]  # fmt: skip
+        if len(sounding) >= limit:
+            lowest = min(sounding, key=lambda n: n.pitch)
+            same = [n for n in sounding if n.pitch == note.pitch]
+            spare = [n for n in sounding if n is not lowest]
+            expected[(same or spare or sounding)[0].id] = note.start
+    assert {name: cut for name, cut in cuts.items() if cut < math.inf} == expected
+
+
 def test_the_oldest_makes_room_but_never_the_bass() -> None:
     """Common practice: the lowest note of a chord is missed most."""
     assert stolen([36, 52, 55, 60, 64], 4) == [52]

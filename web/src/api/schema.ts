@@ -961,6 +961,11 @@ export interface components {
             chains: components["schemas"]["InnerChainOut"][];
             /** Always Per Note */
             always_per_note: boolean;
+            /**
+             * Scope
+             * @enum {string}
+             */
+            scope: "sound" | "note";
         };
         /**
          * ParameterOut

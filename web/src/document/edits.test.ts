@@ -207,6 +207,11 @@ describe("edits", () => {
       unit: "s",
     });
   });
+  it("take the scope of a new modulator from the catalogue", () => {
+    const each = catalogueOf({ ...module("modulator", "arc"), scope: "note" });
+    expect(newModulator(example(), each, "arc").scope).toBe("note");
+    expect(newModulator(example(), catalogue, "lfo").scope).toBe("sound");
+  });
 });
 
 describe("targets", () => {

@@ -317,7 +317,7 @@ export function newModulator(sound: Sound, catalogue: Catalogue, kind: string): 
     name: free ?? `${module.name} ${sound.modulators.length + 1}`,
     params: defaultParams(module),
     seed: newSeed(),
-    scope: "sound",
+    scope: module.scope,
   };
 }
 

@@ -46,6 +46,7 @@ export const module = (
   seeded: false,
   chains: [],
   always_per_note: false,
+  scope: "sound",
 });
 
 export const limits = {
