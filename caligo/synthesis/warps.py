@@ -120,12 +120,28 @@ def warp_all(
         warp(cycles[first], cycles[second], positions[m] - first, kind, amounts[m], out[m])
 
 
+@njit(cache=True, nogil=True)
+def _keep_first(spectra: np.ndarray, partials: np.ndarray, level: np.ndarray) -> None:
+    """Leave the first partials of spectra ``[cycles, bins]``, and find what levels each.
+
+    `level` ``[cycles]`` receives the factor that brings a cycle to a voice's level.
+    """
+    for m in range(spectra.shape[0]):
+        total = 0.0
+        spectra[m, 0] = 0.0
+        for k in range(1, partials[m] + 1):
+            total += spectra[m, k].real ** 2 + spectra[m, k].imag ** 2
+        for k in range(partials[m] + 1, spectra.shape[1]):
+            spectra[m, k] = 0.0
+        power = 2.0 * total / FINE**2
+        level[m] = VOICE_RMS / math.sqrt(power) if power > 1e-12 else 1.0
+
+
 def _cut_off(fine: Floats, partials: NDArray[np.int64]) -> Floats:
     """Cycles ``[cycles, FINE]`` with their first partials alone, at a voice's level."""
-    spectra = fft.rfft(fine, axis=1)[:, : LENGTH // 2 + 1]
-    spectra[:, 0] = 0.0
-    spectra[np.arange(spectra.shape[1])[None, :] > partials[:, None]] = 0.0
-    power = 2.0 * np.sum(np.abs(spectra) ** 2, axis=1) / FINE**2
-    found: Floats = fft.irfft(spectra, LENGTH, axis=1) * (LENGTH / FINE)
-    level = np.where(power > 1e-12, VOICE_RMS / np.sqrt(np.maximum(power, 1e-12)), 1.0)
-    return found * level[:, None]
+    spectra = np.ascontiguousarray(fft.rfft(fine, axis=1)[:, : LENGTH // 2 + 1])
+    level = np.empty(len(fine))
+    _keep_first(spectra, partials, level)
+    found: Floats = fft.irfft(spectra, LENGTH, axis=1, overwrite_x=True)
+    found *= (level * (LENGTH / FINE))[:, None]
+    return found
