@@ -72,7 +72,7 @@ class Engine:
     Notes
     -----
     After construction the engine stands at the start. `tick` is the next control tick of
-    output. Inside, it runs `DELAY_TICKS` ahead, since the ceiling is late.
+    output. Inside, it runs `DELAY_TICKS` ahead, since the limiter is late.
     """
 
     def __init__(

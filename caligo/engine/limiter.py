@@ -1,4 +1,4 @@
-"""The ceiling: a true-peak limiter that looks ahead, so that nothing passes and nothing clicks."""
+"""The true-peak limiter: it looks ahead, so that nothing passes the ceiling and nothing clicks."""
 
 from __future__ import annotations
 

@@ -109,13 +109,13 @@ describe("the stage", () => {
   });
 
   it("keeps trajectories, summaries, pictures and renders as they come", () => {
-    const course = { value: [1], low: [1], high: [1] };
-    say({ type: "trajectories", revision: 6, modulators: { m: course }, parameters: {} });
+    const outline = { value: [1], low: [1], high: [1] };
+    say({ type: "trajectories", revision: 6, modulators: { m: outline }, parameters: {} });
     say({ type: "picture", layer: "ground", kind: "cycles", length: 10 });
     say({ type: "summary", integrated: -20, loudness: [-20] });
     say({ type: "render", id: 4, state: "running", progress: 0.5, message: "" });
     const state = stage.useStage.getState();
-    expect(state.trajectories.modulators.m).toEqual(course);
+    expect(state.trajectories.modulators.m).toEqual(outline);
     expect(state.pictures.ground?.kind).toBe("cycles");
     expect(state.summary?.integrated).toBe(-20);
     expect(state.renders[4]?.progress).toBe(0.5);
