@@ -9,7 +9,7 @@ from typing import Any
 import numpy as np
 import pytest
 
-from caligo.catalogue import Kind, Parameter, catalogue
+from caligo.catalogue import Kind, Parameter, catalogue, module
 from caligo.document import Note, Score, read_sound
 from caligo.document.reading import default_value
 from caligo.engine.offline import render_array
@@ -94,7 +94,10 @@ def context(family: str, kind: str, parameter: Parameter) -> Params:
     """The values under which a parameter should matter."""
     params: Params = dict(NEEDS.get(f"{kind}.{parameter.key}", {}))
     if parameter.when is not None and parameter.when[0] not in params:
-        params[parameter.when[0]] = parameter.when[1][-1]
+        key, values = parameter.when
+        switching = module(family, kind).parameter(key)
+        assert switching is not None
+        params[key] = values[-1] if values else switching.high
     if parameter.key in UNISON and family == "source":
         params |= {"unison": 3}
     if kind == "operator" and params.get("shape") == "own":

@@ -99,7 +99,10 @@ def context(module: Module, parameter: Parameter) -> Params:
     if module.kind in ("lfo", "random") and parameter.key != "period":
         params["period"] = {"value": 0.4}
     if parameter.when is not None and parameter.when[0] not in params:
-        params[parameter.when[0]] = parameter.when[1][-1]
+        key, values = parameter.when
+        switching = module.parameter(key)
+        assert switching is not None
+        params[key] = values[-1] if values else switching.high
     known = {p.key for p in module.parameters}
     return {key: value for key, value in params.items() if key in known}
 
