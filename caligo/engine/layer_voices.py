@@ -152,7 +152,7 @@ class LayerVoices:
         def history(row: int, first: int, ticks: int, stride: int = 1) -> tuple[Moments, Floats]:
             earlier = Span(first, ticks, self.rate)
             known = shared.setdefault((first, ticks, stride), {})
-            times = earlier.times[::stride]
+            times = np.ascontiguousarray(earlier.times[::stride])
             moments = self.voicing.moments(times, notes.row(row), known)
             return moments, self._pitch([voices[row]], moments)
 
