@@ -130,9 +130,10 @@ def trials(family: str, module: Module) -> Iterator[Sound]:
     movable = [p for p in module.parameters if p.moves is not Moves.NO]
     owner = {"source": "ground.source", "modulator": "part_note"}.get(family, "ground.part")
     moved = [{"to": f"{owner}.{p.key}", "depth": 0.3 * p.depth_limit} for p in movable]
-    middle = {p.key: (p.low + p.high) / 2 for p in movable if p.kind is Kind.NUMBER}
+    # Away from the middle, where two-sided amounts do nothing.
+    acting = {p.key: 0.3 * p.low + 0.7 * p.high for p in movable if p.kind is Kind.NUMBER}
     several = {"unison": 3} if module.parameter("unison") else {}
-    for params in ({}, several, middle, middle | several):
+    for params in ({}, several, acting, acting | several):
         yield _alone(family, part | {"params": named | params}, [])
         yield _alone(family, part | {"params": named | params}, moved)
     for parameter in module.parameters:
@@ -140,7 +141,9 @@ def trials(family: str, module: Module) -> Iterator[Sound]:
         if parameter.kind is Kind.SWITCH:
             values = [not parameter.default]  # type: ignore[list-item]
         for value in values:
-            yield _alone(family, part | {"params": named | middle | {parameter.key: value}}, [])
+            chosen = part | {"params": named | acting | {parameter.key: value}}
+            yield _alone(family, chosen, [])
+            yield _alone(family, chosen, moved)
 
 
 def warm() -> None:
