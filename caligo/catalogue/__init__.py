@@ -1,7 +1,16 @@
 """The one description of every module and parameter that a document may hold."""
 
 from caligo.catalogue.module import InnerChain, Items, Module
-from caligo.catalogue.parameter import Choice, Display, Kind, Moves, Parameter, Scale
+from caligo.catalogue.parameter import (
+    Choice,
+    Display,
+    Kind,
+    Moves,
+    Parameter,
+    Scale,
+    key_number,
+    key_velocity,
+)
 from caligo.catalogue.registry import (
     UnknownModule,
     as_json,
@@ -25,6 +34,8 @@ __all__ = [
     "as_json",
     "catalogue",
     "implementation",
+    "key_number",
+    "key_velocity",
     "module",
     "register",
 ]

@@ -182,3 +182,30 @@ class Parameter:
             "most_hold": LONGEST_HOLD if self.kind is Kind.TIME else 0.0,
             "when": None if self.when is None else {"key": self.when[0], "is": list(self.when[1])},
         }
+
+
+def seven_bit(
+    key: str, name: str, help: str, default: int, group: str, display: Display = Display.UNIT
+) -> Parameter:
+    """A whole number from 0 to 127, as keys and velocities are counted (MIDI 1.0)."""
+    return Parameter(
+        key,
+        name,
+        help,
+        low=0,
+        high=127,
+        default=default,
+        kind=Kind.INTEGER,
+        display=display,
+        group=group,
+    )
+
+
+def key_number(key: str, name: str, help: str, default: int, group: str = "") -> Parameter:
+    """A MIDI key number, which the screen writes as the name of the note."""
+    return seven_bit(key, name, help, default, group, Display.NOTE)
+
+
+def key_velocity(key: str, name: str, help: str, default: int, group: str = "") -> Parameter:
+    """A MIDI velocity."""
+    return seven_bit(key, name, help, default, group, Display.VELOCITY)

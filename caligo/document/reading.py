@@ -317,7 +317,7 @@ def _check_modulator_circles(sound: Sound) -> list[Problem]:
     for route in sound.routes:
         owner = route.target.partition(".")[0]
         if owner in modulators:
-            needed[owner] |= {route.source} | ({route.scaled_by} if route.scaled_by else set())
+            needed[owner] |= route.modulators
     circle = circle_in(needed)
     if not circle:
         return []

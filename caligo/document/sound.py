@@ -185,6 +185,11 @@ class Route(DocumentModel):
     scaled_by: Ident | None = None
     muted: bool = False
 
+    @property
+    def modulators(self) -> set[str]:
+        """The ids of the modulators that have a part in it."""
+        return {self.source} | ({self.scaled_by} if self.scaled_by else set())
+
 
 class TuningScale(DocumentModel):
     """A scale as in a Scala file: cents above the root for each degree, the last the repeat."""

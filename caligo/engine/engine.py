@@ -21,7 +21,7 @@ from caligo.engine.layer import LayerRenderer
 from caligo.engine.limiter import DELAY_TICKS
 from caligo.engine.metering import StageMeter
 from caligo.engine.mixer import Mixer
-from caligo.engine.stem_keys import StemKeys, routes_that_count
+from caligo.engine.stem_keys import StemKeys, mixed_addresses, routes_that_count
 from caligo.engine.stems import PIECE_TICKS, CachedLayer, Piece, StemStore, ticks_in
 from caligo.engine.voicing import Voicing
 from caligo.movement.movement import Movement
@@ -249,8 +249,8 @@ class Engine:
             together = [layer, *all_modulators(sound, layer)]
             prefixes = {one.id for one in together} | {"sound"}
             for route in routes_that_count(sound, together):
-                prefixes |= {route.source} | ({route.scaled_by} if route.scaled_by else set())
-            mixed = {f"{layer.id}.level", f"{layer.id}.pan"}
+                prefixes |= route.modulators
+            mixed = mixed_addresses(layer)
             if any(a.partition(".")[0] in prefixes and a not in mixed for a in addresses):
                 found.append(layer.id)
         return found

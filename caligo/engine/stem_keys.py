@@ -53,7 +53,7 @@ def _own(layer: Layer) -> dict[str, Any]:
     return own
 
 
-def _mixed(layer: Layer) -> set[str]:
+def mixed_addresses(layer: Layer) -> set[str]:
     """The addresses of a layer that count only behind its stem."""
     later = {f"{layer.id}.level", f"{layer.id}.pan"}
     later |= {f"{layer.id}.{send.id}.level" for send in layer.sends}
@@ -69,7 +69,7 @@ def _behind(layer: Layer) -> tuple[str, ...]:
 def routes_that_count(sound: Sound, layers: Sequence[Layer]) -> list[Route]:
     """The routes that the stems of layers depend on, through any number of modulators."""
     prefixes = tuple(f"{layer.id}." for layer in layers)
-    later = set().union(*(_mixed(layer) for layer in layers))
+    later = set().union(*(mixed_addresses(layer) for layer in layers))
     behind = tuple(prefix for layer in layers for prefix in _behind(layer))
     live = [route for route in sound.routes if not route.muted]
     found = [
@@ -80,19 +80,15 @@ def routes_that_count(sound: Sound, layers: Sequence[Layer]) -> list[Route]:
         and not route.target.startswith(behind or ("\0",))
     ]
     reached: set[str] = set()
-    waiting = {name for route in found for name in _sources(route)}
+    waiting = {name for route in found for name in route.modulators}
     while waiting:
         name = waiting.pop()
         reached.add(name)
         for route in live:
             if route.target.startswith(f"{name}."):
                 found.append(route)
-                waiting |= _sources(route) - reached
+                waiting |= route.modulators - reached
     return found
-
-
-def _sources(route: Route) -> set[str]:
-    return {route.source} | ({route.scaled_by} if route.scaled_by else set())
 
 
 def _times(parts: Sequence[Part]) -> set[str]:
@@ -123,7 +119,7 @@ class StemKeys:
         sound = self._sound
         layers = [layer, *all_modulators(sound, layer)]
         routes = [] if self._hold_still else routes_that_count(sound, layers)
-        names = {name for route in routes for name in _sources(route)}
+        names = {name for route in routes for name in route.modulators}
         movers = [m for m in sound.modulators if m.id in names]
         return _hash(
             {

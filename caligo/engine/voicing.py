@@ -1,4 +1,4 @@
-"""The voices of a sound over a score, and the movement moments at any stretch of time."""
+"""The voices of a sound over a score, and the moments at which they are evaluated."""
 
 from __future__ import annotations
 
@@ -38,7 +38,7 @@ class Voicing:
     def moments(
         self, times: Floats, notes: Notes, shared: ModulatorValues | None = None
     ) -> Moments:
-        """The moments in which parameters are evaluated at `times` for `notes`.
+        """The moments at `times` at which parameters are evaluated for `notes`.
 
         `shared` holds what does not differ by note, for moments at the same times.
         """

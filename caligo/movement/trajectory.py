@@ -188,13 +188,15 @@ class Trajectory:
         rows = 1 if self.shared else len(moments.notes)
         if not self.moved:
             return self._at_rest((rows, len(moments.times)))
+        octaves = self.parameter.scale is Scale.LOGARITHMIC
         # What is nothing stays nothing, however many octaves it is moved.
-        logarithmic = self.parameter.scale is Scale.LOGARITHMIC and self.base > 0.0
-        if self.parameter.scale is Scale.LOGARITHMIC and not logarithmic and not self.rest.before:
+        nothing = octaves and self.base <= 0.0
+        logarithmic = octaves and not nothing
+        if nothing and self.rest.changed_at is None:
             return self._at_rest((rows, len(moments.times)))
         out = np.empty((rows, len(moments.times)))
         out[:] = self._rests(moments.times, logarithmic)
-        for link in self.links:
+        for link in [] if nothing else self.links:
             gain, offset = 1.0, 0.0
             if link.polarity == "unipolar" and link.modulator.bipolar:
                 gain, offset = 0.5, 0.5

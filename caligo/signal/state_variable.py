@@ -34,6 +34,25 @@ DEAD = 1e-20
 
 
 @njit(cache=True, nogil=True, fastmath=CONTRACT)
+def _coefficients(g: float, d: float) -> tuple[float, float, float]:
+    """Of one stage at one sample: a1, a2 and a3 of the source."""
+    a1 = 1.0 / (1.0 + g * (g + d))
+    a2 = g * a1
+    return a1, a2, g * a2
+
+
+@njit(cache=True, nogil=True, fastmath=CONTRACT)
+def _step(
+    x: float, s1: float, s2: float, a: tuple[float, float, float]
+) -> tuple[float, float, float, float]:
+    """One sample through one stage: its band-pass and low-pass, and both integrators after it."""
+    y = x - s2
+    band = a[0] * s1 + a[1] * y
+    low = s2 + a[1] * s1 + a[2] * y
+    return band, low, 2.0 * band - s1, 2.0 * low - s2
+
+
+@njit(cache=True, nogil=True, fastmath=CONTRACT)
 def _single(
     x: np.ndarray,
     g: float,
@@ -48,21 +67,11 @@ def _single(
     lows = 1.0 - 2.0 * through
     l1, l2, r1, r2 = state[0, 0, 0], state[0, 0, 1], state[0, 1, 0], state[0, 1, 1]
     for n in range(TICK):
-        a1 = 1.0 / (1.0 + g * (g + d))
-        a2 = g * a1
-        a3 = g * a2
-        y = x[0, n] - l2
-        band = a1 * l1 + a2 * y
-        low = l2 + a2 * l1 + a3 * y
-        l1 = 2.0 * band - l1
-        l2 = 2.0 * low - l2
+        a = _coefficients(g, d)
         # high = x - d band - low; low-pass and high-pass differ only in these factors.
+        band, low, l1, l2 = _step(x[0, n], l1, l2, a)
         x[0, n] = through * (x[0, n] - d * band) + lows * low
-        y = x[1, n] - r2
-        band = a1 * r1 + a2 * y
-        low = r2 + a2 * r1 + a3 * y
-        r1 = 2.0 * band - r1
-        r2 = 2.0 * low - r2
+        band, low, r1, r2 = _step(x[1, n], r1, r2, a)
         x[1, n] = through * (x[1, n] - d * band) + lows * low
         g += g_step
         d += d_step
@@ -87,35 +96,14 @@ def _double(
     l1, l2, r1, r2 = state[0, 0, 0], state[0, 0, 1], state[0, 1, 0], state[0, 1, 1]
     m1, m2, s1, s2 = state[1, 0, 0], state[1, 0, 1], state[1, 1, 0], state[1, 1, 1]
     for n in range(TICK):
-        a1 = 1.0 / (1.0 + g * (g + d))
-        b1 = 1.0 / (1.0 + g * (g + e))
-        a2 = g * a1
-        b2 = g * b1
-        a3 = g * a2
-        b3 = g * b2
-        y = x[0, n] - l2
-        band = a1 * l1 + a2 * y
-        low = l2 + a2 * l1 + a3 * y
-        l1 = 2.0 * band - l1
-        l2 = 2.0 * low - l2
+        a, b = _coefficients(g, d), _coefficients(g, e)
+        band, low, l1, l2 = _step(x[0, n], l1, l2, a)
         z = through * (x[0, n] - d * band) + lows * low
-        y = z - m2
-        band = b1 * m1 + b2 * y
-        low = m2 + b2 * m1 + b3 * y
-        m1 = 2.0 * band - m1
-        m2 = 2.0 * low - m2
+        band, low, m1, m2 = _step(z, m1, m2, b)
         x[0, n] = through * (z - e * band) + lows * low
-        y = x[1, n] - r2
-        band = a1 * r1 + a2 * y
-        low = r2 + a2 * r1 + a3 * y
-        r1 = 2.0 * band - r1
-        r2 = 2.0 * low - r2
+        band, low, r1, r2 = _step(x[1, n], r1, r2, a)
         z = through * (x[1, n] - d * band) + lows * low
-        y = z - s2
-        band = b1 * s1 + b2 * y
-        low = s2 + b2 * s1 + b3 * y
-        s1 = 2.0 * band - s1
-        s2 = 2.0 * low - s2
+        band, low, s1, s2 = _step(z, s1, s2, b)
         x[1, n] = through * (z - e * band) + lows * low
         g += g_step
         d += d_step

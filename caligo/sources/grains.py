@@ -1,8 +1,4 @@
-"""The grain source: a recording heard through many short windows.
-
-Grain number i of a voice begins where the density, added up since the note began, passes i.
-All of a grain's chance is a hash of (seed, i), so that the cloud is a function of time.
-"""
+"""The grain source: a recording heard through many short windows."""
 
 from __future__ import annotations
 
@@ -10,13 +6,12 @@ import math
 from typing import Any
 
 import numpy as np
-from numba import njit
 from numpy.typing import NDArray
 
 from caligo.catalogue import Module, Moves, Parameter, Scale, register
 from caligo.document.pitch import frequency
 from caligo.movement.block import SourceBlock
-from caligo.movement.chance import combine, derive, signed, unit
+from caligo.movement.chance import derive
 from caligo.movement.moments import Moments
 from caligo.movement.notes import Floats
 from caligo.movement.trajectory import Bundle
@@ -24,277 +19,31 @@ from caligo.signal.ticks import TICK
 from caligo.synthesis.common import unison_parameters, voice_parameters
 from caligo.synthesis.drawing import (
     follow_parameter,
-    level_for,
     recording_of,
     recording_parameter,
 )
+from caligo.synthesis.grain_cloud import (
+    COLUMNS,
+    DENSITY,
+    LONGEST,
+    MOVED,
+    SIZE,
+    SIZE_SCATTER,
+    TIME_SCATTER,
+    TUNED,
+    add_density,
+    add_grains,
+    find_grains,
+)
 from caligo.synthesis.phases import Accumulated, first_tick
 from caligo.synthesis.portrait import Portrait, Shown
-from caligo.synthesis.sines import sine
 from caligo.synthesis.source import VOICE_RMS
 from caligo.synthesis.unison import InUnison
 
 CELL = 16
 """Control ticks between two looks at the parameters; densities go in lines between."""
-LONGEST = 4.0
-"""Seconds that a grain lasts at most, its scatter included."""
-SPARSE = 0.3
-"""Overlaps below are not made up for: single grains stay single grains."""
-MOVED = (
-    "position", "density", "size", "pitch", "reverse", "window", "pan", "level", "fine",
-    "position_scatter", "time_scatter", "size_scatter", "pitch_scatter", "level_scatter",
-    "pan_scatter",
-)  # fmt: skip
-(
-    POSITION, DENSITY, SIZE, PITCH, REVERSE, WINDOW, PAN, LEVEL, FINE, POSITION_SCATTER,
-    TIME_SCATTER, SIZE_SCATTER, PITCH_SCATTER, LEVEL_SCATTER, PAN_SCATTER, TUNED,
-) = range(16)  # fmt: skip
 SHOWN = 1500
 """Grains in a picture of the whole length."""
-COLUMNS = 9
-"""Of a grain: onset, length, place, speed, flank, left, right, number, level in dB."""
-
-
-@njit(cache=True, nogil=True)
-def add_density(
-    passed: float, density: np.ndarray, seconds: float, trajectory: np.ndarray
-) -> float:
-    """Grains begun, added up over cells of `seconds` from densities at their borders."""
-    for c in range(len(density) - 1):
-        if len(trajectory) > 0:
-            trajectory[c] = passed
-        passed += 0.5 * seconds * (density[c] + density[c + 1])
-    return passed
-
-
-@njit(cache=True, nogil=True)
-def _crossing(count: float, begun: float, a: float, b: float, seconds: float) -> float:
-    """When in a cell the density, going from `a` to `b`, has added up from `begun` to `count`."""
-    need = count - begun
-    slope = (b - a) / seconds
-    if abs(slope) < 1e-12:
-        return need / max(a, 1e-12)
-    # The root of slope/2 t² + a t - need = 0 that lies in the cell.
-    return 2.0 * need / (a + math.sqrt(max(a * a + 2.0 * slope * need, 0.0)))
-
-
-@njit(cache=True, nogil=True)
-def _window_power(flank: float) -> float:
-    """The mean square of a tapered cosine window whose flanks take `flank` of it."""
-    return 1.0 - 0.625 * flank
-
-
-@njit(cache=True, nogil=True)
-def find_grains(
-    values: np.ndarray,
-    begun: np.ndarray,
-    first: float,
-    last: float,
-    first_cell: int,
-    seconds: float,
-    note_start: float,
-    travel: np.ndarray,
-    travel_speed: np.ndarray,
-    frames: int,
-    recording_rate: float,
-    rate: float,
-    seed: np.uint64,
-    out: np.ndarray,
-) -> int:
-    """The grains that sound between two moments.
-
-    Parameters
-    ----------
-    values
-        Parameters at the borders of cells ``[cells + 1, 16]``, in the units of the catalogue;
-        the last is the voice's transposition in octaves.
-    begun
-        Grains begun at each border ``[cells + 1]``.
-    first, last
-        Seconds.
-    first_cell, seconds
-        The first cell's number since the start of time, and how long each is.
-    travel, travel_speed
-        Shares of the recording that the position has moved on by at each border since the
-        note's start ``[cells + 1]``, empty where the speed stays; and shares in a second, as
-        many, or one.
-    out
-        Receives grains ``[at most, COLUMNS]``; how many there are is returned.
-    """
-    count = 0
-    cells = len(begun) - 1
-    for c in range(cells):
-        # A grain may begin up to a whole turn later than its own by its scatter in time.
-        number = math.ceil(begun[c])
-        while number < begun[c + 1] and count < out.shape[0]:
-            a, b = values[c, DENSITY], values[c + 1, DENSITY]
-            inside = _crossing(number, begun[c], a, b, seconds)
-            own = combine(seed, number)
-            late = unit(own, 1) * values[c, TIME_SCATTER] / 100.0 / max(a, 1e-9)
-            onset = (first_cell + c) * seconds + inside + min(late, 2.0)
-            x = inside / seconds
-            row = np.empty(16)
-            for v in range(16):
-                row[v] = values[c, v] + x * (values[c + 1, v] - values[c, v])
-            scale = 2.0 ** (2.0 * signed(own, 2) * row[SIZE_SCATTER] / 100.0)
-            size = min(row[SIZE] * scale, LONGEST)
-            if onset < last and onset + size > first:
-                octaves = row[TUNED] + row[PITCH] / 12.0 + row[FINE] / 1200.0
-                octaves += signed(own, 3) * row[PITCH_SCATTER] / 12.0
-                speed = 2.0 ** min(max(octaves, -7.0), 7.0) * recording_rate / rate
-                reach = size * rate * speed
-                if len(travel) > 0:
-                    since = onset - (first_cell + c) * seconds
-                    share = row[POSITION] / 100.0 + travel[c] + travel_speed[c] * since
-                else:
-                    share = row[POSITION] / 100.0 + travel_speed[0] * (onset - note_start)
-                share += signed(own, 4) * row[POSITION_SCATTER] / 200.0
-                place = (share - math.floor(share)) * frames
-                place = min(max(place, 0.0), max(0.0, frames - reach))
-                if unit(own, 5) * 100.0 < row[REVERSE]:
-                    place = min(place + reach, float(frames))
-                    speed = -speed
-                flank = max(1.0 - row[WINDOW] / 100.0, 0.02)
-                overlap = row[DENSITY] * row[SIZE] * _window_power(flank)
-                decibels = row[LEVEL] - unit(own, 6) * row[LEVEL_SCATTER]
-                # The mean power of levels spread evenly over the scatter is made up for.
-                spread = max(row[LEVEL_SCATTER] * math.log(10.0) / 10.0, 1e-6)
-                softened = (1.0 - math.exp(-spread)) / spread
-                gain = 10.0 ** (decibels / 20.0) / math.sqrt(max(overlap, SPARSE) * softened)
-                pan = row[PAN] / 100.0 + signed(own, 7) * row[PAN_SCATTER] / 100.0
-                angle = (min(max(pan, -1.0), 1.0) + 1.0) * math.pi / 4.0
-                out[count, 0] = onset
-                out[count, 1] = size
-                out[count, 2] = place
-                out[count, 3] = speed
-                out[count, 4] = flank
-                out[count, 5] = gain * math.sqrt(2.0) * math.cos(angle)
-                out[count, 6] = gain * math.sqrt(2.0) * math.sin(angle)
-                out[count, 7] = number
-                out[count, 8] = decibels
-                count += 1
-            number += 1
-    return count
-
-
-@njit(cache=True, nogil=True)
-def _tick_of_grain(
-    flat: np.ndarray,
-    first: np.uint64,
-    last: float,
-    place: float,
-    step: float,
-    since: float,
-    size: float,
-    rise: float,
-    a: np.float32,
-    b: np.float32,
-    left: np.ndarray,
-    right: np.ndarray,
-    at: np.uint64,
-    places: np.ndarray,
-    scratch: np.ndarray,
-) -> None:
-    """Add a tick of a grain, which begins `since` samples after its onset.
-
-    Outside of the grain its window is zero. `first` is where in `flat` the sample before the
-    recording's first but two lies. As in the wavetable source, the work is split into short
-    loops over `places` ``[TICK]`` and `scratch` ``[6 * TICK]``, which the compiler turns into
-    vector instructions.
-    """
-    turn = np.float32(0.25 * rise)
-    up = np.float32(0.25 * since * rise)
-    down = np.float32(0.25 * (size - since) * rise)
-    for n in range(TICK):
-        rising, falling = up + np.float32(n) * turn, down - np.float32(n) * turn
-        x = rising if rising < falling else falling
-        x = x if x > np.float32(0.0) else np.float32(0.0)
-        x = x if x < np.float32(0.25) else np.float32(0.25)
-        # The sine over a quarter turn, squared: a raised cosine over half a turn.
-        s = sine(x)
-        scratch[n] = s * s
-    begin = place + since * step
-    for n in range(TICK):
-        p = begin + n * step
-        p = p if p > -3.0 else -3.0
-        p = p if p < last else last
-        i = np.floor(p)
-        scratch[TICK + n] = np.float32(p - i)
-        places[n] = np.uint32(np.int32(i) + np.int32(3))
-    one, two, three = np.uint64(1), np.uint64(2), np.uint64(3)
-    for n in range(TICK):
-        j = first + np.uint64(places[n])
-        scratch[2 * TICK + n] = flat[j]
-        scratch[3 * TICK + n] = flat[j + one]
-        scratch[4 * TICK + n] = flat[j + two]
-        scratch[5 * TICK + n] = flat[j + three]
-    half = np.float32(0.5)
-    for n in range(TICK):
-        # Catmull and Rom's cubic through four samples.
-        f = scratch[TICK + n]
-        w, y, z, v = (
-            scratch[2 * TICK + n],
-            scratch[3 * TICK + n],
-            scratch[4 * TICK + n],
-            scratch[5 * TICK + n],
-        )
-        c1 = half * (z - w)
-        c2 = w - np.float32(2.5) * y + np.float32(2.0) * z - half * v
-        c3 = half * (v - w) + np.float32(1.5) * (y - z)
-        scratch[n] *= y + f * (c1 + f * (c2 + f * c3))
-    for n in range(np.uint64(TICK)):
-        left[at + n] += a * scratch[n]
-    for n in range(np.uint64(TICK)):
-        right[at + n] += b * scratch[n]
-
-
-@njit(cache=True, nogil=True)
-def add_grains(
-    grains: np.ndarray,
-    flat: np.ndarray,
-    starts: np.ndarray,
-    ratios: np.ndarray,
-    frames: int,
-    first: int,
-    rate: int,
-    out: np.ndarray,
-) -> None:
-    """Add grains to `out` ``[2, samples]``, which begins at the absolute sample `first`.
-
-    `flat` to `frames` are one side of a `caligo.material.pyramid.Pyramid`.
-    """
-    ticks = out.shape[1] // TICK
-    left, right = out[0], out[1]
-    places = np.empty(TICK, np.uint32)
-    scratch = np.empty(6 * TICK, np.float32)
-    for g in range(grains.shape[0]):
-        onset = grains[g, 0] * rate - first
-        size = grains[g, 1] * rate
-        speed = grains[g, 3]
-        level, share = level_for(abs(speed), len(ratios))
-        if share > 0.5 and level < len(ratios) - 1:
-            level += 1
-        ratio = ratios[level]
-        begin = max(0, math.floor(onset / TICK))
-        end = min(ticks, math.ceil((onset + size) / TICK))
-        for k in range(begin, end):
-            _tick_of_grain(
-                flat,
-                np.uint64(starts[level] - 4),
-                int(frames * ratio) + 3.0,
-                grains[g, 2] * ratio,
-                speed * ratio,
-                first + k * TICK - grains[g, 0] * rate,
-                size,
-                2.0 / (grains[g, 4] * size),
-                np.float32(grains[g, 5]),
-                np.float32(grains[g, 6]),
-                left,
-                right,
-                np.uint64(k * TICK),
-                places,
-                scratch,
-            )
 
 
 def _moved(key: str, name: str, help: str, unit: str, **more: Any) -> Parameter:

@@ -8,7 +8,17 @@ import numpy as np
 from numba import njit
 from numpy.typing import NDArray
 
-from caligo.catalogue import Choice, Display, Items, Kind, Module, Parameter, Scale, register
+from caligo.catalogue import (
+    Choice,
+    Items,
+    Kind,
+    Module,
+    Parameter,
+    Scale,
+    key_number,
+    key_velocity,
+    register,
+)
 from caligo.document.pitch import frequency
 from caligo.document.sound import ItemPart
 from caligo.material.seams import bounds
@@ -35,19 +45,6 @@ EDGE = 0.002
 MOST = 64
 
 
-def _key(key: str, name: str, help: str, default: int) -> Parameter:
-    return Parameter(
-        key,
-        name,
-        help,
-        low=0,
-        high=127,
-        default=default,
-        kind=Kind.INTEGER,
-        display=Display.NOTE if key.startswith("key") else Display.VELOCITY,
-    )
-
-
 def _moment(key: str, name: str, help: str, *, high: float = 1200.0, **more: Any) -> Parameter:
     return Parameter(key, name, help, unit="s", high=high, **more)
 
@@ -68,10 +65,10 @@ ZONE = Module(
                   low=-48.0, high=24.0),
         Parameter("tune", "Tune", "Corrects the recording's root.", unit="ct",
                   low=-2400.0, high=2400.0),
-        _key("key_low", "Lowest key", "Notes below are not played.", 0),
-        _key("key_high", "Highest key", "Notes above are not played.", 127),
-        _key("velocity_low", "Softest", "Softer notes are not played.", 0),
-        _key("velocity_high", "Hardest", "Harder notes are not played.", 127),
+        key_number("key_low", "Lowest key", "Notes below are not played.", 0),
+        key_number("key_high", "Highest key", "Notes above are not played.", 127),
+        key_velocity("velocity_low", "Softest", "Softer notes are not played.", 0),
+        key_velocity("velocity_high", "Hardest", "Harder notes are not played.", 127),
         _moment("start", "Start offset", "Where in the recording a note begins."),
         Parameter("loop", "Loop", "What is repeated while the note is held.",
                   default="recording", kind=Kind.CHOICE, choices=(

@@ -256,7 +256,7 @@ class Spectral(InUnison):
         span = block.span
         for row in range(len(block.voices)):
             began = first_tick(block, row) // CELL
-            # Moments number f has its middle at sample f * HOP.
+            # Frame number f has its middle at sample f * HOP.
             first = max(began, span.first // CELL - BEFORE + 1)
             last = -(-(span.first + span.ticks) // CELL) + BEFORE
             if last <= first:

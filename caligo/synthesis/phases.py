@@ -17,12 +17,12 @@ from caligo.movement.trajectory import Trajectory
 from caligo.signal.ticks import TICK
 
 HISTORY = 8192
-"""Moments of an earlier at_ticks that are added up at a time."""
+"""Moments of what came earlier that are added up at a time."""
 HIGHEST = 0.45
 """Cycles per sample at most: a little below half the sample rate."""
 
 Advance = Callable[[NDArray[np.float64], Moments, Floats], None]
-"""Adds the at_ticks of one voice over a moments, with its pitch, to what was added up before."""
+"""Adds a stretch of one voice, at its moments and with its pitch, to what was added up before."""
 
 
 @njit(cache=True, nogil=True)
@@ -111,7 +111,7 @@ class Accumulated:
         cell: int = 1,
         before: int = 0,
     ) -> None:
-        """Remember what has been added up by the block's end; reset voices long gone.
+        """Remember what has been added up by the block's end; forget voices long gone.
 
         With cells, by the last border of a cell that is not after the end; `before` as in
         `up_to`.
@@ -137,7 +137,7 @@ class Phases:
     Parameters
     ----------
     fine
-        The at_ticks of the source's fine tuning in cents, if it has one.
+        The source's fine tuning in cents, if it has one.
     """
 
     def __init__(self, fine: Trajectory | None, rate: int) -> None:

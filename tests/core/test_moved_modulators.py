@@ -282,3 +282,25 @@ def test_an_edit_of_a_far_modulator_is_heard_in_the_stem() -> None:
     other = Engine(made, score)
     other.render(32)
     assert np.abs(heard - other.render(32 * 200)).max() > 1e-3
+
+
+def test_a_time_edited_to_nothing_stays_nothing_however_it_is_moved() -> None:
+    """No number of octaves leads away from 0 s, while listening as in a render from the start."""
+    attack = "ground.envelope.attack"
+    layer = plain_layer()
+    layer["envelope"] = {"params": {"attack": seconds(2.0)}}
+    made = read_sound(
+        {
+            "name": "Moved",
+            "layers": [layer],
+            "modulators": [modulator("a", period=seconds(3))],
+            "routes": [route(1, "a", attack, 1.5)],
+        }
+    )
+    score = one_note(57, 20.0)
+    movement = Movement(made, score)
+    voicing = Voicing(made, score.notes, movement.setting.tempo)
+    movement.change({attack: 0.0}, {}, 5.0)
+    times = np.array([5.03, 5.7, 6.7])
+    found = movement.trajectory(attack).values(voicing.moments(times, voicing.all))[0]
+    assert found == pytest.approx([0.0, 0.0, 0.0])

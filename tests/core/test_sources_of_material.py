@@ -18,7 +18,7 @@ from caligo.engine.stem_keys import stem_key
 from caligo.material.cutting import by_cycles
 from caligo.material.shelf import SHIPPED, VARIABLE, Shelf, current
 from caligo.signal.ticks import Span
-from caligo.sources.grains import add_grains
+from caligo.synthesis.grain_cloud import add_grains
 from caligo.synthesis.source import VOICE_RMS
 from demo.build import by_name
 from tests.core.builders import RATE, decibels, layer_of, one_note, plain_sound, spectrum

@@ -1,25 +1,17 @@
 """What every layer has besides its source: balance, ranges and how its filters are joined."""
 
 from caligo.catalogue.module import Module
-from caligo.catalogue.parameter import Choice, Display, Kind, Moves, Parameter, Scale
+from caligo.catalogue.parameter import (
+    Choice,
+    Kind,
+    Moves,
+    Parameter,
+    Scale,
+    key_number,
+    key_velocity,
+    seven_bit,
+)
 from caligo.catalogue.registry import register
-
-
-def _range(key: str, name: str, help: str, default: float) -> Parameter:
-    display = Display.UNIT if key.endswith("fade") else Display.NOTE
-    if key.startswith("velocity") and display is Display.NOTE:
-        display = Display.VELOCITY
-    return Parameter(
-        key,
-        name,
-        help,
-        low=0,
-        high=127,
-        default=default,
-        kind=Kind.INTEGER,
-        display=display,
-        group="Keys" if key.startswith("key") else "Velocities",
-    )
 
 
 def _modulated(way: str, amount: Parameter) -> tuple[Parameter, ...]:
@@ -172,21 +164,21 @@ def _modulated(way: str, amount: Parameter) -> tuple[Parameter, ...]:
                     when=("phase_by", ("sine", "layer")),
                 ),
             ),
-            _range("key_low", "Lowest key", "Notes below are not played by this layer.", 0),
-            _range("key_high", "Highest key", "Notes above are not played by this layer.", 127),
-            _range(
-                "key_fade", "Key fade", "Over how many keys the layer fades in at its borders.", 0
-            ),
-            _range("velocity_low", "Softest", "Notes below this velocity are not played.", 0),
-            _range("velocity_high", "Hardest", "Notes above this velocity are not played.", 127),
-            _range(
-                "velocity_fade",
-                "Velocity fade",
-                "Over how many velocity steps the layer fades in at its borders.",
-                0,
-            ),
+            key_number("key_low", "Lowest key", "Notes below are not played by this layer.", 0,
+                       "Keys"),
+            key_number("key_high", "Highest key", "Notes above are not played by this layer.",
+                       127, "Keys"),
+            seven_bit("key_fade", "Key fade",
+                      "Over how many keys the layer fades in at its borders.", 0, "Keys"),
+            key_velocity("velocity_low", "Softest",
+                         "Notes below this velocity are not played.", 0, "Velocities"),
+            key_velocity("velocity_high", "Hardest",
+                         "Notes above this velocity are not played.", 127, "Velocities"),
+            seven_bit("velocity_fade", "Velocity fade",
+                      "Over how many velocity steps the layer fades in at its borders.", 0,
+                      "Velocities"),
         ),
     )
-)
+)  # fmt: skip
 class LayerPart:
     """A layer's own parameters; the engine reads them directly."""

@@ -65,7 +65,7 @@ class BusPart:
             _level("level", "Level", "Loudness of the whole sound."),
             Parameter(
                 "ceiling",
-                "Limiter",
+                "Ceiling",
                 "True peak that nothing passes (ITU-R BS.1770-4, Annex 2).",
                 unit="dBTP",
                 low=-24.0,

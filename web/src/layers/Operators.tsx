@@ -19,13 +19,12 @@ interface Numbered {
   place: PartPlace;
 }
 
+const idOf = (place: PartPlace) => place.path.slice(place.path.lastIndexOf(".") + 1);
+
 /** The values of an item of the layer's source, from its place. */
 function paramsOf(layer: Layer, place: PartPlace): Record<string, Value> {
-  const id = place.path.slice(place.path.lastIndexOf(".") + 1);
-  return layer.source.items.find((item) => item.id === id)?.params ?? {};
+  return layer.source.items.find((item) => item.id === idOf(place))?.params ?? {};
 }
-
-const idOf = (place: PartPlace) => place.path.slice(place.path.lastIndexOf(".") + 1);
 
 function Operator({
   layer,

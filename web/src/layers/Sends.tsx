@@ -5,18 +5,15 @@ import { PartStrips } from "../strips/PartStrips";
 import { useCatalogue } from "../ui/catalogue-context";
 import { Menu } from "../ui/Menu";
 
-type Sender = Layer | Bus;
-
-/** Where a layer or a bus sends to: how much, and whether it follows the fader. */
-export function Sends({
-  sender,
-  pointer,
-  buses,
-}: {
-  sender: Sender;
+interface Sending {
+  sender: Layer | Bus;
+  /** Where the sender lies in the document. */
   pointer: string;
   buses: Bus[];
-}) {
+}
+
+/** Where a layer or a bus sends to: how much, and whether it follows the fader. */
+export function Sends({ sender, pointer, buses }: Sending) {
   return sender.sends.map((send, i) => {
     const name = buses.find((bus) => bus.id === send.bus)?.name ?? "bus";
     const place = {
@@ -38,15 +35,7 @@ export function Sends({
 }
 
 /** Menus that add and remove sends. */
-export function SendActions({
-  sender,
-  pointer,
-  buses,
-}: {
-  sender: Sender;
-  pointer: string;
-  buses: Bus[];
-}) {
+export function SendActions({ sender, pointer, buses }: Sending) {
   const catalogue = useCatalogue();
   const others = buses.filter((bus) => bus.id !== sender.id);
   const unsent = others.filter((bus) => !sender.sends.some((send) => send.bus === bus.id));
