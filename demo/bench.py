@@ -11,19 +11,22 @@ import subprocess
 import sys
 import tempfile
 import time
-from collections.abc import Callable
+from collections.abc import Callable, Iterable
 from pathlib import Path
 from typing import Any
 
 import numpy as np
 import scipy.signal
+from numpy.typing import NDArray
 
 from caligo.document import Score, read_sound
 from caligo.document.held import held_chord
+from caligo.engine.coarse_view import coarse
 from caligo.engine.engine import DEFAULT_RATE, SMALL_BLOCK, Engine
 from caligo.engine.live import Listening
-from caligo.engine.long_view import coarse
+from caligo.engine.long_view import COLUMNS, Tile, fine
 from caligo.engine.warm import warm
+from caligo.measure.spectrogram import FLOOR, ROWS
 from caligo.signal.state_variable import corner_gain, run, sharpness
 from caligo.signal.ticks import TICK
 from demo.bench_sources import cases
@@ -125,7 +128,7 @@ def bench_listening() -> None:
             best(lambda sound=sound, at=at: Listening(sound, score, start=at).block(), 2)  # type: ignore[misc]
             for at in (60.0, 180.0)
         ]
-        first = best(lambda sound=sound: list(coarse(sound, score)), 2)  # type: ignore[misc]
+        first = best(lambda sound=sound: list(coarse(sound, score, threads=2)), 2)  # type: ignore[misc]
         say(f"{sound.name}, the whole coarse long view", f"{1000 * first:.0f} ms",
             "at most 400 ms")  # fmt: skip
         listening = Listening(sound, score, start=20.0)
@@ -139,6 +142,30 @@ def bench_listening() -> None:
             "at least 8")  # fmt: skip
         say(f"{sound.name}, first samples at minutes 1 and 3",
             f"{1000 * max(starts):.0f} ms", "at most 200 ms")  # fmt: skip
+
+
+def seen_from_afar(tiles: Iterable[Any]) -> NDArray[np.float64]:
+    """A picture in dB ``[48, ROWS]``: means of 25 columns, paper from 82 dB under full scale on."""
+    picture = np.zeros((COLUMNS, ROWS))
+    for tile in tiles:
+        if isinstance(tile, Tile):
+            wide = np.repeat(tile.levels, tile.span, axis=0)
+            picture[tile.first : tile.first + len(wide)] = wide
+    decibels = np.maximum((1.0 - picture / 255.0) * FLOOR, -82.0)
+    found: NDArray[np.float64] = decibels.reshape(48, -1, ROWS).mean(axis=1)
+    return found
+
+
+def bench_coarse_pictures() -> None:
+    """How far the coarse picture of each demo sound is from the exact one, seen from afar."""
+    score = held_chord("C2 G2 D3 A3", 240.0)
+    for make in SOUNDS:
+        sound = read_sound(make())
+        exact = seen_from_afar(fine(sound, score, threads=2))
+        away = np.abs(seen_from_afar(coarse(sound, score, threads=2)) - exact)
+        thirds = [f"{third.mean():.1f}" for third in np.array_split(away, 3, axis=1)]
+        say(f"{sound.name}, coarse picture: lows, middle, highs", f"{', '.join(thirds)} dB",
+            "at most 3 dB each")  # fmt: skip
 
 
 def bench_answers() -> None:
@@ -212,6 +239,7 @@ def main() -> None:
     bench_rendering()
     bench_command()
     bench_listening()
+    bench_coarse_pictures()
     bench_answers()
     bench_filters()
     bench_memory()

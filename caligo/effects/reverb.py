@@ -235,6 +235,7 @@ def _run(
     low_cut: np.ndarray,
     width: np.ndarray,
     mix: np.ndarray,
+    wet_gain: float,
 ) -> None:
     """Reverberate `signal` ``[2, samples]`` in place, a tick at a time.
 
@@ -252,6 +253,8 @@ def _run(
         shares, at every tick ``[ticks + 1]``.
     pre_delay, low_cut
         Seconds, and the one-pole share, at every tick or ``[1]``.
+    wet_gain
+        The factor of what is heard of the lines.
     """
     mask = lines.shape[1] - 1
     gain = np.empty(LINES, np.float32)
@@ -292,8 +295,8 @@ def _run(
             share = mix[k] + (mix[k + 1] - mix[k]) * x
             middle = 0.5 * (wet[0, n] + wet[1, n])
             side = 0.5 * (wet[0, n] - wet[1, n]) * spread
-            tick[0, n] = tick[0, n] * (1.0 - share) + WET_GAIN * (middle + side) * share
-            tick[1, n] = tick[1, n] * (1.0 - share) + WET_GAIN * (middle - side) * share
+            tick[0, n] = tick[0, n] * (1.0 - share) + wet_gain * (middle + side) * share
+            tick[1, n] = tick[1, n] * (1.0 - share) + wet_gain * (middle - side) * share
     if not math.isfinite(dull.sum()):
         lines[:] = 0.0
         dull[:] = 0.0
@@ -434,7 +437,18 @@ class Reverb(Effect):
             one_pole_at(self.trajectory("low_cut").compact(moments)[0], self.rate),
             width / 100.0,
             mix / 100.0,
+            WET_GAIN / math.sqrt(self._share_heard(block, float(decay.mean()))),
         )
+
+    def _share_heard(self, block: Block, decay: float) -> float:
+        """The share of the space's energy that what has been rendered accounts for.
+
+        An exponential decay by 60 dB in `decay` seconds (ISO 3382-1), integrated up to the middle
+        of the block.
+        """
+        middle = 0.5 * float(block.span.times[0] + block.span.times[-1])
+        heard = max(0.05, middle - block.heard_from)
+        return 1.0 - math.pow(10.0, -6.0 * heard / decay)
 
     def tail(self) -> float:
         """See `Processor.tail`."""

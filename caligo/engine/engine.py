@@ -26,6 +26,7 @@ from caligo.engine.stems import PIECE_TICKS, CachedLayer, Piece, StemStore, tick
 from caligo.engine.voicing import Voicing
 from caligo.movement.movement import Movement
 from caligo.processing.processor import State
+from caligo.signal.gains import scale_stereo
 from caligo.signal.ticks import TICK, Span
 
 Signal = NDArray[np.float32]
@@ -39,6 +40,8 @@ MIDDLE_BLOCK = 32_768
 """Samples at a time in work that an edit or a seek may stop at any moment."""
 WORTH = 0.5
 """Seconds of tail from which on it is worth keeping the mixer's state."""
+FADE_IN = 0.1
+"""Seconds in which a rough picture's looks fade in."""
 SMALL_BLOCK = 2_048
 """Samples at a time while listening: below, arranging the work would cost as much as the work."""
 
@@ -97,6 +100,8 @@ class Engine:
         self.notes = list(score.notes if notes is None else notes)
         self.voicing = Voicing(sound, self.notes, self.movement.setting.tempo)
         self._threads = threads
+        self._rough = rough
+        self._fades_from = -math.inf
         self._stems = stems
         self._meter = meter
         renderers = {
@@ -163,6 +168,31 @@ class Engine:
             if interrupted():
                 return
 
+    def glance(self, tick: int, ticks: int, run_in: float) -> Signal:
+        """Roughly what is heard from a tick on ``[2, ticks * 64]``, after `run_in` seconds.
+
+        All is rendered as one block. It fades in, since a sudden beginning would splash over all
+        rows of a picture; effects with longer tails make up for the level that they lack.
+        """
+        for layer in self.layers.values():
+            layer.reset()
+        self.mixer.reset()
+        rolled = ticks_in(run_in, self.rate, tick)
+        self._inside = tick - rolled
+        if self._inside:
+            self._begin_roughly()
+        self.tick = tick + ticks
+        return self._advance(rolled + self._ahead + ticks)[:, (rolled + self._ahead) * TICK :]
+
+    def _begin_roughly(self) -> None:
+        """Let what follows fade in."""
+        self._fades_from = self._inside * TICK / self.rate
+        heard_from = self._fades_from + FADE_IN / 2.0
+        self.mixer.heard_from = heard_from
+        for layer in self.layers.values():
+            if isinstance(layer, LayerRenderer):
+                layer.heard_from = heard_from
+
     def _nearest(self, tick: int) -> tuple[int, Piece] | None:
         """The last state that the mixer has left before a tick, with the number of its piece."""
         number = tick // PIECE_TICKS
@@ -170,6 +200,15 @@ class Engine:
             return None
         found = self._stems.read(self._mix_key, number)
         return None if found is None else (number, found)
+
+    def knows(self, tick: int) -> bool:
+        """Whether a start at a tick is exact and quick, since a state near it has been kept."""
+        return self._nearest(tick + self._ahead) is not None
+
+    def run(self, ticks: int) -> None:
+        """Go on without keeping what is heard."""
+        for _ in self.stream(ticks, MIDDLE_BLOCK):
+            pass
 
     def _leave_state(self) -> None:
         """Leave the mixer's state at a border between pieces, where it is exact and worth it."""
@@ -185,7 +224,13 @@ class Engine:
         return self._mix(span, self._stems_of(span))
 
     def _stems_of(self, span: Span) -> dict[str, Signal]:
-        return {name: layer.render(span) for name, layer in self.layers.items()}
+        stems = {name: layer.render(span) for name, layer in self.layers.items()}
+        since = float(span.times[0]) - self._fades_from
+        if since < FADE_IN:
+            way = np.clip((span.times - self._fades_from) / FADE_IN, 0.0, 1.0)
+            for stem in stems.values():
+                scale_stereo(stem[None], 0.5 - 0.5 * np.cos(np.pi * way))
+        return stems
 
     def _mix(self, span: Span, stems: dict[str, Signal]) -> Signal:
         out = self.mixer.process(span, stems)

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import itertools
+import math
 
 import numpy as np
 from numpy.typing import NDArray
@@ -54,6 +55,8 @@ class LayerRenderer:
         self.meter = meter
         self.voices = LayerVoices(sound, layer, movement, voicing, rate, rough, meter)
         self.inserts = build_chain(own_inserts(layer), layer.id, movement, rate)
+        self.heard_from = -math.inf
+        """See `Block.heard_from`."""
 
     def play(self, voicing: Voicing) -> None:
         """Take up a new set of voices."""
@@ -81,7 +84,7 @@ class LayerRenderer:
             meter.add(f"{self.layer.id}.{self.layer.envelope.id}", span, out)
         if self.inserts.slots:
             voicing = self.voices.voicing
-            block = stereo_block(span, voicing.moments(times, voicing.none))
+            block = stereo_block(span, voicing.moments(times, voicing.none), self.heard_from)
 
             def tap(stage: str, heard: Signal) -> None:
                 if meter is not None:

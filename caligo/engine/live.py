@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import math
 import threading
+import time
 from dataclasses import dataclass
 
 import numpy as np
@@ -12,13 +13,19 @@ from numpy.typing import NDArray
 from caligo.document.score import Note, Score
 from caligo.document.sound import Sound
 from caligo.engine.engine import DEFAULT_RATE, SMALL_BLOCK, Engine
-from caligo.engine.stems import StemStore
+from caligo.engine.stems import StemStore, ticks_in
 from caligo.signal.ticks import TICK
 
 Signal = NDArray[np.float32]
 
 ROLL = 2.0
-"""Seconds of pre-roll at most when listening starts: a reverb of 9 s is then 0.2 dB from full."""
+"""Seconds of run-in at most when listening starts: a reverb of 9 s is then 0.2 dB from full."""
+SHORTEST_ROLL = 0.1
+"""Seconds of run-in at least: enough for filters."""
+PATIENCE = 0.14
+"""Seconds that a start may take; where the machine is slower, the run-in is shorter."""
+PROBE_TICKS = 48
+"""Ticks by which a start finds out how fast the sound is rendered here."""
 THREADS = 2
 """Workers that render layers for the pre-roll; afterwards each block is made in turn."""
 BLOCK_TICKS = SMALL_BLOCK // TICK
@@ -66,6 +73,7 @@ class Listening:
         self._engine = self._at(sound, score, start)
 
     def _at(self, sound: Sound, score: Score, start: float) -> Engine:
+        began = time.perf_counter()
         engine = Engine(
             sound,
             score,
@@ -77,9 +85,25 @@ class Listening:
         )
         tick = max(0, round(start * self._rate / TICK))
         if tick:
-            engine.start(tick, most=self._most_roll)
+            self._run_in(engine, tick, began)
         engine.listen(self._most_roll)
         return engine
+
+    def _run_in(self, engine: Engine, tick: int, began: float) -> None:
+        """Bring an engine to a tick, with as long a run-in as there is time for."""
+        roll = ticks_in(min(engine.pre_roll(), self._most_roll), self._rate, tick)
+        if engine.knows(tick) or roll <= 2 * PROBE_TICKS:
+            engine.start(tick, most=self._most_roll)
+            return
+        engine.start(tick - roll, most=0.0)
+        probed = time.perf_counter()
+        engine.run(PROBE_TICKS)
+        now = time.perf_counter()
+        affordable = int(PROBE_TICKS * (began + PATIENCE - now) / (now - probed))
+        if affordable >= roll - PROBE_TICKS:
+            engine.run(roll - PROBE_TICKS)
+        else:
+            engine.start(tick, most=max(SHORTEST_ROLL, affordable * TICK / self._rate))
 
     @property
     def position(self) -> float:

@@ -1,4 +1,4 @@
-"""The long view: a picture of the whole length, coarse at once and then fine from left to right."""
+"""The long view: an exact picture of the whole length, from left to right."""
 
 from __future__ import annotations
 
@@ -15,24 +15,14 @@ from caligo.engine.engine import DEFAULT_RATE, MIDDLE_BLOCK, Engine, Interrupted
 from caligo.engine.metering import CELL_TICKS, StageMeter
 from caligo.engine.stems import StemStore
 from caligo.measure.loudness import MOMENTARY, LoudnessMeter, lufs
-from caligo.measure.spectrogram import ROWS, Column, SpectrogramStream, mean_column
+from caligo.measure.spectrogram import ROWS, Column, SpectrogramStream
 from caligo.measure.stereo import stereo_image
 from caligo.measure.true_peak import TruePeakMeter
-from caligo.signal.ticks import TICK
 
 COLUMNS = 1_200
 """Columns over the whole length."""
 STAGE_POINTS = 120
 """Points of a stage's level over the whole length."""
-LOOKS = 16
-"""Looks at the length that the coarse picture is made from."""
-LOOK_TICKS = 256
-"""Ticks of a look: 341 ms at 48 kHz, as long as the longest window of the spectrogram."""
-JOINED_SPAN = 5
-"""Columns that each of the joined coarse picture covers."""
-COARSE_ROLL = 0.05
-"""Seconds of pre-roll for a look: enough for filters, while reverb is left out."""
-QUIET = -90.0
 
 
 @dataclass(frozen=True, slots=True)
@@ -78,71 +68,6 @@ class Summary:
     loudness: list[float] = field(default_factory=list)
     stages: dict[str, list[float]] = field(default_factory=dict)
     peaks: dict[str, float] = field(default_factory=dict)
-
-
-def coarse(
-    sound: Sound,
-    score: Score,
-    *,
-    rate: int = DEFAULT_RATE,
-    hold_still: bool = False,
-    interrupted: Interrupted = lambda: False,
-) -> Iterator[Tile]:
-    """A first picture from `LOOKS` looks at the length, so that it is there at once.
-
-    Looks are as long as lows need to be told apart, and come in an order that covers the whole
-    from the beginning on, each first as a tile of its own; the last tile joins all of them.
-    """
-    engine = Engine(sound, score, rate=rate, hold_still=hold_still, rough=True)
-    span = COLUMNS // LOOKS
-    looks: dict[int, Tile] = {}
-    for i in evenly(LOOKS):
-        if interrupted():
-            return
-        centre = (i + 0.5) / LOOKS * score.length
-        engine.start(max(0, int(centre * rate / TICK) - LOOK_TICKS // 2), most=COARSE_ROLL)
-        signal = engine.render(LOOK_TICKS)
-        # Both filters of K-weighting are left out: a first picture needs no more.
-        loudness = lufs(2.0 * float(np.mean(signal.astype(np.float64) ** 2)))
-        levels, width = mean_column(signal, rate), stereo_image(signal).width
-        looks[i] = Tile(i * span, span, False, levels[None, :], [loudness], [width])
-        yield looks[i]
-    yield _joined([looks[i] for i in range(LOOKS)])
-
-
-def _joined(looks: list[Tile]) -> Tile:
-    """One tile over the whole length, in which the looks go over into each other."""
-    count = COLUMNS // JOINED_SPAN
-    at = (np.arange(count) + 0.5) * LOOKS / count - 0.5
-    levels = np.concatenate([look.levels for look in looks]).astype(np.float64)
-
-    def between(values: NDArray[np.float64]) -> NDArray[np.float64]:
-        first = np.clip(at.astype(int), 0, LOOKS - 2)
-        share = np.clip(at - first, 0.0, 1.0).reshape(-1, *[1] * (values.ndim - 1))
-        joined: NDArray[np.float64] = values[first] + share * (values[first + 1] - values[first])
-        return joined
-
-    loudness = between(np.array([max(look.loudness[0], QUIET) for look in looks]))
-    return Tile(
-        0,
-        JOINED_SPAN,
-        False,
-        between(levels).astype(np.uint8),
-        [float(v) if v > QUIET else -math.inf for v in loudness],
-        between(np.array([look.width[0] for look in looks])).tolist(),
-    )
-
-
-def evenly(count: int) -> list[int]:
-    """All numbers below `count`, a power of two, in an order that spreads from the first on.
-
-    Examples
-    --------
-    >>> evenly(8)
-    [0, 4, 2, 6, 1, 5, 3, 7]
-    """
-    bits = count.bit_length() - 1
-    return [int(f"{i:0{bits}b}"[::-1], 2) for i in range(count)]
 
 
 class _Columns:

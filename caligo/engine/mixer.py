@@ -7,6 +7,7 @@ different amounts, the earlier ones wait.
 
 from __future__ import annotations
 
+import math
 from dataclasses import dataclass
 
 import numpy as np
@@ -128,6 +129,8 @@ class Mixer:
     ) -> None:
         self._voicing = voicing
         self._meter = meter
+        self.heard_from = -math.inf
+        """See `Block.heard_from`."""
         parts: list[Layer | Bus] = [*sound.layers, *sound.buses]
         made = {part.id: Node(part, movement, rate) for part in parts}
         order = topological_order(inputs_of_all(sound))
@@ -170,7 +173,8 @@ class Mixer:
 
     def process(self, span: Span, stems: dict[str, Signal]) -> Signal:
         """Mix stems to ``[2, samples]``, late by the limiter's delay and by `latency_ticks`."""
-        block = stereo_block(span, self._voicing.moments(span.times, self._voicing.none))
+        moments = self._voicing.moments(span.times, self._voicing.none)
+        block = stereo_block(span, moments, self.heard_from)
         meter = self._meter
 
         def tap(stage: str, signal: Signal) -> None:

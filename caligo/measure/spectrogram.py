@@ -7,6 +7,7 @@ from functools import lru_cache
 
 import numpy as np
 import scipy.fft
+import scipy.sparse
 from numpy.typing import NDArray
 
 LOWEST, HIGHEST = 27.5, 16_000.0
@@ -37,7 +38,9 @@ class _Bands:
     Parameters
     ----------
     rows, bins
-        The rows and the bins concerned, as slices; `weights` ``[rows, bins]`` joins them.
+        The rows and the bins concerned, as slices; `weights` ``[rows, bins]`` joins them. It is
+        sparse also since a dense product would leave threads of the algebra library waiting on
+        a core that rendering needs.
     mirrored
         The bins of the same frequencies below zero ``[bins]``.
     """
@@ -46,7 +49,7 @@ class _Bands:
     rows: slice
     bins: slice
     mirrored: NDArray[np.int64]
-    weights: NDArray[np.float32]
+    weights: scipy.sparse.csr_array
 
 
 @lru_cache(maxsize=32)
@@ -86,7 +89,7 @@ def _bands(size: int, rate: int, below: float, limit: float) -> _Bands:
         slice(int(rows[0]), int(rows[-1]) + 1),
         bins,
         -np.arange(bins.start, bins.stop),
-        weights[:, bins].astype(np.float32),
+        scipy.sparse.csr_array(weights[:, bins].astype(np.float32)),
     )
 
 

@@ -22,11 +22,13 @@ def stereo_image(signal: NDArray[np.float32]) -> StereoImage:
     Width is twice the share of the side (L - R) in the energy of middle and side. Silence
     counts as mono.
     """
-    left, right = signal[0].astype(np.float64), signal[1].astype(np.float64)
-    energy_left, energy_right = float(left @ left), float(right @ right)
+    both = signal.astype(np.float64)
+    # Not by `@`, whose library leaves a thread waiting on a core that rendering needs.
+    energies = np.einsum("in,jn->ij", both, both)
+    energy_left, energy_right = float(energies[0, 0]), float(energies[1, 1])
     if energy_left + energy_right < 1e-12:
         return StereoImage(1.0, 0.0)
-    cross = float(left @ right)
+    cross = float(energies[0, 1])
     root = (energy_left * energy_right) ** 0.5
     side = energy_left + energy_right - 2.0 * cross
     return StereoImage(

@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from typing import Protocol
 
 import numpy as np
@@ -39,12 +40,16 @@ class Block:
     pitch
         Octaves over 1 Hz at every tick ``[streams, ticks + 1]``; middle C where there are no
         voices.
+    heard_from
+        Where a rough picture begins in the middle: the moment that signals were rendered from, in
+        seconds. An effect whose tail is longer makes up for the level that it lacks.
     """
 
     span: Span
     voices: Sequence[Voice]
     moments: Moments
     pitch: Floats
+    heard_from: float = field(default=-math.inf, kw_only=True)
 
     @property
     def streams(self) -> tuple[str, ...]:
@@ -52,9 +57,10 @@ class Block:
         return tuple(voice.name for voice in self.voices) or (STEREO,)
 
 
-def stereo_block(span: Span, moments: Moments) -> Block:
+def stereo_block(span: Span, moments: Moments, heard_from: float = -math.inf) -> Block:
     """The block of a signal that is no longer made of voices."""
-    return Block(span, (), moments, np.full((1, span.ticks + 1), MIDDLE_C_OCTAVES))
+    pitch = np.full((1, span.ticks + 1), MIDDLE_C_OCTAVES)
+    return Block(span, (), moments, pitch, heard_from=heard_from)
 
 
 @dataclass(frozen=True, slots=True)

@@ -34,6 +34,13 @@ def unit(seed: np.uint64, index: int) -> float:
 
 
 @njit(cache=True, nogil=True)
+def units(seed: np.uint64, out: np.ndarray) -> None:
+    """Fill `out` ``[count]`` with the numbers in [0, 1) of the first indexes."""
+    for i in range(len(out)):
+        out[i] = unit(seed, i)
+
+
+@njit(cache=True, nogil=True)
 def signed(seed: np.uint64, index: int) -> float:
     """A number in [-1, 1) from a seed and an index."""
     return 2.0 * unit(seed, index) - 1.0

@@ -11,6 +11,7 @@ from numba import njit
 from numpy.typing import NDArray
 
 from caligo.movement.block import SourceBlock
+from caligo.movement.chance import derive, units
 from caligo.movement.moments import Moments
 from caligo.movement.notes import Floats
 from caligo.movement.trajectory import Trajectory
@@ -91,9 +92,12 @@ class Accumulated:
         voice = block.voices[row]
         first = (block.span.first - before) // cell * cell
         began = first_tick(block, row) // cell * cell if since is None else since
-        if block.rough:
-            return nothing.copy()
         at, added = self._by_voice.get(voice.name, (began, nothing))
+        if block.rough and at != first and began < first:
+            # Anywhere in their cycles, as after minutes; all alike would be louder than the sound.
+            anywhere = np.empty(len(nothing))
+            units(np.uint64(derive(voice.seed, first)), anywhere)
+            return nothing + anywhere
         if not began <= at <= max(first, began) or len(added) != len(nothing):
             at, added = began, nothing
         added = added.copy()

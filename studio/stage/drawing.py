@@ -10,8 +10,9 @@ from typing import Any
 
 from caligo.document import Score, Sound
 from caligo.document.sound import Layer
+from caligo.engine.coarse_view import coarse
 from caligo.engine.engine import DEFAULT_RATE
-from caligo.engine.long_view import COLUMNS, Summary, Tile, coarse, fine
+from caligo.engine.long_view import COLUMNS, Summary, Tile, fine
 from caligo.engine.pictures import picture
 from caligo.engine.stem_keys import stem_key
 from caligo.engine.stems import StemStore
@@ -27,6 +28,8 @@ from studio.stage.messages import (
 from studio.stage.packets import TILE, packet
 
 MOST_PICTURES = 24
+THREADS = 2
+"""Workers that make the coarse picture."""
 POINTS = 480
 """Points of a trajectory: more than two for each pixel of a strip."""
 
@@ -122,7 +125,8 @@ def draw(
     `stems` is the folder of finished stems and its limit in bytes.
     """
     yield trajectories_news(sound, score, POINTS, revision, hold_still).model_dump_json()
-    for tile in coarse(sound, score, hold_still=hold_still, interrupted=interrupted):
+    first = coarse(sound, score, hold_still=hold_still, threads=THREADS, interrupted=interrupted)
+    for tile in first:
         yield tile_packet(tile, revision)
     if interrupted():
         return

@@ -9,7 +9,8 @@ import numpy as np
 import pytest
 
 from caligo.document import read_score, read_sound
-from caligo.engine.long_view import COLUMNS, STAGE_POINTS, Summary, Tile, coarse, fine
+from caligo.engine.coarse_view import coarse
+from caligo.engine.long_view import COLUMNS, STAGE_POINTS, Summary, Tile, fine
 from caligo.engine.offline import render_array
 from caligo.engine.stems import StemStore
 from caligo.measure.loudness import LoudnessMeter
@@ -72,7 +73,7 @@ def test_coarse_view_resembles_the_fine_one() -> None:
         for picture in (rough, exact)
     ]
     for third in np.array_split(np.abs(afar[0] - afar[1])[3:], 3, axis=1):
-        assert third.mean() < 6.0
+        assert third.mean() < 3.0
 
 
 def test_views_stop_when_they_are_no_longer_wanted() -> None:
