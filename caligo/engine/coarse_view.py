@@ -24,8 +24,10 @@ from caligo.measure.spectrogram import mean_column
 from caligo.measure.stereo import stereo_image
 from caligo.signal.ticks import TICK
 
-LOOKS = 16
+LOOKS = 32
 """Looks at the length that the coarse picture is made from."""
+FIRST_LOOKS = 16
+"""Looks after which it is shown as a whole, before as many again go between them."""
 LOOK_TICKS = 256
 """Ticks of a look: 341 ms at 48 kHz, as long as the longest window of the spectrogram."""
 ROLL = 0.15
@@ -66,10 +68,10 @@ def coarse(
     threads: int = 1,
     interrupted: Interrupted = lambda: False,
 ) -> Iterator[Tile]:
-    """A first picture from `LOOKS` looks at the length, so that it is there at once.
+    """A first picture from looks at the length, so that it is there at once.
 
-    Looks come in an order that covers the whole from the first on, each as a tile of its own; the
-    last tile joins all of them.
+    Looks come in an order that covers the whole from the first on. The first ones come each as a
+    tile of its own, then as one that joins them; the last tile joins all.
 
     Parameters
     ----------
@@ -97,10 +99,12 @@ def coarse(
             if seen is None:
                 return
             found[seen.index] = seen
-            yield _tile_of(seen)
+            if len(found) <= FIRST_LOOKS:
+                yield _tile_of(seen)
+            if len(found) in (FIRST_LOOKS, LOOKS):
+                yield _joined([found[i] for i in sorted(found)])
     finally:
         pool.shutdown(cancel_futures=True)
-    yield _joined([found[i] for i in range(LOOKS)])
 
 
 def _look_at(engine: Engine, index: int) -> _Look:
@@ -113,19 +117,21 @@ def _look_at(engine: Engine, index: int) -> _Look:
 
 
 def _tile_of(look: _Look) -> Tile:
-    span = COLUMNS // LOOKS
+    span = COLUMNS // FIRST_LOOKS
+    first = look.index * FIRST_LOOKS // LOOKS * span
     levels = look.levels[None, :]
-    return Tile(look.index * span, span, False, levels, [look.loudness], [look.width])
+    return Tile(first, span, False, levels, [look.loudness], [look.width])
 
 
 def _joined(looks: list[_Look]) -> Tile:
-    """One tile over the whole length, in which the looks go over into each other."""
+    """One tile over the whole length, in which neighbouring looks go over into each other."""
     count = COLUMNS // JOINED_SPAN
-    at = (np.arange(count) + 0.5) * LOOKS / count - 0.5
+    places = np.array([look.index for look in looks])
+    at = np.interp((np.arange(count) + 0.5) * LOOKS / count - 0.5, places, np.arange(len(places)))
 
     def between(values: NDArray[np.float64]) -> NDArray[np.float64]:
-        first = np.clip(at.astype(int), 0, LOOKS - 2)
-        share = np.clip(at - first, 0.0, 1.0).reshape(-1, *[1] * (values.ndim - 1))
+        first = np.clip(at.astype(int), 0, len(looks) - 2)
+        share = (at - first).reshape(-1, *[1] * (values.ndim - 1))
         joined: NDArray[np.float64] = values[first] + share * (values[first + 1] - values[first])
         return joined
 
