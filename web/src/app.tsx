@@ -8,6 +8,7 @@ import { Keys } from "./keys/Keys";
 import { Editor } from "./layers/Editor";
 import { Layers } from "./layers/Layers";
 import { loadScale } from "./layers/Tuning";
+import { keepCopy } from "./library/copies";
 import { Library } from "./library/Library";
 import { goTo, onArrival, soundInAddress } from "./library/place";
 import { PRODUCTIONS, useProductions } from "./library/productions";
@@ -18,7 +19,17 @@ import { dropMaterial, MaterialView } from "./material/MaterialView";
 import { isAudio, openMaterial, useMaterialView } from "./material/shelf";
 import { Movement } from "./movement/Movement";
 import { dropMidi } from "./score/ScoreDialog";
-import { dismissNotice, edit, redo, say, takeUp, undo, useSession } from "./session/store";
+import {
+  dismissNotice,
+  edit,
+  lastWords,
+  onKeepCopy,
+  redo,
+  say,
+  takeUp,
+  undo,
+  useSession,
+} from "./session/store";
 import { openStage } from "./stage/socket";
 import { Transport, togglePlaying } from "./transport/Transport";
 import { CatalogueContext } from "./ui/catalogue-context";
@@ -52,7 +63,9 @@ function Header() {
           ? "saved"
           : saving === "saving"
             ? "saving…"
-            : "offline, changes kept here"}
+            : saving === "offline"
+              ? "offline, changes kept here"
+              : "not saved, changes kept here"}
       </span>
       <span className="flex-1" />
       <button
@@ -86,31 +99,38 @@ function Notice() {
   const notice = useSession((s) => s.notice);
   useEffect(() => {
     if (notice?.kind !== "news") return;
-    const timer = setTimeout(dismissNotice, notice.action ? ACTION_MS : NEWS_MS);
+    const lasts = notice.actions.length > 0 ? ACTION_MS : NEWS_MS;
+    const timer = setTimeout(() => dismissNotice(notice), lasts);
     return () => clearTimeout(timer);
   }, [notice]);
   if (!notice) return null;
   return (
     <div
       role={notice.kind === "problem" ? "alert" : "status"}
-      className={`panel fixed bottom-4 left-1/2 z-[60] flex max-w-[720px] -translate-x-1/2 items-start gap-3 px-4 py-2.5 ${
+      className={`panel fixed bottom-4 left-1/2 z-[60] flex max-h-[40vh] w-max max-w-[min(720px,92vw)] -translate-x-1/2 flex-wrap items-start gap-3 overflow-auto px-4 py-2.5 ${
         notice.kind === "problem" ? "border-warn text-warn" : ""
       }`}
     >
-      <span className="whitespace-pre-line">{notice.text}</span>
-      {notice.action && (
+      <span className="min-w-0 flex-1 basis-80 whitespace-pre-line break-words">{notice.text}</span>
+      {notice.actions.map(({ name, act }) => (
         <button
+          key={name}
           type="button"
-          className="button"
+          className="button shrink-0"
           onClick={() => {
-            dismissNotice();
-            notice.action?.act();
+            dismissNotice(notice);
+            act();
           }}
         >
-          {notice.action.name}
+          {name}
         </button>
-      )}
-      <button type="button" className="button-plain" onClick={dismissNotice} aria-label="Dismiss">
+      ))}
+      <button
+        type="button"
+        className="button-plain shrink-0"
+        onClick={() => dismissNotice(notice)}
+        aria-label="Dismiss"
+      >
         ✕
       </button>
     </div>
@@ -187,6 +207,16 @@ function useDrop() {
   }, []);
 }
 
+onKeepCopy(keepCopy);
+
+/** What is still on its way when the page is closed goes in one request that outlives it. */
+function useLastWords() {
+  useEffect(() => {
+    window.addEventListener("pagehide", lastWords);
+    return () => window.removeEventListener("pagehide", lastWords);
+  }, []);
+}
+
 export function App() {
   const catalogue = useQuery({
     queryKey: ["catalogue"],
@@ -202,6 +232,7 @@ export function App() {
   const selection = useSession((s) => s.selection);
   useShortcuts();
   useDrop();
+  useLastWords();
   useEffect(() => followPlayhead(length), [length]);
   const known = useMemo(
     () => (catalogue.data ? new Catalogue(catalogue.data.modules, catalogue.data.limits) : null),
@@ -227,7 +258,7 @@ export function App() {
   }
   return (
     <CatalogueContext.Provider value={known}>
-      <div className="flex min-h-full flex-col lg:h-full">
+      <div key={soundId} className="flex min-h-full flex-col lg:h-full">
         <Header />
         <ErrorBoundary what="The long view" again={soundId}>
           <LongView />

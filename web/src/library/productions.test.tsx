@@ -55,7 +55,7 @@ describe("deleting", () => {
     await waitFor(() => expect(result.current.productions.data).toHaveLength(0));
     expect(result.current.removed.data).toHaveLength(1);
     expect(notice()).toMatchObject({ text: "“Film” is deleted.", kind: "news" });
-    await act(async () => notice()?.action?.act());
+    await act(async () => notice()?.actions[0]?.act());
     await waitFor(() => expect(result.current.productions.data).toHaveLength(1));
     expect(notice()?.text).toBe("“Film” is back.");
     expect(result.current.removed.data).toHaveLength(0);
@@ -70,7 +70,7 @@ describe("deleting", () => {
     const { result } = rendered();
     await act(() => result.current.remove(kind, 7, "X"));
     expect(asked).toContain(request);
-    await act(async () => notice()?.action?.act());
+    await act(async () => notice()?.actions[0]?.act());
     await waitFor(() => expect(asked).toContain(`POST /api/removed/${kind}/7`));
   });
 
@@ -79,6 +79,6 @@ describe("deleting", () => {
     const { result } = rendered();
     await act(() => result.current.remove("sound", 7, "X"));
     expect(notice()).toMatchObject({ kind: "problem", text: "This is no longer there." });
-    expect(notice()?.action).toBeUndefined();
+    expect(notice()?.actions).toEqual([]);
   });
 });

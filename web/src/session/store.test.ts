@@ -1,6 +1,6 @@
 import { afterEach, beforeEach, describe, expect, it, vi } from "vitest";
 import type { OpenedSound } from "../api/client";
-import { catchUp, edit, endGesture, redo, takeUp, undo, useSession } from "./store";
+import { catchUp, edit, endGesture, lastWords, redo, takeUp, undo, useSession } from "./store";
 
 const opened = () =>
   ({
@@ -42,6 +42,7 @@ beforeEach(() => {
     return answer(body);
   });
   takeUp(opened());
+  useSession.setState({ notice: null });
 });
 
 afterEach(async () => {
@@ -126,6 +127,181 @@ describe("editing", () => {
     away = false;
     await vi.waitFor(() => expect(useSession.getState().saving).toBe("saved"), { timeout: 4000 });
     expect(sent.at(-1)?.body.patch[0]?.value).toBe("B");
+  });
+});
+
+describe("an edit that is not saved", () => {
+  const actions = () => useSession.getState().notice?.actions.map((action) => action.name);
+  const choose = (wanted: string) =>
+    useSession
+      .getState()
+      .notice?.actions.find((action) => action.name === wanted)
+      ?.act();
+  const failing = () => json({ text: "The disk is full.", problems: [] }, 507);
+  const saves = (body: Sent["body"]) =>
+    json({ revision: body.revision + 1, document: useSession.getState().sound });
+
+  it("waits with all the others and all undo, is tried again, and clears the notice", async () => {
+    answer = failing;
+    rename("B");
+    rename("C");
+    await vi.waitFor(() => expect(useSession.getState().saving).toBe("failing"));
+    expect(name()).toBe("C");
+    expect(useSession.getState().done).toHaveLength(2);
+    expect(useSession.getState().notice?.text).toContain("The disk is full.");
+    expect(actions()).toEqual(["Try again now", "Keep as a copy", "Give up these changes"]);
+    answer = saves;
+    choose("Try again now");
+    await settled();
+    expect(useSession.getState().notice).toBeNull();
+    expect(sent.map((s) => s.body.patch[0]?.value)).toEqual(["B", "B", "C"]);
+  });
+
+  it("is asked for less and less often", async () => {
+    vi.useFakeTimers();
+    try {
+      answer = failing;
+      rename("B");
+      await vi.advanceTimersByTimeAsync(60_000);
+      expect(sent.length).toBeLessThanOrEqual(7);
+      answer = saves;
+      await vi.advanceTimersByTimeAsync(31_000);
+      expect(useSession.getState().saving).toBe("saved");
+    } finally {
+      vi.useRealTimers();
+    }
+  });
+
+  it("can be given up", async () => {
+    answer = failing;
+    rename("B");
+    await vi.waitFor(() => expect(actions()).toHaveLength(3));
+    choose("Give up these changes");
+    expect(name()).toBe("A");
+    await settled();
+  });
+
+  it("of a deleted sound is not sent again, but kept", async () => {
+    answer = () => json({ text: "gone", problems: [] }, 404);
+    rename("B");
+    await vi.waitFor(() => expect(useSession.getState().saving).toBe("gone"));
+    await new Promise((resolve) => setTimeout(resolve, 30));
+    expect(sent).toHaveLength(1);
+    expect(name()).toBe("B");
+    expect(actions()).toEqual(["Keep as a copy", "Give up these changes"]);
+    choose("Give up these changes");
+  });
+
+  it("takes only itself back where the server refuses it", async () => {
+    answer = (body) =>
+      body.patch[0]?.value === "B" ? json({ text: "no", problems: [] }, 422) : saves(body);
+    rename("B");
+    edit("sound", [{ op: "replace", path: "/layers/0/name", value: "M" }], "Rename layer");
+    await settled();
+    expect(name()).toBe("A");
+    expect(useSession.getState().sound?.layers[0]?.name).toBe("M");
+    expect(useSession.getState().done.map((step) => step.label)).toEqual(["Rename layer"]);
+  });
+});
+
+describe("several sounds", () => {
+  const other = () =>
+    ({ ...opened(), id: 8, document: { ...opened().document, name: "Other" } }) as OpenedSound;
+
+  it("do not mix when one is opened while an edit of another is on its way", async () => {
+    const waiting: (() => void)[] = [];
+    answer = (body) =>
+      new Promise((resolve) => {
+        const document = { ...opened().document, name: body.patch[0]?.value };
+        waiting.push(() => resolve(json({ revision: body.revision + 1, document })));
+      });
+    rename("B");
+    rename("C");
+    await vi.waitFor(() => expect(waiting).toHaveLength(1));
+    takeUp(other());
+    rename("D");
+    await vi.waitFor(() => expect(waiting).toHaveLength(2));
+    waiting[0]?.();
+    await vi.waitFor(() => expect(waiting).toHaveLength(3));
+    expect(name()).toBe("D");
+    waiting[1]?.();
+    waiting[2]?.();
+    await settled();
+    expect(name()).toBe("D");
+    const edits = sent.map((s) => [
+      s.url.split("/").at(-1),
+      s.body.revision,
+      s.body.patch[0]?.value,
+    ]);
+    expect(edits).toEqual([
+      ["7", 1, "B"],
+      ["8", 1, "D"],
+      ["7", 2, "C"],
+    ]);
+  });
+
+  it("are shown with what is still on its way when they are opened again", async () => {
+    let away = true;
+    answer = (body) => {
+      if (away) throw new TypeError("no connection");
+      return json({ revision: body.revision + 1, document: useSession.getState().sound });
+    };
+    rename("B");
+    takeUp(other());
+    expect(useSession.getState().saving).toBe("saved");
+    takeUp(opened());
+    expect(name()).toBe("B");
+    away = false;
+    await vi.waitFor(() => expect(useSession.getState().saving).toBe("saved"), { timeout: 4000 });
+  });
+});
+
+describe("a page that is closed", () => {
+  it("sends all that waits in one request, which comes after the one on its way", async () => {
+    let arrive: (response: Response) => void = () => undefined;
+    answer = (body) =>
+      body.revision === 1
+        ? new Promise((resolve) => {
+            arrive = resolve;
+          })
+        : json({ revision: body.revision + 1, document: useSession.getState().sound });
+    rename("B");
+    await vi.waitFor(() => expect(sent).toHaveLength(1));
+    rename("C");
+    edit("sound", [{ op: "replace", path: "/layers/0/name", value: "M" }], "Rename layer");
+    lastWords();
+    await vi.waitFor(() => expect(sent).toHaveLength(2));
+    expect(sent[1]?.body).toMatchObject({ revision: 2, patch: [{ value: "C" }, { value: "M" }] });
+    expect(sent[1]?.keepalive).toBe(true);
+    arrive(json({ revision: 2, document: opened().document }));
+    await settled();
+  });
+});
+
+describe("two pages on one sound", () => {
+  it("keep both edits where they touch different values", async () => {
+    newest = () => json({ ...opened(), revision: 5, document: theirs });
+    const theirs = { ...opened().document, name: "Theirs" };
+    answer = (body) =>
+      body.revision === 5
+        ? json({ revision: 6, document: useSession.getState().sound })
+        : json({ text: "changed elsewhere", problems: [] }, 409);
+    edit("sound", [{ op: "replace", path: "/layers/0/name", value: "M" }], "Rename layer");
+    await settled();
+    expect(name()).toBe("Theirs");
+    expect(useSession.getState().sound?.layers[0]?.name).toBe("M");
+    expect(sent.map((s) => s.body.revision)).toEqual([1, 5]);
+    expect(useSession.getState().notice).toBeNull();
+  });
+
+  it("say so where what is edited was removed elsewhere", async () => {
+    newest = () =>
+      json({ ...opened(), revision: 5, document: { ...opened().document, layers: [] } });
+    answer = () => json({ text: "changed elsewhere", problems: [] }, 409);
+    edit("sound", [{ op: "replace", path: "/layers/0/name", value: "M" }], "Rename layer");
+    await settled();
+    expect(useSession.getState().sound?.layers).toEqual([]);
+    expect(useSession.getState().notice?.text).toContain("removed elsewhere");
   });
 });
 

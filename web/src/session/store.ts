@@ -1,31 +1,9 @@
-/** The open sound: its document, every change to it, undo, and saving. */
+/** The open sound: its document, every change to it, and undo. */
 
 import { create } from "zustand";
-import {
-  api,
-  type OpenedSound,
-  Refused,
-  type Score,
-  type Sound,
-  taken,
-  Unreachable,
-} from "../api/client";
+import type { OpenedSound, Score, Sound } from "../api/client";
 import { applyOperations, type Operation, shared } from "../document/patch";
-
-type Document = "sound" | "score";
-
-interface Change {
-  document: Document;
-  label: string;
-  forward: Operation[];
-  back: Operation[];
-}
-
-interface Pending {
-  document: Document;
-  operations: Operation[];
-  gesture: string | null;
-}
+import { type Change, type DocumentName, type Listener, Saving, type SavingState } from "./saving";
 
 export type Selection =
   | { kind: "layer"; id: string }
@@ -43,7 +21,7 @@ interface Session {
   modulator: string | null;
   undone: Change[];
   done: Change[];
-  saving: "saved" | "saving" | "offline";
+  saving: SavingState;
   notice: Notice | null;
 }
 
@@ -51,7 +29,12 @@ interface Session {
 export interface Notice {
   text: string;
   kind: "problem" | "news";
-  action?: { name: string; act: () => void };
+  actions: Action[];
+}
+
+export interface Action {
+  name: string;
+  act: () => void;
 }
 
 export const useSession = create<Session>(() => ({
@@ -70,31 +53,121 @@ export const useSession = create<Session>(() => ({
 }));
 
 const DEEPEST_UNDO = 300;
-const RETRY_MS = 1000;
-/** Bytes of a request that may outlive its page; browsers allow 64 KiB for all together. */
-const OUTLIVES = 16_000;
 
-const revisions = { sound: 0, score: 0 };
-let queue: Pending[] = [];
-let sending = false;
-/** How many edits were made so far. */
-let edits = 0;
+/** What is on its way of the open sound. */
+let current: Saving | null = null;
+/** Sounds left with edits on their way, by id; they go on being saved. */
+const left = new Map<number, Saving>();
 let lastGesture: string | null = null;
 
-export function say(text: string, kind: Notice["kind"] = "problem", action?: Notice["action"]) {
-  useSession.setState({ notice: { text, kind, action } });
+export function say(text: string, kind: Notice["kind"] = "problem", ...actions: Action[]): Notice {
+  const notice = { text: shortened(text), kind, actions };
+  useSession.setState({ notice });
+  return notice;
 }
 
-export function dismissNotice() {
-  useSession.setState({ notice: null });
+const LONGEST_NOTICE = 600;
+
+function shortened(text: string): string {
+  if (text.length <= LONGEST_NOTICE) return text;
+  return `${text.slice(0, LONGEST_NOTICE)}… (${text.length - LONGEST_NOTICE} more characters)`;
 }
 
-/** Take up a sound as the server gave it. */
+/** Dismiss a notice, or whichever there is. */
+export function dismissNotice(only?: Notice) {
+  if (!only || useSession.getState().notice === only) useSession.setState({ notice: null });
+}
+
+/** What a sound's saving tells; what is on screen changes only while it is the open one. */
+class Told implements Listener {
+  saving: Saving | null = null;
+  private trouble: Notice | null = null;
+
+  constructor(private readonly name: string) {}
+
+  private get open(): boolean {
+    return this.saving !== null && this.saving === current;
+  }
+
+  shown(document: DocumentName, value: Sound | Score, foreign: boolean) {
+    if (!this.open) return;
+    useSession.setState((state) => {
+      if (document === "score") return { score: shared(state.score, value as Score) };
+      const sound = shared(state.sound, value as Sound);
+      // Steps of undo name places, which another structure may have moved.
+      const kept = !foreign || (state.sound && sound && sameStructure(state.sound, sound));
+      return kept ? { sound } : { sound, done: [], undone: [] };
+    });
+    keepSelection();
+  }
+
+  told(state: SavingState, problem: string) {
+    if (this.open) useSession.setState({ saving: state });
+    if (state === "saved" || state === "saving") {
+      if (this.trouble) dismissNotice(this.trouble);
+      this.trouble = null;
+    } else if (problem && !this.trouble) {
+      this.trouble = this.complain(state, problem);
+    }
+  }
+
+  private complain(state: SavingState, problem: string): Notice {
+    const { saving } = this;
+    const actions: Action[] = [
+      { name: "Keep as a copy", act: () => saving && keepCopy(saving) },
+      { name: "Give up these changes", act: () => saving?.giveUp() },
+    ];
+    if (state !== "gone") actions.unshift({ name: "Try again now", act: () => saving?.retry() });
+    const what =
+      state === "gone"
+        ? `“${this.name}” was deleted elsewhere; your last changes to it are kept on this page.`
+        : `Your changes to “${this.name}” are not saved yet. They are kept on this page, and saving is tried again.`;
+    return say(`${what}\n${problem}`, "problem", ...actions);
+  }
+
+  lost(changes: Change[], why: string) {
+    const gone = new Set(changes);
+    if (this.open) {
+      useSession.setState(({ done, undone }) => ({
+        done: done.filter((change) => !gone.has(change)),
+        undone: undone.filter((change) => !gone.has(change)),
+      }));
+    }
+    if (!why || changes.length === 0) return;
+    const [first] = changes;
+    const more = changes.length > 1 ? ` and ${changes.length - 1} more` : "";
+    say(`“${first?.label}”${more} in “${this.name}” was not taken: ${why}`);
+  }
+}
+
+function newSaving(opened: OpenedSound): Saving {
+  const told = new Told((opened.document as Sound).name);
+  told.saving = new Saving(opened, told);
+  return told.saving;
+}
+
+function sameStructure(before: Sound, after: Sound): boolean {
+  const ids = (sound: Sound) =>
+    JSON.stringify(sound, (key, value) =>
+      key === "id" || typeof value === "object" ? value : undefined,
+    );
+  return ids(before) === ids(after);
+}
+
+/** How copies are kept; set by what knows of the library. */
+let keepCopy: (saving: Saving) => void = () => undefined;
+
+export function onKeepCopy(act: (saving: Saving) => void) {
+  keepCopy = act;
+}
+
+/** Take up a sound as the server gave it, with what of it is still on its way. */
 export function takeUp(opened: OpenedSound) {
-  const sound = opened.document as Sound;
-  revisions.sound = opened.revision;
-  revisions.score = opened.score_revision;
-  queue = [];
+  if (current?.unsent) left.set(current.soundId, current);
+  for (const [id, saving] of left) if (!saving.unsent) left.delete(id);
+  current = left.get(opened.id) ?? newSaving(opened);
+  left.delete(opened.id);
+  const { sound, score } = current.documents();
   lastGesture = null;
   const first = sound.layers[0];
   useSession.setState({
@@ -103,59 +176,28 @@ export function takeUp(opened: OpenedSound) {
     cueName: `${opened.cue.number} ${opened.cue.name}`.trim(),
     productionName: opened.production.name,
     sound,
-    score: opened.score as Score,
+    score,
     selection: first ? { kind: "layer", id: first.id } : { kind: "master" },
     modulator: sound.modulators[0]?.id ?? null,
     done: [],
     undone: [],
-    saving: "saved",
+    saving: current.state,
   });
 }
 
-async function newest(): Promise<OpenedSound | null> {
-  const { soundId } = useSession.getState();
-  if (soundId === null) return null;
-  const opened = await taken(
-    api.GET("/api/sounds/{sound_id}", { params: { path: { sound_id: soundId } } }),
-  );
-  // Another sound may have been opened meanwhile.
-  return useSession.getState().soundId === soundId ? opened : null;
-}
-
-/** Load the newest state from the server, keeping the selection; what was undone is forgotten. */
-async function reload() {
-  const opened = await newest();
-  if (opened) replace(opened);
-}
-
-/**
- * Take up what was changed elsewhere, if anything was.
- *
- * An edit made while the server answers goes first: should the two collide, it is refused, and
- * the newest state is loaded then.
- */
+/** Take up what was changed elsewhere, if anything was. */
 export async function catchUp() {
-  const before = edits;
-  const opened = await newest();
-  if (!opened || edits !== before) return;
-  if (opened.revision === revisions.sound && opened.score_revision === revisions.score) return;
-  replace(opened);
+  await current?.catchUp();
 }
 
-function replace(opened: OpenedSound) {
-  revisions.sound = opened.revision;
-  revisions.score = opened.score_revision;
-  queue = [];
-  useSession.setState((state) => ({
-    sound: shared(state.sound, opened.document as Sound),
-    score: shared(state.score, opened.score as Score),
-    done: [],
-    undone: [],
-    saving: "saved",
-  }));
+/** Send what still waits, of every sound; the page is being closed. */
+export function lastWords() {
+  for (const saving of new Set([...left.values(), ...(current ? [current] : [])])) {
+    saving.lastWords();
+  }
 }
 
-function write(document: Document, operations: Operation[]): Operation[] {
+function write(document: DocumentName, operations: Operation[]): Operation[] {
   const state = useSession.getState();
   const before = state[document];
   if (!before) return [];
@@ -171,24 +213,23 @@ function write(document: Document, operations: Operation[]): Operation[] {
  * that still wait is sent.
  */
 export function edit(
-  document: Document,
+  document: DocumentName,
   operations: Operation[],
   label: string,
   gesture: string | null = null,
 ) {
   if (operations.length === 0) return;
   const back = write(document, operations);
-  useSession.setState((state) => {
-    const last = state.done.at(-1);
-    if (gesture !== null && gesture === lastGesture && last?.document === document) {
-      const merged = { ...last, forward: operations };
-      return { done: [...state.done.slice(0, -1), merged], undone: [] };
-    }
-    const change = { document, label, forward: operations, back };
-    return { done: [...state.done, change].slice(-DEEPEST_UNDO), undone: [] };
-  });
+  const state = useSession.getState();
+  const last = state.done.at(-1);
+  const goesOn = gesture !== null && gesture === lastGesture && last?.document === document;
+  const change = goesOn
+    ? Object.assign(last, { forward: operations })
+    : { document, label, forward: operations, back };
+  const done = goesOn ? state.done : [...state.done, change].slice(-DEEPEST_UNDO);
+  useSession.setState({ done, undone: [] });
   lastGesture = gesture;
-  enqueue({ document, operations, gesture });
+  current?.add({ document, operations, gesture, change });
 }
 
 /** The next edit begins a new step of undo, even if it is of the same gesture. */
@@ -217,7 +258,7 @@ function step(from: "done" | "undone", to: "done" | "undone", way: "forward" | "
   } as Pick<Session, "done" | "undone">);
   lastGesture = null;
   keepSelection();
-  enqueue({ document: change.document, operations, gesture: null });
+  current?.add({ document: change.document, operations, gesture: null, change });
 }
 
 /** After a step back, the selected layer or modulator may be gone. */
@@ -236,78 +277,11 @@ function keepSelection() {
   }
 }
 
-function enqueue(pending: Pending) {
-  edits++;
-  const last = queue.at(-1);
-  const waiting = queue.length > (sending ? 1 : 0);
-  if (waiting && pending.gesture && last?.gesture === pending.gesture) {
-    last.operations = pending.operations;
-  } else {
-    queue.push({ ...pending });
-  }
-  void send();
-}
-
-async function patch(pending: Pending): Promise<{ revision: number; document: Sound | Score }> {
-  const { soundId, cueId } = useSession.getState();
-  const body = { revision: revisions[pending.document], patch: pending.operations };
-  // A small edit is sent to its end even if the page is left meanwhile.
-  const keepalive = JSON.stringify(body).length < OUTLIVES;
-  if (pending.document === "sound") {
-    const path = { sound_id: soundId ?? 0 };
-    const saved = await taken(
-      api.PATCH("/api/sounds/{sound_id}", { params: { path }, body, keepalive }),
-    );
-    return saved as { revision: number; document: Sound };
-  }
-  const path = { cue_id: cueId ?? 0 };
-  const saved = await taken(
-    api.PATCH("/api/cues/{cue_id}/score", { params: { path }, body, keepalive }),
-  );
-  return saved as { revision: number; document: Score };
-}
-
-async function send() {
-  if (sending) return;
-  sending = true;
-  useSession.setState({ saving: "saving" });
-  while (queue.length > 0) {
-    const pending = queue[0];
-    if (!pending) break;
-    try {
-      const saved = await patch(pending);
-      queue.shift();
-      revisions[pending.document] = saved.revision;
-      const settled = !queue.some((waiting) => waiting.document === pending.document);
-      if (settled) settle(pending.document, saved.document);
-    } catch (error) {
-      if (error instanceof Unreachable) {
-        useSession.setState({ saving: "offline" });
-        await new Promise((resolve) => setTimeout(resolve, RETRY_MS));
-        continue;
-      }
-      say(error instanceof Refused ? error.message : String(error));
-      await reload().catch(() => undefined);
-    }
-  }
-  sending = false;
-  useSession.setState({ saving: "saved" });
-}
-
-/** The server's own state, once nothing waits any more: it may have filled something in. */
-function settle(document: Document, saved: Sound | Score) {
-  useSession.setState((state) =>
-    document === "sound"
-      ? { sound: shared(state.sound, saved as Sound) }
-      : { score: shared(state.score, saved as Score) },
-  );
-}
-
 /** Whether an edit of ours is still on its way; news of our own edits need no reload. */
 export function unsent(): boolean {
-  return queue.length > 0;
+  return current?.unsent ?? false;
 }
 
 export function knownRevision(): number {
-  return revisions.sound + revisions.score;
+  return current?.revision ?? 0;
 }

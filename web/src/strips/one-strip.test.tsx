@@ -6,7 +6,7 @@ import { catalogueOf, module, parameter } from "../document/examples";
 import * as values from "../document/values";
 import { Editor } from "../layers/Editor";
 import { Movement } from "../movement/Movement";
-import { edit, takeUp } from "../session/store";
+import { edit, takeUp, useSession } from "../session/store";
 import { CatalogueContext } from "../ui/catalogue-context";
 
 vi.mock("../stage/socket", async () => {
@@ -80,7 +80,10 @@ function sound() {
 }
 
 beforeEach(() => {
-  vi.stubGlobal("fetch", async () => new Response("[]", { status: 200 }));
+  vi.stubGlobal("fetch", async () => {
+    const saved = { revision: 2, document: useSession.getState().sound };
+    return new Response(JSON.stringify(saved), { headers: { "Content-Type": "application/json" } });
+  });
   takeUp({
     id: 7,
     revision: 1,
