@@ -364,6 +364,7 @@ class Engine:
 
     def restore_state(self, state: State) -> None:
         """Go on from where another engine of this sound was, with its state."""
+        self._rewind(list(self.layers))
         for name, layer in self.layers.items():
             if name in state["layers"]:
                 layer.restore_state(state["layers"][name])

@@ -13,6 +13,7 @@ from numpy.typing import NDArray
 from caligo.document.score import Note, Score
 from caligo.document.sound import Sound
 from caligo.engine.engine import DEFAULT_RATE, SMALL_BLOCK, Engine
+from caligo.engine.loop_start import LoopStart
 from caligo.engine.stems import StemStore, ticks_in
 from caligo.signal.ticks import TICK
 
@@ -42,7 +43,7 @@ class Loop:
 class Listening:
     """A running performance of one sound: blocks on demand, changes at any time.
 
-    Any change (an edit, a seek, a loop's jump) is crossfaded over one block from what would have
+    Any change (an edit, a seek, a loop's turn) is crossfaded over one block from what would have
     been heard without it, so nothing clicks. The methods may be called from any thread.
     """
 
@@ -63,16 +64,17 @@ class Listening:
         self._store = store
         self._hold_still = self._held = hold_still
         self._most_roll = most_roll
-        self.loop = loop
+        self._loop = loop
+        self._loop_start = LoopStart(lambda patience: self._now_at(self._beginning(), patience))
         self._played: list[Note] = []
         self._keys: dict[int, Note] = {}
         self._count = 0
         self._fading: Engine | None = None
         self._silenced = False
         self._emptied = False
-        self._engine = self._at(sound, score, start)
+        self._engine = self._at(sound, score, start, PATIENCE)
 
-    def _at(self, sound: Sound, score: Score, start: float) -> Engine:
+    def _at(self, sound: Sound, score: Score, start: float, patience: float) -> Engine:
         began = time.perf_counter()
         engine = Engine(
             sound,
@@ -85,11 +87,11 @@ class Listening:
         )
         tick = max(0, round(start * self._rate / TICK))
         if tick:
-            self._run_in(engine, tick, began)
+            self._run_in(engine, tick, began + patience)
         engine.listen(self._most_roll)
         return engine
 
-    def _run_in(self, engine: Engine, tick: int, began: float) -> None:
+    def _run_in(self, engine: Engine, tick: int, until: float) -> None:
         """Bring an engine to a tick, with as long a run-in as there is time for."""
         roll = ticks_in(min(engine.pre_roll(), self._most_roll), self._rate, tick)
         if engine.knows(tick) or roll <= 2 * PROBE_TICKS:
@@ -99,7 +101,7 @@ class Listening:
         probed = time.perf_counter()
         engine.run(PROBE_TICKS)
         now = time.perf_counter()
-        affordable = int(PROBE_TICKS * (began + PATIENCE - now) / (now - probed))
+        affordable = int(PROBE_TICKS * (until - now) / (now - probed))
         if affordable >= roll - PROBE_TICKS:
             engine.run(roll - PROBE_TICKS)
         else:
@@ -117,6 +119,7 @@ class Listening:
         the structure is crossfaded over a block.
         """
         with self._lock:
+            self._loop_start.forget()
             before = self._engine
             played = score or before.score
             if self._emptied:
@@ -144,7 +147,26 @@ class Listening:
     def seek(self, seconds: float) -> None:
         """Jump to a moment."""
         with self._lock:
-            self._replace(self._at(self._engine.sound, self._engine.score, seconds))
+            self._loop_start.forget()
+            self._replace(self._now_at(seconds, PATIENCE))
+
+    def _now_at(self, seconds: float, patience: float) -> Engine:
+        """An engine of the present state at another moment."""
+        return self._at(self._engine.sound, self._engine.score, seconds, patience)
+
+    @property
+    def loop(self) -> Loop | None:
+        """The stretch that is listened to again and again, if any."""
+        return self._loop
+
+    def set_loop(self, loop: Loop | None) -> None:
+        """Loop another stretch from now on, or none."""
+        with self._lock:
+            self._loop = loop
+            self._loop_start.forget()
+
+    def _beginning(self) -> float:
+        return self._loop.start if self._loop else 0.0
 
     def _replace(self, fresh: Engine) -> None:
         # If the engine before has not been heard yet, the one that was heard still fades out.
@@ -180,6 +202,7 @@ class Listening:
             note.length = max(self.position - note.start, TICK / self._rate)
 
     def _play(self) -> None:
+        self._loop_start.forget()
         self._played = self._played[-256:]
         self._engine.play([*self._engine.score.notes, *self._played])
 
@@ -189,6 +212,7 @@ class Listening:
             self._keys.clear()
             self._played = []
             self._silenced = self._emptied = True
+            self._loop_start.forget()
 
     @property
     def finished(self) -> bool:
@@ -201,10 +225,13 @@ class Listening:
             if self._silenced:
                 return self._silence()
             if self.loop and self.position >= self.loop.end:
-                self._replace(self._at(self._engine.sound, self._engine.score, self.loop.start))
+                self._replace(self._loop_start.take())
+            elif self.loop:
+                self._loop_start.prepare(self.loop.end - self.position)
             out = self._engine.render(BLOCK_TICKS)
             if self._fading is not None:
                 old = self._fading.render(BLOCK_TICKS)
+                self._loop_start.give_back(self._fading)
                 self._fading = None
                 # Equal gain: both are the same sound, so they add in amplitude.
                 rise = (

@@ -204,7 +204,7 @@ class StageConsumer(AsyncWebsocketConsumer):  # type: ignore[misc]
                 with_listening(lambda listening: listening.seek(to))
             case SetLoop():
                 loop = _loop(message.loop)
-                with_listening(lambda listening: setattr(listening, "loop", loop))
+                with_listening(lambda listening: listening.set_loop(loop))
             case Press():
                 with_listening(lambda x: x.press(message.key, message.velocity))
             case Lift():

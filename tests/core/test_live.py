@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import itertools
 import json
+import threading
 from collections.abc import Callable
 from pathlib import Path
 from typing import Any
@@ -13,6 +14,8 @@ import pytest
 import scipy.signal
 
 from caligo.document import Sound, read_sound
+from caligo.engine import live
+from caligo.engine.engine import Engine
 from caligo.engine.live import Listening, Loop
 from caligo.engine.long_view import fine
 from caligo.engine.offline import render_array
@@ -157,6 +160,36 @@ def test_loops_come_round() -> None:
         listening.block()
     assert max(positions) < 1.53
     assert sum(1 for a, b in itertools.pairwise(positions) if b < a) >= 2
+
+
+def test_a_loop_turns_to_an_engine_that_is_ready(monkeypatch: pytest.MonkeyPatch) -> None:
+    """Nothing is built while a block is waited for, and each time round sounds alike."""
+    built: list[str] = []
+
+    class Counted(Engine):
+        def __init__(self, *args: Any, **more: Any) -> None:
+            built.append(threading.current_thread().name)
+            super().__init__(*args, **more)
+
+    monkeypatch.setattr(live, "Engine", Counted)
+    listening = Listening(moving_sound(), two_notes(), start=1.0, loop=Loop(1.0, 1.5))
+    here = threading.current_thread().name
+    rounds: list[list[np.ndarray]] = [[]]
+    for _ in range(60):
+        before = listening.position
+        block = listening.block()
+        if listening.position < before:
+            rounds.append([])
+        rounds[-1].append(block)
+    assert built.count(here) == 1
+    whole = [np.concatenate(blocks[1:-1], axis=1) for blocks in rounds[2:5]]
+    assert np.array_equal(whole[0], whole[1])
+    assert np.array_equal(whole[1], whole[2])
+    listening.edit(quiet_tone(), one_note(57, 5.0))
+    built.clear()
+    for _ in range(30):
+        listening.block()
+    assert len(built) == 1, "after an edit the start is made anew, once"
 
 
 def test_listening_ends_with_the_score() -> None:
