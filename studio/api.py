@@ -7,6 +7,7 @@ from typing import Any
 from django.core.exceptions import ObjectDoesNotExist
 from django.http import HttpRequest, HttpResponse
 from ninja import NinjaAPI
+from ninja.errors import HttpError, ValidationError
 
 from caligo.document import DocumentError
 from caligo.document.pitch import PitchError
@@ -14,6 +15,7 @@ from caligo.formats.midi import MidiError
 from caligo.formats.scala import ScalaError
 from caligo.formats.sfz import SfzError
 from caligo.material.reading import MaterialError
+from studio import answers
 from studio.library.api import router as library
 from studio.library.editing import RevisionConflict
 from studio.library.removed_api import router as removed
@@ -45,14 +47,10 @@ api.add_router("", material)
 api.add_router("", loops)
 
 
-def _said(request: HttpRequest, status: int, text: str, **more: Any) -> HttpResponse:
-    return api.create_response(request, {"text": text, "problems": [], **more}, status=status)
-
-
 @api.exception_handler(DocumentError)
 def _document_error(request: HttpRequest, error: Any) -> HttpResponse:
-    problems = [p.as_json() for p in error.problems]
-    return _said(request, 422, str(error), problems=problems)
+    problems = [p.as_json() for p in error.problems[: answers.MOST_PROBLEMS]]
+    return answers.said(422, str(error), problems=problems)
 
 
 @api.exception_handler(PitchError)
@@ -61,14 +59,17 @@ def _document_error(request: HttpRequest, error: Any) -> HttpResponse:
 @api.exception_handler(ScalaError)
 @api.exception_handler(SfzError)
 def _unreadable(request: HttpRequest, error: Any) -> HttpResponse:
-    return _said(request, 422, str(error))
+    return answers.said(422, str(error))
 
 
 @api.exception_handler(RevisionConflict)
 def _conflict(request: HttpRequest, error: Any) -> HttpResponse:
-    return _said(request, 409, str(error), revision=error.revision)
+    return answers.said(409, str(error), revision=error.revision)
 
 
 @api.exception_handler(ObjectDoesNotExist)
-def _gone(request: HttpRequest, _: Any) -> HttpResponse:
-    return _said(request, 404, "This is no longer there; it may have been deleted elsewhere.")
+@api.exception_handler(ValidationError)
+@api.exception_handler(HttpError)
+@api.exception_handler(Exception)
+def _any_other(request: HttpRequest, error: Any) -> HttpResponse:
+    return answers.of(error, request)

@@ -5,19 +5,19 @@ from __future__ import annotations
 import os
 
 from channels.routing import ProtocolTypeRouter, URLRouter
-from channels.security.websocket import AllowedHostsOriginValidator
 from django.core.asgi import get_asgi_application
 from django.urls import path
 
 os.environ.setdefault("DJANGO_SETTINGS_MODULE", "studio.settings")
 http = get_asgi_application()
 
-from studio.stage.consumer import StageConsumer  # noqa: E402 (needs Django set up)
+from studio.security import OwnOrigin  # noqa: E402 (needs Django set up)
+from studio.stage.consumer import StageConsumer  # noqa: E402
 
 application = ProtocolTypeRouter(
     {
         "http": http,
-        "websocket": AllowedHostsOriginValidator(
+        "websocket": OwnOrigin(
             URLRouter([path("ws/sounds/<int:sound_id>", StageConsumer.as_asgi())])
         ),
     }

@@ -6,6 +6,8 @@ import os
 import secrets
 from pathlib import Path
 
+from studio.logs import logging_to
+
 BASE_DIR = Path(__file__).resolve().parent
 DATA_DIR = Path(os.environ.get("CALIGO_DATA", BASE_DIR.parent / "var" / "studio"))
 DATA_DIR.mkdir(parents=True, exist_ok=True)
@@ -31,12 +33,12 @@ INSTALLED_APPS = [
     "studio.renders",
 ]
 MIDDLEWARE = [
+    "studio.security.OwnHost",
     "django.middleware.security.SecurityMiddleware",
     "whitenoise.middleware.WhiteNoiseMiddleware",
+    "studio.answers.PlainAnswers",
     "django.middleware.common.CommonMiddleware",
     "studio.security.CsrfEverywhere",
-    "studio.security.ContentPolicy",
-    "django.middleware.clickjacking.XFrameOptionsMiddleware",
 ]
 ROOT_URLCONF = "studio.urls"
 ASGI_APPLICATION = "studio.asgi.application"
@@ -75,6 +77,9 @@ STEMS_LIMIT_BYTES = 2 << 30
 RENDERS_DIR = DATA_DIR / "renders"
 
 CSRF_COOKIE_SAMESITE = "Strict"
+CSRF_FAILURE_VIEW = "studio.security.forged"
+APPEND_SLASH = False
+LOGGING = logging_to(DATA_DIR / "log")
 USE_TZ = True
 TIME_ZONE = "UTC"
 LANGUAGE_CODE = "en"

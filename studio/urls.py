@@ -7,5 +7,5 @@ from studio.page import page
 
 urlpatterns = [
     path("api/", api.urls),
-    re_path(r"^(?!api/|static/|ws/).*$", page),
+    re_path(r"^(?!(?:api|static|ws)(?:/|$)).*$", page),
 ]

@@ -9,10 +9,14 @@ from typing import Any, Generic, TypeVar
 import jsonpatch
 import jsonpointer
 
+from caligo.document.bounds import check_bounds
 from caligo.document.problems import DocumentError, Problem
 
 Document = TypeVar("Document")
 Operations = list[dict[str, Any]]
+
+LONGEST_REASON = 200
+"""Characters of what is told of why a patch does not fit."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -30,6 +34,19 @@ class Edited(Generic[Document]):
         return found
 
 
+def _applied(data: dict[str, Any], operations: Operations) -> Any:
+    """The data after the operations; copies of copies stay within `caligo.document.bounds`."""
+    copies = sum(1 for operation in operations if operation.get("op") == "copy")
+    if copies == 0:
+        return jsonpatch.JsonPatch(operations).apply(data)
+    changed: Any = data
+    for operation in operations:
+        changed = jsonpatch.JsonPatch([operation]).apply(changed)
+        if operation.get("op") == "copy":
+            check_bounds(changed)
+    return changed
+
+
 def apply_patch(
     data: dict[str, Any],
     operations: Operations,
@@ -43,8 +60,9 @@ def apply_patch(
     DocumentError
         If the patch does not fit the document, or the outcome breaks a rule.
     """
+    check_bounds(operations, "patch")
     try:
-        changed = jsonpatch.JsonPatch(operations).apply(data)
+        changed = _applied(data, operations)
     except (
         jsonpatch.JsonPatchException,
         jsonpointer.JsonPointerException,
@@ -52,6 +70,7 @@ def apply_patch(
         KeyError,
         ValueError,
     ) as error:
-        raise DocumentError([Problem("patch", f"the edit does not fit: {error}")]) from None
+        said = str(error)[:LONGEST_REASON]
+        raise DocumentError([Problem("patch", f"the edit does not fit: {said}")]) from None
     document = read(changed)
     return Edited(document, dump(document), data)

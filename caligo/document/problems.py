@@ -2,8 +2,14 @@
 
 from __future__ import annotations
 
-from dataclasses import asdict, dataclass
+import math
+from dataclasses import dataclass
 from typing import Any
+
+LONGEST_VALUE, LONGEST_MESSAGE = 80, 240
+"""Characters of a value or address, and of a message, that are said."""
+MOST_SAID = 6
+"""Problems that are said in words; all of them are held."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -16,16 +22,31 @@ class Problem:
     allowed: str = ""
 
     def __str__(self) -> str:
-        said = f"{self.address or 'document'}: {self.message}"
+        said = f"{_short(self.address) or 'document'}: {_short(self.message, LONGEST_MESSAGE)}"
         if self.value is not None:
-            said += f" (found {self.value!r})"
+            said += f" (found {_short(repr(self.value))})"
         if self.allowed:
-            said += f"; allowed: {self.allowed}"
+            said += f"; allowed: {_short(self.allowed, LONGEST_MESSAGE)}"
         return said
 
     def as_json(self) -> dict[str, Any]:
-        """The problem as plain data."""
-        return asdict(self) | {"text": str(self)}
+        """The problem as plain data, without NaN and of a few hundred characters at most."""
+        value = self.value
+        if isinstance(value, float) and not math.isfinite(value):
+            value = str(value)
+        elif value is not None and not isinstance(value, bool | int | float):
+            value = _short(value if isinstance(value, str) else repr(value))
+        return {
+            "address": _short(self.address),
+            "message": _short(self.message, LONGEST_MESSAGE),
+            "value": value,
+            "allowed": _short(self.allowed, LONGEST_MESSAGE),
+            "text": str(self),
+        }
+
+
+def _short(text: str, most: int = LONGEST_VALUE) -> str:
+    return text if len(text) <= most else f"{text[: most - 1]}…"
 
 
 class DocumentError(ValueError):
@@ -33,4 +54,7 @@ class DocumentError(ValueError):
 
     def __init__(self, problems: list[Problem]) -> None:
         self.problems = problems
-        super().__init__("\n".join(str(p) for p in problems))
+        said = [str(problem) for problem in problems[:MOST_SAID]]
+        if len(problems) > MOST_SAID:
+            said.append(f"and {len(problems) - MOST_SAID} more")
+        super().__init__("\n".join(said))

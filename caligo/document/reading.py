@@ -10,6 +10,7 @@ from pydantic import BaseModel, ValidationError
 from caligo.catalogue import Kind, Module, Moves, Parameter, UnknownModule, module
 from caligo.catalogue.parameter import numbers
 from caligo.document.addresses import find_parameter, parts
+from caligo.document.bounds import check_bounds
 from caligo.document.limits import DEEPEST_CHAIN
 from caligo.document.problems import DocumentError, Problem
 from caligo.document.score import Score
@@ -63,6 +64,8 @@ def _structure_problem(data: Any, error: Any) -> Problem:
 def _structure(model: type[Model], data: Any) -> Model:
     if not isinstance(data, dict):
         raise DocumentError([Problem("", "a document is a JSON object", type(data).__name__)])
+    if model is Sound:
+        check_bounds(data)
     known = KNOWN_SOUND_SCHEMAS if model is Sound else (1,)
     if "schema" in data and data["schema"] not in known:
         said = " and ".join(str(number) for number in known)

@@ -34,6 +34,7 @@ VARIABLE = "CALIGO_MATERIAL"
 KEPT_BYTES = 400 << 20
 """Bytes of prepared recordings that are held ready in memory."""
 MIDDLE_C = 60.0
+LONGEST_KEY = 64
 
 
 @dataclass(frozen=True)
@@ -88,6 +89,11 @@ ASIDE = ".let-go"
 """How the files of cards end that were taken off the shelf and can be brought back."""
 
 
+def is_key(text: str) -> bool:
+    """Whether a text may name a piece: a hash, and nothing that leads to another folder."""
+    return 0 < len(text) <= LONGEST_KEY and text.isascii() and text.isalnum()
+
+
 class Shelf:
     """Material in folders.
 
@@ -104,6 +110,8 @@ class Shelf:
 
     def card(self, key: str) -> RecordingCard | TableCard | None:
         """The card of a key, or None."""
+        if not is_key(key):
+            return None
         for folder in self.folders:
             path = folder / f"{key}.json"
             try:
@@ -125,7 +133,7 @@ class Shelf:
 
     def is_shipped(self, key: str) -> bool:
         """Whether a piece lies in a folder that is only read."""
-        return any((folder / f"{key}.json").exists() for folder in self.folders[1:])
+        return is_key(key) and any((folder / f"{key}.json").exists() for folder in self.folders[1:])
 
     def path(self, card: RecordingCard | TableCard) -> Path | None:
         """The file that a card belongs to, or None if it is gone."""
@@ -260,7 +268,7 @@ class Shelf:
     def remove(self, key: str) -> None:
         """Take a piece off the shelf, to be brought back; shipped ones become as they came."""
         card = self.folders[0] / f"{key}.json"
-        if card.exists():
+        if is_key(key) and card.exists():
             aside = card.with_suffix(ASIDE)
             card.replace(aside)
             aside.touch()
@@ -269,7 +277,7 @@ class Shelf:
         """Put a piece that was taken off the shelf back; whether that could be done is told."""
         card = self.folders[0] / f"{key}.json"
         aside = card.with_suffix(ASIDE)
-        if card.exists() or not aside.exists():
+        if not is_key(key) or card.exists() or not aside.exists():
             return False
         aside.replace(card)
         return True

@@ -2,17 +2,22 @@
 
 from __future__ import annotations
 
+import time
 from collections.abc import Callable
 from dataclasses import dataclass
 from typing import Any
 
 from django.db import transaction
+from django.db.models import QuerySet
 
 from caligo.document import Edited, apply_patch, read_score, read_sound
 from studio.library.models import Cue, Score, Sound, Version
 from studio.signals import sound_changed
 
 Operations = list[dict[str, Any]]
+
+PATIENCE, LOOK_AGAIN = 3.0, 0.03
+"""Seconds that an edit waits for the one before it, and between looks."""
 
 
 class RevisionConflict(Exception):
@@ -53,6 +58,20 @@ def _apply(
     return Saved(held.revision, edited.data)
 
 
+def _wait_for(row: QuerySet[Any], revision: int) -> None:
+    """Wait a little for the edit that makes a revision.
+
+    A page that is being closed sends its last edits while the one before is still on its way;
+    they may overtake it.
+    """
+    until = time.monotonic() + PATIENCE
+    while time.monotonic() < until:
+        held = row.values_list("revision", flat=True).first()
+        if held != revision - 1:
+            return
+        time.sleep(LOOK_AGAIN)
+
+
 def edit_sound(sound_id: int, revision: int, operations: Operations) -> Saved:
     """Change a sound and tell everyone who has it open.
 
@@ -60,6 +79,7 @@ def edit_sound(sound_id: int, revision: int, operations: Operations) -> Saved:
     ------
     Sound.DoesNotExist, RevisionConflict, caligo.document.DocumentError
     """
+    _wait_for(Sound.objects.filter(pk=sound_id), revision)
     with transaction.atomic():
         sound = Sound.objects.select_for_update().get(pk=sound_id)
         saved = _apply(sound, revision, operations, read_sound, lambda s: s.as_document())
@@ -69,6 +89,7 @@ def edit_sound(sound_id: int, revision: int, operations: Operations) -> Saved:
 
 def edit_score(cue_id: int, revision: int, operations: Operations) -> Saved:
     """Change a cue's score and tell everyone who has one of its sounds open."""
+    _wait_for(Score.objects.filter(cue_id=cue_id), revision)
     with transaction.atomic():
         score = Score.objects.select_for_update().get(cue_id=cue_id)
         saved = _apply(score, revision, operations, read_score, lambda s: s.model_dump(mode="json"))

@@ -157,6 +157,8 @@ def remove(request: HttpRequest, key: str) -> Any:
     if users:
         raise MaterialError(f"it is used by {', '.join(users)}; choose something else there first")
     shelf = current()
+    if shelf.card(key) is None:
+        raise Sound.DoesNotExist
     if shelf.is_shipped(key):
         raise MaterialError("it came with Caligo and stays; only your own changes can be undone")
     shelf.remove(key)

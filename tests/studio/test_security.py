@@ -2,10 +2,15 @@
 
 from __future__ import annotations
 
+import asyncio
+from typing import Any
+
+import pytest
 from django.test import Client
 
 from studio import settings
 from studio.library.models import Sound
+from studio.security import OwnOrigin
 from studio.serve import HOST, free_port
 from tests.studio.conftest import Api
 
@@ -20,10 +25,47 @@ def test_other_hosts_are_refused(db: None) -> None:
     assert Client(headers={"host": "evil.example"}).get("/api/catalogue").status_code == 400
 
 
-def test_nothing_comes_from_elsewhere(api: Api) -> None:
-    policy = api("GET", "/catalogue").headers["Content-Security-Policy"]
+@pytest.mark.parametrize("path", ["/", "/api/catalogue", "/static/build/index.html", "/api/none"])
+def test_nothing_comes_from_elsewhere_nor_frames_us(api: Api, path: str) -> None:
+    """Static files, too: the built page could be framed, and edited through, otherwise."""
+    policy = api.client.get(path).headers["Content-Security-Policy"]
     assert "default-src 'self'" in policy
+    for directive in ("frame-ancestors 'none'", "base-uri 'none'", "form-action 'self'"):
+        assert directive in policy
     assert "http" not in policy
+    assert "connect-src 'self' ws://127.0.0.1;" in policy
+
+
+def test_other_hosts_get_no_static_file(db: None) -> None:
+    client = Client(headers={"host": "evil.example"})
+    assert client.get("/static/build/index.html").status_code == 400
+
+
+ORIGINS = [
+    ("http://127.0.0.1:8460", "127.0.0.1:8460", True),
+    ("http://localhost:8460", "localhost:8460", True),
+    ("http://127.0.0.1:9999", "127.0.0.1:8460", False),  # a page on another port of this machine
+    ("http://localhost:8460", "127.0.0.1:8460", False),
+    ("https://127.0.0.1:8460", "127.0.0.1:8460", False),
+    ("http://evil.example", "evil.example", False),
+    ("", "127.0.0.1:8460", False),
+]
+
+
+@pytest.mark.parametrize(("origin", "host", "let_in"), ORIGINS)
+def test_a_websocket_is_for_the_own_page_alone(origin: str, host: str, let_in: bool) -> None:
+    passed, sent = [], []
+
+    async def application(*_: Any) -> None:
+        passed.append(True)
+
+    async def send(message: Any) -> None:
+        sent.append(message)
+
+    headers = [(b"origin", origin.encode()), (b"host", host.encode())]
+    asyncio.run(OwnOrigin(application)({"headers": headers}, None, send))
+    assert bool(passed) is let_in
+    assert bool(sent) is not let_in
 
 
 def test_served_on_loopback_only() -> None:
