@@ -17,6 +17,7 @@ import signal
 import threading
 import time
 from collections.abc import Callable, Iterator
+from functools import cache
 from multiprocessing import forkserver
 from multiprocessing.connection import Connection
 from typing import Any
@@ -27,6 +28,8 @@ LONGEST_PAUSE = 0.25
 """Seconds for which a worker waits at most at a time while it is asked to pause."""
 FREE, SHARING, WAITING = 0, 1, 2
 """How much a worker may take: all it can, half of the time, or nothing."""
+LOOK_AGAIN = 0.2
+"""Seconds between looks whether a worker is still wanted."""
 LONGEST_STRETCH = 0.1
 """Seconds of work that are followed by as long a rest, at most, while sharing."""
 
@@ -54,6 +57,28 @@ def come_first() -> None:
     """Let this process go before others where the system allows it: what plays cannot wait."""
     with contextlib.suppress(OSError):
         os.setpriority(os.PRIO_PROCESS, 0, URGENCY)
+
+
+_asked: dict[object, int] = {}
+_asking = threading.Lock()
+
+
+@cache
+def _yielding() -> Any:
+    """What all workers of this process are told to leave to what plays: a number they share."""
+    return _processes.Value("b", FREE, lock=False)
+
+
+def give_way(who: object, amount: int) -> None:
+    """Let workers take all they can (`FREE`), half of the time, or nothing.
+
+    Everybody who plays asks for himself; the most that is asked for counts for all workers.
+    """
+    with _asking:
+        _asked[who] = amount
+        if amount == FREE:
+            del _asked[who]
+        _yielding().value = max(_asked.values(), default=FREE)
 
 
 def _named(path: str) -> Task:
@@ -103,11 +128,10 @@ class Worker:
     def __init__(self) -> None:
         self._connection, theirs = _processes.Pipe()
         self._wanted = _processes.Value("q", 0, lock=False)
-        self._yielding = _processes.Value("b", 0, lock=False)
         self._lock = threading.Lock()
         self._ended = False
         self._process = _processes.Process(
-            target=_serve, args=(theirs, self._wanted, self._yielding), daemon=True
+            target=_serve, args=(theirs, self._wanted, _yielding()), daemon=True
         )
         self._process.start()
         theirs.close()
@@ -121,10 +145,6 @@ class Worker:
         """Stop the running task soon; its results so far are forgotten."""
         with self._lock:
             self._wanted.value += 1
-
-    def give_way(self, amount: int) -> None:
-        """Let the running task take all it can (`FREE`), half of the time, or nothing."""
-        self._yielding.value = amount
 
     def run(self, task: str, *arguments: Any) -> Iterator[Any]:
         """Run a task named ``module:function`` and give its results as they come.
@@ -168,34 +188,59 @@ class Worker:
 
 
 class Pool:
-    """Workers that are lent out, and kept in between."""
+    """Workers that are lent out, and kept in between.
 
-    def __init__(self, keep: int) -> None:
+    Parameters
+    ----------
+    most
+        Workers lent out at a time; who comes later waits.
+    keep
+        Workers kept that nobody uses.
+    """
+
+    def __init__(self, most: int, keep: int) -> None:
+        self._most = most
         self._keep = keep
+        self._lent = 0
         self._idle: list[Worker] = []
-        self._lock = threading.Lock()
+        self._change = threading.Condition()
 
-    def borrow(self) -> Worker:
-        """A worker that nobody else uses."""
-        with self._lock:
+    def borrow(self, wanted: Callable[[], bool] = lambda: True) -> Worker | None:
+        """A worker that nobody else uses; none if it is no longer `wanted` before one is free."""
+        with self._change:
+            while self._lent >= self._most and wanted():
+                self._change.wait(LOOK_AGAIN)
+            if not wanted():
+                return None
+            self._lent += 1
             while self._idle:
                 worker = self._idle.pop()
                 if worker.alive:
                     return worker
-        return Worker()
+        try:
+            return Worker()
+        except BaseException:
+            self._one_less()
+            raise
 
     def give_back(self, worker: Worker) -> None:
         """The worker is no longer used; beyond a few it is ended."""
         worker.stop()
-        worker.give_way(FREE)
-        with self._lock:
-            if worker.alive and len(self._idle) < self._keep:
+        with self._change:
+            kept = worker.alive and len(self._idle) < self._keep
+            if kept:
                 self._idle.append(worker)
-                return
-        worker.close()
+        if not kept:
+            worker.close()
+        self._one_less()
+
+    def _one_less(self) -> None:
+        with self._change:
+            self._lent -= 1
+            self._change.notify()
 
 
-drawers = Pool(keep=2)
+drawers = Pool(most=3, keep=2)
 """Workers that draw long views."""
-renderers = Pool(keep=1)
+renderers = Pool(most=1, keep=1)
 """Workers that render to files."""

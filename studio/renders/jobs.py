@@ -98,7 +98,10 @@ def _render(render: Render, event: threading.Event) -> None:
     render.state = Render.State.RUNNING
     render.save(update_fields=("state",))
     render_changed.send(None, sound_id=render.sound_id, render_id=render.pk)
-    worker = renderers.borrow()
+    worker = renderers.borrow(lambda: not event.is_set())
+    if worker is None:
+        _finish(render, Render.State.CANCELLED)
+        return
     # The one who cancels stops the worker; a cancel that came before is seen here.
     _workers[render.pk] = worker
     if event.is_set():

@@ -5,6 +5,7 @@ from __future__ import annotations
 import asyncio
 import contextlib
 import contextvars
+import logging
 from collections.abc import Callable, Coroutine
 from typing import Any
 
@@ -39,8 +40,10 @@ from studio.stage.messages import (
 )
 from studio.stage.viewing import Viewing
 
-NO_SUCH_SOUND = 4404
-"""Close code that tells the browser not to try again."""
+logger = logging.getLogger("studio.stage")
+
+NO_SUCH_SOUND, TOO_MANY = 4404, 4429
+"""Close codes: the sound is gone, and too many pages are open."""
 
 
 def _loop(given: tuple[float, float] | None) -> Loop | None:
@@ -58,21 +61,21 @@ class StageConsumer(AsyncWebsocketConsumer):  # type: ignore[misc]
         self._hold_still = False
         self._tasks: set[asyncio.Task[None]] = set()
         await self.accept()
+        if not hub.enter(self._sound_id, self):
+            await self.close(code=TOO_MANY)
+            return
         if not await self._load():
             await self.close(code=NO_SUCH_SOUND)
             return
         stems = (settings.STEMS_DIR, settings.STEMS_LIMIT_BYTES)
         self._viewing = Viewing(self._send_text, self._send_bytes, stems)
-        self._listener = Listener(
-            self._send_news, self._send_bytes, StemStore(*stems), self._viewing.give_way
-        )
-        hub.enter(self._sound_id, self)
+        self._listener = Listener(self._send_news, self._send_bytes, StemStore(*stems))
         self._show()
 
     async def disconnect(self, code: int) -> None:
         """Close the sound; drawing and listening stop."""
+        hub.leave(self._sound_id, self)
         if hasattr(self, "_viewing"):
-            hub.leave(self._sound_id, self)
             self._listener.stop()
             self._viewing.close()
 
@@ -145,10 +148,9 @@ class StageConsumer(AsyncWebsocketConsumer):  # type: ignore[misc]
         try:
             await self._take_up_changes()
         except Exception as error:
+            logger.error("taking up an edit: %.300r", error, exc_info=error)
             self._send_news(
-                ProblemNews(
-                    text=f"The change is saved but could not be taken up: {error!r}. Reload."
-                )
+                ProblemNews(text="The change is saved but could not be taken up. Reload the page.")
             )
 
     async def _take_up_changes(self) -> None:

@@ -8,6 +8,9 @@ from typing import Any, Protocol
 
 from studio.signals import render_changed, sound_changed
 
+MOST_OPEN = 24
+"""Sounds that are open at a time, in as many pages."""
+
 
 class Listener(Protocol):
     """Someone who has a sound open. Called from any thread."""
@@ -23,10 +26,13 @@ _lock = threading.Lock()
 _open: dict[int, set[Listener]] = defaultdict(set)
 
 
-def enter(sound_id: int, listener: Listener) -> None:
-    """Someone opens a sound."""
+def enter(sound_id: int, listener: Listener) -> bool:
+    """Someone opens a sound; whether there is room for one more."""
     with _lock:
+        if sum(len(listeners) for listeners in _open.values()) >= MOST_OPEN:
+            return False
         _open[sound_id].add(listener)
+        return True
 
 
 def leave(sound_id: int, listener: Listener) -> None:
@@ -35,6 +41,12 @@ def leave(sound_id: int, listener: Listener) -> None:
         _open[sound_id].discard(listener)
         if not _open[sound_id]:
             del _open[sound_id]
+
+
+def count() -> int:
+    """How many have a sound open."""
+    with _lock:
+        return sum(len(listeners) for listeners in _open.values())
 
 
 def _listeners(sound_id: int) -> list[Listener]:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import logging
 import threading
 from collections.abc import Callable
 
@@ -12,7 +13,9 @@ from caligo.engine.live import Listening, Loop
 from caligo.engine.stems import StemStore
 from studio.stage.messages import AudioHeader, ListeningNews, News, ProblemNews, StoppedNews
 from studio.stage.packets import AUDIO, packet
-from studio.workers import FREE, SHARING, WAITING
+from studio.workers import FREE, SHARING, WAITING, give_way
+
+logger = logging.getLogger("studio.stage")
 
 SendNews = Callable[[News], None]
 SendBytes = Callable[[bytes], None]
@@ -30,6 +33,10 @@ CALM = 400
 """Reports of the browser (8.5 s) without running dry that are such a while."""
 HUNGRY = 4_096
 """Below so many frames ahead, drawing gives way to listening."""
+STOPPED_ON_AN_ERROR = (
+    "Listening stopped: Caligo made a mistake there, which the log tells more of. Press Listen "
+    "again; the sound itself is safe."
+)
 PATIENCE = 10.0
 """Seconds without a word from the browser after which listening stops by itself."""
 
@@ -42,9 +49,7 @@ class Listener:
         send_news: SendNews,
         send_bytes: SendBytes,
         store: StemStore,
-        give_way: Callable[[int], None],
     ) -> None:
-        self._give_way = give_way
         self._send_news = send_news
         self._send_bytes = send_bytes
         self._store = store
@@ -67,7 +72,7 @@ class Listener:
     ) -> None:
         """Listen from a moment on; what was playing stops."""
         self.stop()
-        self._give_way(WAITING)
+        give_way(self, WAITING)
         with self._more:
             self._stream += 1
             stream = self._stream
@@ -85,7 +90,7 @@ class Listener:
             self._listening = None
             self._stream += 1
             self._more.notify_all()
-        self._give_way(FREE)
+        give_way(self, FREE)
 
     def heard(self, stream: int, frames: int) -> None:
         """The browser has played so many frames of a stream."""
@@ -135,16 +140,15 @@ class Listener:
             while self._send_block(stream, listening):
                 pass
         except Exception as error:
-            self._send_news(
-                ProblemNews(text=f"Listening stopped on an error: {error!r}. Press Listen again.")
-            )
+            logger.error("listening: %.300r", error, exc_info=error)
+            self._send_news(ProblemNews(text=STOPPED_ON_AN_ERROR))
         finally:
             with self._more:
                 ended = self._stream == stream
                 if ended:
                     self._listening = None
             if ended:
-                self._give_way(FREE)
+                give_way(self, FREE)
                 self._send_news(StoppedNews(stream=stream))
 
     def _send_block(self, stream: int, listening: Listening) -> bool:
@@ -162,6 +166,8 @@ class Listener:
         samples = np.ascontiguousarray(block.T, dtype="<f4").tobytes()
         self._send_bytes(packet(AUDIO, AudioHeader(stream=stream, at=round(at, 6)), samples))
         with self._more:
+            if self._stream != stream:
+                return False
             self._sent += block.shape[1]
-            self._give_way(WAITING if self._sent - self._heard < HUNGRY else SHARING)
+            give_way(self, WAITING if self._sent - self._heard < HUNGRY else SHARING)
         return True

@@ -2,13 +2,16 @@
 
 from __future__ import annotations
 
+import logging
 import threading
 from collections.abc import Callable
 from pathlib import Path
 
 from caligo.document import Score, Sound
 from studio.stage.messages import ProblemNews
-from studio.workers import FREE, Worker, WorkerFailed, drawers
+from studio.workers import Worker, WorkerFailed, drawers
+
+logger = logging.getLogger("studio.stage")
 
 SendText = Callable[[str], None]
 SendBytes = Callable[[bytes], None]
@@ -25,7 +28,6 @@ class Viewing:
         self._worker: Worker | None = None
         self._wake = threading.Condition()
         self._closed = False
-        self._giving = FREE
         threading.Thread(target=self._work, name="long view", daemon=True).start()
 
     def show(self, sound: Sound, score: Score, revision: int, hold_still: bool) -> None:
@@ -35,12 +37,6 @@ class Viewing:
             if self._worker:
                 self._worker.stop()
             self._wake.notify()
-
-    def give_way(self, amount: int) -> None:
-        """Let drawing stand back while listening needs the processor, see `Worker.give_way`."""
-        self._giving = amount
-        if self._worker:
-            self._worker.give_way(amount)
 
     def close(self) -> None:
         """Stop for good."""
@@ -59,17 +55,31 @@ class Viewing:
                 wanted = self._wanted
                 self._wanted = None
             try:
-                # Right after the studio's start the first worker is a second or two in coming.
-                self._worker = self._worker or drawers.borrow()
-                self._worker.give_way(self._giving)
-                self._draw(self._worker, *wanted)
+                self._draw_by_a_worker(*wanted)
             except WorkerFailed:
-                self._worker = None
                 self._say("The long view's worker came to an end; change something to go on.")
             except Exception as error:
-                self._say(f"The long view could not be drawn: {error!r}. The sound itself is safe.")
-        if self._worker:
-            drawers.give_back(self._worker)
+                logger.error("drawing: %.300r", error, exc_info=error)
+                self._say(
+                    "The long view could not be drawn: Caligo made a mistake there, which the log "
+                    "tells more of. The sound itself is safe."
+                )
+
+    def _draw_by_a_worker(
+        self, sound: Sound, score: Score, revision: int, hold_still: bool
+    ) -> None:
+        # Right after the studio's start the first worker is a second or two in coming.
+        worker = drawers.borrow(lambda: self._wanted is None and not self._closed)
+        if worker is None:
+            return
+        with self._wake:
+            self._worker = worker
+        try:
+            self._draw(worker, sound, score, revision, hold_still)
+        finally:
+            with self._wake:
+                self._worker = None
+            drawers.give_back(worker)
 
     def _say(self, text: str) -> None:
         self._send_text(ProblemNews(text=text).model_dump_json())

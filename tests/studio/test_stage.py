@@ -4,10 +4,13 @@ from __future__ import annotations
 
 import asyncio
 import json
+import os
 import struct
+import threading
 import time
 from collections.abc import AsyncIterator
 from contextlib import asynccontextmanager
+from pathlib import Path
 from typing import Any
 
 import numpy as np
@@ -20,6 +23,8 @@ from demo.build import by_name
 from studio.asgi import application
 from studio.library.editing import edit_score, edit_sound
 from studio.library.models import Sound
+from studio.stage import hub
+from studio.stage.consumer import TOO_MANY
 from studio.stage.listener import LEAD, MOST_LEAD
 from studio.stage.packets import AUDIO, TILE
 from tests.studio.conftest import Api
@@ -273,3 +278,39 @@ def changed_root(key: str) -> None:
     api = Api()
     answer = api("PATCH", f"/material/{key}", {"root": 40.0})
     assert answer.status_code == 200, answer.content
+
+
+async def test_more_pages_than_there_is_room_for_are_turned_away(
+    sound: Sound, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    monkeypatch.setattr(hub, "MOST_OPEN", hub.count() + 1)
+    async with stage(sound.pk):
+        communicator, answer = await opened(sound.pk, ORIGIN)
+        assert answer["type"] == "websocket.accept"
+        assert (await communicator.receive_output(10))["code"] == TOO_MANY
+    assert hub.count() == hub.MOST_OPEN - 1
+
+
+async def test_stages_opened_and_dropped_leave_nothing_behind(sound: Sound) -> None:
+    """Neither threads, nor processes, nor file descriptors; some end a little later."""
+
+    def held() -> tuple[int, int, int]:
+        children = Path(f"/proc/{os.getpid()}/task/{os.getpid()}/children").read_text().split()
+        return threading.active_count(), len(children), len(os.listdir("/proc/self/fd"))
+
+    async def come_and_go() -> None:
+        async with stage(sound.pk) as s:
+            await s.tell(type="listen", **{"from": 0.0})
+
+    await asyncio.gather(*(come_and_go() for _ in range(6)))
+    await asyncio.sleep(2.0)
+    before = held()
+    for _ in range(3):
+        await asyncio.gather(*(come_and_go() for _ in range(8)))
+    for _ in range(60):
+        await asyncio.sleep(0.25)
+        after = held()
+        if all(now <= then + 2 for now, then in zip(after, before, strict=True)):
+            break
+    else:
+        pytest.fail(f"before {before}, after {after}")

@@ -3,12 +3,13 @@
 from __future__ import annotations
 
 import os
+import threading
 import time
 from collections.abc import Callable, Iterator
 
 import pytest
 
-from studio.workers import FREE, NICENESS, WAITING, Pool, Worker, WorkerFailed
+from studio.workers import FREE, NICENESS, SHARING, WAITING, Pool, Worker, WorkerFailed, give_way
 
 HERE = "tests.studio.test_workers"
 
@@ -76,7 +77,8 @@ def test_a_stopped_task_ends_and_leaves_nothing_behind(worker: Worker) -> None:
 def test_a_task_that_waits_gives_nothing_and_then_goes_on(worker: Worker) -> None:
     results = worker.run(f"{HERE}:slowly")
     next(results)
-    worker.give_way(WAITING)
+    give_way("one", SHARING)
+    give_way("other", WAITING)
     # It is asked to wait in stretches of a quarter of a second.
     gaps = []
     before = next(results)
@@ -85,7 +87,8 @@ def test_a_task_that_waits_gives_nothing_and_then_goes_on(worker: Worker) -> Non
         gaps.append(now - before)
         before = now
     assert max(gaps) > 0.2
-    worker.give_way(FREE)
+    give_way("other", FREE)
+    give_way("one", FREE)
     worker.stop()
     assert list(results) == []
 
@@ -95,16 +98,35 @@ def test_workers_stand_back(worker: Worker) -> None:
 
 
 def test_a_workers_death_is_told_and_another_takes_its_place() -> None:
-    pool = Pool(keep=1)
+    pool = Pool(most=2, keep=1)
     first = pool.borrow()
+    assert first is not None
     results = first.run(f"{HERE}:die")
     assert next(results) > 0
     with pytest.raises(WorkerFailed):
         next(results)
     pool.give_back(first)
     second = pool.borrow()
+    assert second is not None
     assert second is not first
     assert list(second.run(f"{HERE}:count", 1)) == [0]
     pool.give_back(second)
     assert pool.borrow() is second
     second.close()
+
+
+def test_a_pool_lends_no_more_than_it_may() -> None:
+    pool = Pool(most=1, keep=1)
+    first = pool.borrow()
+    assert first is not None
+    looks = iter([True, True, False])
+    assert pool.borrow(lambda: next(looks, False)) is None, "nobody waits for ever"
+    waiting: list[Worker | None] = []
+    thread = threading.Thread(target=lambda: waiting.append(pool.borrow()))
+    thread.start()
+    time.sleep(0.3)
+    assert waiting == []
+    pool.give_back(first)
+    thread.join(5)
+    assert waiting == [first]
+    first.close()
