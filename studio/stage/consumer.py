@@ -29,6 +29,8 @@ from studio.stage.messages import (
     Listen,
     News,
     Panic,
+    Ping,
+    PongNews,
     Press,
     ProblemNews,
     RenderNews,
@@ -183,6 +185,8 @@ class StageConsumer(AsyncWebsocketConsumer):  # type: ignore[misc]
             message = read_message(text_data or "")
             if isinstance(message, Heard):
                 self._listener.heard(message.stream, message.frames)  # comes often, never waits
+            elif isinstance(message, Ping):
+                await self._send_now({"text_data": PongNews().model_dump_json()})
             else:
                 await asyncio.to_thread(self._act, message)
         except BadMessage as error:

@@ -99,7 +99,13 @@ class Still(Message):
     still: bool
 
 
-FromPage = Listen | Stop | Seek | SetLoop | Heard | Press | Lift | Panic | Still
+class Ping(Message):
+    """Whether the server is still there; it answers at once."""
+
+    type: Literal["ping"]
+
+
+FromPage = Listen | Stop | Seek | SetLoop | Heard | Press | Lift | Panic | Still | Ping
 _from_page: TypeAdapter[FromPage] = TypeAdapter(Annotated[FromPage, Field(discriminator="type")])
 
 
@@ -208,6 +214,12 @@ class RenderNews(Message):
     message: str
 
 
+class PongNews(Message):
+    """The server is there."""
+
+    type: Literal["pong"] = "pong"
+
+
 class ProblemNews(Message):
     """Something went wrong, said for a person."""
 
@@ -224,6 +236,7 @@ News = (
     | ChangedNews
     | RenderNews
     | ProblemNews
+    | PongNews
 )
 
 

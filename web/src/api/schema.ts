@@ -2225,6 +2225,28 @@ export interface components {
             [key: string]: unknown;
         };
         /**
+         * Ping
+         * @description Whether the server is still there; it answers at once.
+         */
+        Ping: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            type: "ping";
+        };
+        /**
+         * PongNews
+         * @description The server is there.
+         */
+        PongNews: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            type: "pong";
+        };
+        /**
          * Press
          * @description A key goes down.
          */
@@ -2306,9 +2328,9 @@ export interface components {
          */
         StageMessages: {
             /** From Page */
-            from_page: components["schemas"]["Listen"] | components["schemas"]["Stop"] | components["schemas"]["Seek"] | components["schemas"]["SetLoop"] | components["schemas"]["Heard"] | components["schemas"]["Press"] | components["schemas"]["Lift"] | components["schemas"]["Panic"] | components["schemas"]["Still"];
+            from_page: components["schemas"]["Listen"] | components["schemas"]["Stop"] | components["schemas"]["Seek"] | components["schemas"]["SetLoop"] | components["schemas"]["Heard"] | components["schemas"]["Press"] | components["schemas"]["Lift"] | components["schemas"]["Panic"] | components["schemas"]["Still"] | components["schemas"]["Ping"];
             /** To Page */
-            to_page: components["schemas"]["TrajectoriesNews"] | components["schemas"]["PictureNews"] | components["schemas"]["SummaryNews"] | components["schemas"]["ListeningNews"] | components["schemas"]["StoppedNews"] | components["schemas"]["ChangedNews"] | components["schemas"]["RenderNews"] | components["schemas"]["ProblemNews"];
+            to_page: components["schemas"]["TrajectoriesNews"] | components["schemas"]["PictureNews"] | components["schemas"]["SummaryNews"] | components["schemas"]["ListeningNews"] | components["schemas"]["StoppedNews"] | components["schemas"]["ChangedNews"] | components["schemas"]["RenderNews"] | components["schemas"]["ProblemNews"] | components["schemas"]["PongNews"];
             audio: components["schemas"]["AudioHeader"];
             tile: components["schemas"]["TileHeader"];
         };

@@ -49,6 +49,7 @@ export interface Listener {
 }
 
 const SLOWEST_MS = 30_000;
+const PATIENCE_MS = 20_000;
 const FIRST_MS = 1000;
 /** Bytes of a request that may outlive its page; browsers allow 64 KiB for all together. */
 const OUTLIVES = 16_000;
@@ -190,7 +191,9 @@ export class Saving {
     keepalive: boolean,
   ): Promise<{ revision: number; document: Sound | Score }> {
     const ids = { sound_id: this.soundId, cue_id: this.cueId };
-    const init = { params: { path: ids }, body, keepalive };
+    // A server that hangs counts as one that is away.
+    const signal = AbortSignal.timeout(PATIENCE_MS);
+    const init = { params: { path: ids }, body, keepalive, signal };
     const saved =
       document === "sound"
         ? await taken(api.PATCH("/api/sounds/{sound_id}", init))

@@ -115,4 +115,26 @@ describe("the connection", () => {
     tell({ type: "send", text: "kept" });
     expect(newest().sent).toEqual(["kept"]);
   });
+
+  it("asks whether the server is there, and gives up one that hangs", async () => {
+    vi.useFakeTimers();
+    try {
+      vi.resetModules();
+      await import("./connection-worker");
+      tell({ type: "open", url: "ws://here/ws/sounds/1" });
+      const socket = newest();
+      const pong = () => socket.onmessage?.({ data: JSON.stringify({ type: "pong" }) });
+      for (let i = 0; i < 5; i++) {
+        vi.advanceTimersByTime(4000);
+        pong();
+      }
+      expect(socket.sent.filter((text) => text.includes("ping"))).toHaveLength(5);
+      expect(posted).toEqual([]);
+      vi.advanceTimersByTime(16_000);
+      expect(socket.readyState).toBe(3);
+      expect(posted).toEqual([{ type: "closed", code: 4008 }]);
+    } finally {
+      vi.useRealTimers();
+    }
+  });
 });

@@ -17,26 +17,49 @@ const page = self as unknown as {
   onmessage: ((event: MessageEvent<FromPage>) => void) | null;
 };
 
+const ASK_MS = 4000;
+/** So long without a word, though it was asked, and the server hangs. */
+const HANGS_MS = 10_000;
+/** The close code for a server that hangs. */
+const HANGS = 4008;
+
 let socket: WebSocket | null = null;
+let heardAt = 0;
 let audio: MessagePort | null = null;
 
 function open(url: string) {
   const fresh = new WebSocket(url);
   fresh.binaryType = "arraybuffer";
   socket = fresh;
+  heardAt = performance.now();
   fresh.onopen = () => page.postMessage({ type: "opened" });
   fresh.onclose = (event) => {
     if (socket === fresh) page.postMessage({ type: "closed", code: event.code });
   };
   fresh.onmessage = (event: MessageEvent<string | ArrayBuffer>) => {
     if (socket !== fresh) return;
+    heardAt = performance.now();
     if (typeof event.data === "string") hear(event.data);
     else take(event.data);
   };
 }
 
+/** Ask now and then whether the server is still there; one that hangs is given up. */
+setInterval(() => {
+  if (!socket || socket.readyState > WebSocket.OPEN) return;
+  if (performance.now() - heardAt > HANGS_MS) {
+    const hanging = socket;
+    socket = null;
+    hanging.close();
+    page.postMessage({ type: "closed", code: HANGS });
+  } else if (socket.readyState === WebSocket.OPEN) {
+    socket.send(JSON.stringify({ type: "ping" }));
+  }
+}, ASK_MS);
+
 function hear(text: string) {
   const message = JSON.parse(text);
+  if (message.type === "pong") return;
   if (message.type === "listening") {
     audio?.postMessage({ type: "begin", stream: message.stream, at: message.from });
   } else if (message.type === "stopped") {

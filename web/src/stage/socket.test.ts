@@ -157,6 +157,26 @@ describe("a lost connection", () => {
     await stage.listen(0);
     expect(sent()).toEqual([]);
     expect(store.useSession.getState().notice?.text).toContain("is being restored");
+    news({ type: "opened" });
+    expect(store.useSession.getState().notice).toBeNull();
+  });
+
+  it("is made again less and less often, and says so where there are too many pages", () => {
+    vi.useFakeTimers();
+    let tries = 0;
+    news({ type: "closed", code: 4429 });
+    expect(store.useSession.getState().notice?.text).toContain("more pages");
+    for (let i = 0; i < 60; i++) {
+      posted.length = 0;
+      vi.advanceTimersByTime(1000);
+      if (posted.some((m) => m.type === "open")) {
+        tries++;
+        news({ type: "closed", code: 1006 });
+      }
+    }
+    expect(tries).toBeGreaterThan(5);
+    expect(tries).toBeLessThan(14);
+    vi.useRealTimers();
   });
 
   it("is not made again to a sound that is gone, or to one that was left", () => {

@@ -2,7 +2,7 @@
 
 import { create } from "zustand";
 import type { RenderOut, Schemas } from "../api/client";
-import { catchUp, knownRevision, say, unsent } from "../session/store";
+import { catchUp, dismissNotice, knownRevision, type Notice, say, unsent } from "../session/store";
 import { player } from "./audio";
 import { longView } from "./long-view";
 
@@ -40,7 +40,9 @@ const UNKNOWN: Omit<Stage, "connected"> = {
 export const useStage = create<Stage>(() => ({ connected: false, ...UNKNOWN }));
 
 const AGAIN_MS = 500;
+const SLOWEST_MS = 8000;
 const GONE = 4404;
+const TOO_MANY = 4429;
 
 const connection = new Worker(new URL("./connection-worker.ts", import.meta.url), {
   type: "module",
@@ -48,6 +50,10 @@ const connection = new Worker(new URL("./connection-worker.ts", import.meta.url)
 let open: number | null = null;
 /** Listening that was going on when the connection was lost. */
 let resume = false;
+/** How often in a row it could not be made. */
+let failures = 0;
+/** What was said of a lost connection; taken back once it is restored. */
+let trouble: Notice | null = null;
 
 player.onPort = (port) => connection.postMessage({ type: "audio", port }, [port]);
 
@@ -89,6 +95,9 @@ connection.onmessage = (event) => {
 
 function opened() {
   useStage.setState({ connected: true });
+  failures = 0;
+  if (trouble) dismissNotice(trouble);
+  trouble = null;
   const { still } = useStage.getState();
   if (still) tell({ type: "still", still });
   if (resume) void listen(player.position());
@@ -105,8 +114,12 @@ function closed(code: number) {
     say("This sound is no longer there; it was deleted elsewhere. Choose another.");
     return;
   }
+  if (code === TOO_MANY) {
+    trouble = say("Caligo is open in more pages than it can serve. Close one of them.");
+  }
   const soundId = open;
-  if (soundId !== null) setTimeout(() => open === soundId && connect(soundId), AGAIN_MS);
+  const wait = Math.min(SLOWEST_MS, AGAIN_MS * 2 ** failures++);
+  if (soundId !== null) setTimeout(() => open === soundId && connect(soundId), wait);
 }
 
 function tell(message: ToServer): boolean {
@@ -149,6 +162,8 @@ function hear(message: News) {
     case "problem":
       say(message.text);
       break;
+    case "pong":
+      break;
   }
 }
 
@@ -156,7 +171,9 @@ export async function listen(from: number) {
   await player.ready();
   const { loop } = useStage.getState();
   if (!tell({ type: "listen", from, loop })) {
-    say("The connection to Caligo's server is lost; it is being restored. Listen again then.");
+    trouble = say(
+      "The connection to Caligo's server is lost; it is being restored. Listen again then.",
+    );
   }
 }
 

@@ -125,7 +125,7 @@ export function Transport({ onKeys, keys }: { onKeys: () => void; keys: boolean 
         <Drawing />
       ) : (
         <span role="status" className="text-warn">
-          Connecting again…
+          Caligo does not answer; connecting again…
         </span>
       )}
       <Measure name="Loudness" value={summary ? summary.integrated : undefined} unit="LUFS" />
