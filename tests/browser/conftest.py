@@ -69,6 +69,12 @@ class Server:
     def port(self) -> int:
         return int(self.url.rsplit(":", 1)[1].strip("/"))
 
+    @property
+    def process(self) -> int:
+        """The number of its process."""
+        assert self._process
+        return self._process.pid
+
     def kill(self) -> None:
         """End the process at once, as a crash or a power cut would."""
         if self._process:
