@@ -4,12 +4,15 @@ from __future__ import annotations
 
 import argparse
 import json
+import math
+from collections.abc import Callable
 from pathlib import Path
 from typing import Any
 
 from caligo.document import DocumentError, Score, Sound, read_score, read_sound
 from caligo.document.held import held_chord
 from caligo.document.pitch import PitchError
+from caligo.document.score import LONGEST_SCORE
 from caligo.formats.midi import MidiError, read_midi
 
 DEMO_FOLDER = Path(__file__).resolve().parents[2] / "demo" / "sounds"
@@ -25,8 +28,8 @@ def read_json(path: Path) -> Any:
         return json.loads(path.read_text())
     except OSError as error:
         raise InputError(f"{path} cannot be read: {error.strerror}") from None
-    except (json.JSONDecodeError, UnicodeDecodeError) as error:
-        raise InputError(f"{path} is not JSON: {error}") from None
+    except (ValueError, RecursionError) as error:
+        raise InputError(f"{path} is not JSON: {str(error)[:120]}") from None
 
 
 def demo_sounds() -> dict[str, Path]:
@@ -67,12 +70,18 @@ def score_from(arguments: argparse.Namespace) -> Score:
             path = Path(arguments.score)
             if path.suffix.lower() in (".mid", ".midi"):
                 return read_midi(path.read_bytes(), path.name)
-            return read_score(read_json(path))
+            data = read_json(path)
+            if isinstance(data, dict) and "layers" in data:
+                raise InputError(f"{path} is a sound; --score wants a score, or a MIDI file")
+            return read_score(data)
         return held_chord(arguments.chord, arguments.minutes * 60.0)
-    except (PitchError, MidiError, DocumentError) as error:
+    except (PitchError, MidiError) as error:
         raise InputError(str(error)) from None
-    except ValueError as error:
-        raise InputError(f"the score is not possible: {error}") from None
+    except DocumentError as error:
+        what = (
+            "the notes do not fit" if not arguments.score else f"{arguments.score} is not a score"
+        )
+        raise InputError(f"{what}:\n{error}") from None
     except OSError as error:
         raise InputError(f"{arguments.score} cannot be read: {error.strerror}") from None
 
@@ -81,7 +90,34 @@ def add_score_arguments(parser: argparse.ArgumentParser) -> None:
     """The arguments that `score_from` reads."""
     parser.add_argument("--score", help="a score as JSON, or a Standard MIDI File")
     parser.add_argument("--chord", default="C2 G2 D3 A3", help="notes or chord symbols to hold")
-    parser.add_argument("--minutes", type=float, default=4.0, help="how long to hold them")
+    parser.add_argument("--minutes", type=minutes, default=4.0, help="how long to hold them")
+
+
+def whole(low: int, high: int) -> Callable[[str], int]:
+    """A kind of argument: a whole number of a range."""
+
+    def read(text: str) -> int:
+        if not text.removeprefix("-").isdigit() or not low <= int(text[:12]) <= high:
+            raise argparse.ArgumentTypeError(
+                f"{text[:20]!r} is not a whole number, {low} to {high}"
+            )
+        return int(text)
+
+    return read
+
+
+def minutes(text: str) -> float:
+    """Minutes that a score may last."""
+    longest = LONGEST_SCORE / 60.0
+    try:
+        found = float(text)
+    except ValueError:
+        found = math.nan
+    if not 1.0 / 60.0 <= found <= longest:
+        raise argparse.ArgumentTypeError(
+            f"{text[:20]!r} is not possible; a chord is held for a second to {longest:g} minutes"
+        )
+    return found
 
 
 def seconds(text: str) -> float:
@@ -90,10 +126,13 @@ def seconds(text: str) -> float:
     >>> seconds("3:40"), seconds("12.5")
     (220.0, 12.5)
     """
-    minutes, _, rest = text.rpartition(":")
+    before, _, rest = text.rpartition(":")
     try:
-        return 60.0 * float(minutes or 0) + float(rest)
+        found = 60.0 * float(before or 0) + float(rest)
     except ValueError:
+        found = math.nan
+    if not 0.0 <= found <= LONGEST_SCORE:
         raise argparse.ArgumentTypeError(
-            f"{text!r} is not a time; write seconds or minutes:seconds"
-        ) from None
+            f"{text[:20]!r} is not a time; write seconds or minutes:seconds"
+        )
+    return found

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import argparse
 import json
+import os
 import sys
 from collections.abc import Callable
 from pathlib import Path
@@ -17,8 +18,10 @@ from caligo.command.inputs import (
     score_from,
     seconds,
     sound_from,
+    whole,
 )
 from caligo.document import Sound
+from caligo.document.meaning import warnings
 from caligo.engine.engine import DEFAULT_RATE, LARGE_BLOCK, RATES
 from caligo.engine.offline import RenderRange, render_to_file
 from caligo.engine.trajectories import Outline, trajectories
@@ -28,7 +31,10 @@ from caligo.formats.schema import json_schemas
 from caligo.material.needed import missing
 from caligo.material.shelf import VARIABLE
 from caligo.measure.report import UnreadableAudio, measure_file
+from caligo.signal.ticks import TICK
 
+LONGEST_TAIL = 60.0
+"""Seconds after the score's end that may be rendered."""
 Handler = Callable[[argparse.Namespace], None]
 
 
@@ -50,8 +56,14 @@ def _render(arguments: argparse.Namespace) -> None:
     sound, score = sound_from(arguments.sound), score_from(arguments)
     _tell_missing(sound)
     end = score.length if arguments.end is None else arguments.end
-    if not 0.0 <= arguments.start < end:
-        raise InputError(f"--from {arguments.start:g} s lies outside 0 to {end:g} s")
+    longest = score.length + LONGEST_TAIL
+    if end > longest:
+        raise InputError(
+            f"--to {end:g} s lies past the end; the score lasts {score.length:g} s, and up to "
+            f"{LONGEST_TAIL:g} s may follow"
+        )
+    if arguments.start >= end:
+        raise InputError(f"--from {arguments.start:g} s does not lie before the end, {end:g} s")
 
     def progress(share: float) -> None:
         if sys.stderr.isatty():
@@ -118,9 +130,13 @@ def _measure(arguments: argparse.Namespace) -> None:
 def _check(arguments: argparse.Namespace) -> None:
     sound = sound_from(arguments.sound)
     _tell_missing(sound)
+    found = warnings(sound)
+    for warning in found:
+        print(f"warning: {warning}")
+    more = f", and {len(found)} warnings" if found else ""
     print(
         f"{sound.name}: a valid sound with {len(sound.layers)} layers, "
-        f"{len(sound.modulators)} modulators and {len(sound.routes)} routes"
+        f"{len(sound.modulators)} modulators and {len(sound.routes)} routes{more}"
     )
 
 
@@ -145,12 +161,12 @@ def _parser() -> argparse.ArgumentParser:
     render.add_argument("--to", dest="end", type=seconds, metavar="T")
     render.add_argument(
         "--block",
-        type=int,
+        type=whole(TICK, 1 << 20),
         default=LARGE_BLOCK,
         metavar="N",
         help="samples rendered at once; the outcome does not depend on it",
     )
-    render.add_argument("--threads", type=int, default=1, metavar="N")
+    render.add_argument("--threads", type=whole(1, 64), default=1, metavar="N")
     render.add_argument("--rate", type=int, choices=RATES, default=DEFAULT_RATE)
     render.add_argument("--format", choices=sorted(SUBTYPES), default="pcm24")
     render.add_argument("--stems", metavar="DIR", help="also write every layer on its own")
@@ -160,7 +176,7 @@ def _parser() -> argparse.ArgumentParser:
     trace = command("trace", _trace, "Every modulator and moved parameter over time, as JSON.")
     trace.add_argument("sound")
     add_score_arguments(trace)
-    trace.add_argument("--points", type=int, default=600)
+    trace.add_argument("--points", type=whole(2, 100_000), default=600)
     trace.add_argument("--json", action="store_true", help="the default and only form")
 
     measure = command("measure", _measure, "Loudness, true peak, stereo, spectrum, evolution.")
@@ -185,9 +201,13 @@ def main(arguments: list[str] | None = None) -> int:
     except (InputError, AudioFormatError, UnreadableAudio) as error:
         print(f"caligo: {error}", file=sys.stderr)
         return 2
+    except BrokenPipeError:
+        # Whoever read is gone; what is still held back would only complain of that at the end.
+        os.dup2(os.open(os.devnull, os.O_WRONLY), sys.stdout.fileno())
+        return 1
     except OSError as error:
         print(f"caligo: {error}", file=sys.stderr)
         return 1
-    except BrokenPipeError:
-        return 1
+    except KeyboardInterrupt:
+        return 130
     return 0

@@ -71,7 +71,8 @@ def two_rules(first: Floats, second: Floats, most: int) -> tuple[Floats, Floats]
     ranks
         Each number's rank in either rule ``[2, partials]``; infinite where it has none.
     """
-    numbers = np.array(sorted({*first.tolist(), *second.tolist()})[:most])
+    # Where neither rule has any, one partial stands for all, and has no rank: it is silent.
+    numbers = np.array(sorted({*first.tolist(), *second.tolist()})[:most] or [1.0])
     ranks = np.full((2, len(numbers)), np.inf)
     for row, rule in enumerate((first, second)):
         for i, number in enumerate(numbers):

@@ -10,7 +10,7 @@ import pytest
 from caligo import catalogue
 from caligo.catalogue import Kind, Module, Moves, Parameter, Scale, registry
 from caligo.document import read_sound
-from caligo.document.reading import check_value, default_value
+from caligo.document.values import check_value, default_value
 from caligo.formats.schema import sound_schema
 
 CORE = Path(registry.__file__).parents[1]

@@ -10,8 +10,8 @@ import pytest
 
 from caligo.catalogue import Kind, Module, Parameter, catalogue
 from caligo.document import Note, Score, read_sound
-from caligo.document.reading import default_value
 from caligo.document.score import Lane, LanePoint
+from caligo.document.values import default_value
 from caligo.engine.offline import render_array
 from tests.core.builders import plain_layer
 

@@ -10,7 +10,7 @@ import pytest
 import soundfile
 
 from caligo.catalogue import catalogue
-from caligo.document.reading import default_value
+from caligo.document.values import default_value
 from caligo.engine.offline import render_array
 from caligo.formats.sfz import read_sfz
 from caligo.material.cards import Loop, RecordingCard

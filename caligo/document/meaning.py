@@ -1,0 +1,83 @@
+"""What of a valid sound does nothing, though it was meant to: said as warnings."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+from caligo.catalogue import Kind, module
+from caligo.document.addresses import find_parameter, parts
+from caligo.document.problems import Problem
+from caligo.document.sound import Part, ProcessorPart, Sound
+from caligo.document.values import is_on
+
+
+def warnings(sound: Sound) -> list[Problem]:
+    """What a composer would want to know of a complete sound, in signal order."""
+    moved = {route.target for route in sound.routes if not route.muted}
+    found: list[Problem] = []
+    for path, _, part in parts(sound):
+        keys = {target.rpartition(".")[2] for target in moved if target.rpartition(".")[0] == path}
+        found += _empty(path, part, keys)
+        found += _upside_down(path, part)
+    found += _routes(sound, moved)
+    if all(layer.mute for layer in sound.layers):
+        found.append(Problem("layers", "every layer is muted, so nothing is heard"))
+    return found
+
+
+def _empty(path: str, part: Part, moved: set[str]) -> Iterator[Problem]:
+    """Parameters that name nothing, or hold an empty list, where something depends on them."""
+    for parameter in module(part.family, part.kind).parameters:
+        if not is_on(parameter, part, moved):
+            continue
+        value = part.params[parameter.key]
+        at = f"{path}.{parameter.key}"
+        if parameter.kind is Kind.REFERENCE and value == "":
+            if parameter.of == "recording":
+                yield Problem(at, "no recording is chosen, so this is silent; choose one")
+            elif parameter.needed or parameter.when is not None:
+                yield Problem(at, f"no {parameter.of} is chosen here; choose one")
+        elif parameter.kind is Kind.NUMBERS and value == [] and _is_used(parameter.key, part):
+            yield Problem(at, "this list is empty; write some numbers")
+
+
+def _is_used(key: str, part: Part) -> bool:
+    """Whether another parameter of the part asks for a list; without a choice it is used."""
+    choices = [
+        parameter.key
+        for parameter in module(part.family, part.kind).parameters
+        if key in {choice.value for choice in parameter.choices}
+    ]
+    return not choices or any(part.params[choice] == key for choice in choices)
+
+
+def _upside_down(path: str, part: Part) -> Iterator[Problem]:
+    """Ranges whose lower end lies above the upper."""
+    for key, low in part.params.items():
+        high = part.params.get(f"{key[:-4]}_high") if key.endswith("_low") else None
+        if isinstance(low, int | float) and isinstance(high, int | float) and low > high:
+            yield Problem(
+                f"{path}.{key}", "the lower end lies above the upper, so no note is in between", low
+            )
+
+
+def _routes(sound: Sound, moved: set[str]) -> Iterator[Problem]:
+    """Routes that move nothing."""
+    bypassed = {
+        path for path, _, part in parts(sound) if isinstance(part, ProcessorPart) and part.bypass
+    }
+    for route in sound.routes:
+        if route.muted:
+            continue
+        at, address = f"routes.{route.id}", find_parameter(sound, route.target)
+        if address is None:
+            continue
+        path, _, key = route.target.rpartition(".")
+        name = f"{address.module.name} {address.parameter.name.lower()}"
+        others = {target.rpartition(".")[2] for target in moved if target.startswith(f"{path}.")}
+        if path in bypassed:
+            yield Problem(at, f"it moves {name}, which is bypassed", route.target)
+        elif not is_on(address.parameter, address.part, others - {key}):
+            yield Problem(at, f"it moves {name}, which is switched off", route.target)
+        elif route.depth == 0.0:
+            yield Problem(at, f"it moves {name} by nothing; its depth is 0", route.target)
