@@ -5,17 +5,21 @@ from __future__ import annotations
 import argparse
 import gc
 import os
+import shutil
 import socket
 import sys
 import threading
 import time
 import warnings
+from pathlib import Path
 
 from studio.workers import come_first, get_ready
 
 HOST = "127.0.0.1"
 FIRST_PORT = 8460
 PORTS = 40
+LEAST_FREE = 16 << 20
+"""Bytes that must be free on the disk to start."""
 
 
 def free_port(wanted: int | None) -> int:
@@ -35,6 +39,16 @@ def free_port(wanted: int | None) -> int:
     )
 
 
+def check_room(folder: Path) -> None:
+    """Refuse to start where the disk is so full that the database could be left half made."""
+    free = shutil.disk_usage(folder).free
+    if free < LEAST_FREE:
+        raise SystemExit(
+            f"caligo: only {free >> 10} kB are free where {folder} lies; make room for at least "
+            f"{LEAST_FREE >> 20} MB and start again. Nothing was changed"
+        )
+
+
 def prepare(demo: bool) -> None:
     """Bring the database up to date, mark renders that were cut off, and load the demo.
 
@@ -44,15 +58,19 @@ def prepare(demo: bool) -> None:
 
     os.environ.setdefault("DJANGO_SETTINGS_MODULE", "studio.settings")
     django.setup()
+    from django.conf import settings
     from django.core.management import call_command
 
     from caligo.material.shelf import current
     from studio.library.removing import KEPT_FOR, forget_old
     from studio.library.starting import load_demo
     from studio.renders.jobs import recover
+    from studio.sweeping import sweep
 
+    check_room(Path(settings.DATA_DIR))
     call_command("migrate", verbosity=0)
     recover()
+    sweep()
     forget_old()
     current().forget(time.time() - KEPT_FOR.total_seconds())
     if demo:

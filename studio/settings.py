@@ -16,7 +16,8 @@ DATA_DIR.mkdir(parents=True, exist_ok=True)
 def _secret_key() -> str:
     """A key of this installation's own, made on first use and kept beside the data."""
     path = DATA_DIR / "secret-key"
-    if not path.exists():
+    if not path.exists() or not path.read_text():
+        # An empty one is what a full disk has left of an attempt before.
         path.touch(mode=0o600)
         path.write_text(secrets.token_urlsafe(48))
     return path.read_text()
@@ -65,7 +66,6 @@ WHITENOISE_AUTOREFRESH = False
 
 DATA_UPLOAD_MAX_MEMORY_SIZE = 4 << 20
 FILE_UPLOAD_MAX_MEMORY_SIZE = 4 << 20
-MAX_MIDI_BYTES = 2 << 20
 MAX_SCALE_BYTES = 256 << 10
 MAX_MATERIAL_BYTES = 300 << 20
 

@@ -86,12 +86,12 @@ def render_to_file(
     ticks = math.ceil((skip + count) / TICK)
     writers: dict[str, AudioWriter] = {}
     try:
-        writers["mix"] = AudioWriter(path, rate, sample_format)
+        writers["mix"] = AudioWriter(path, rate, sample_format, frames=count)
         if stems_folder is not None:
             stems_folder.mkdir(parents=True, exist_ok=True)
             for name in engine.layers:
                 writers[name] = AudioWriter(
-                    stems_folder / f"{name}{path.suffix}", rate, sample_format
+                    stems_folder / f"{name}{path.suffix}", rate, sample_format, frames=count
                 )
         if first_tick > 0:
             engine.start(first_tick, interrupted=interrupted)

@@ -10,6 +10,7 @@ from __future__ import annotations
 import math
 import os
 import pickle
+import shutil
 import threading
 from collections.abc import Callable
 from dataclasses import dataclass, field
@@ -28,6 +29,8 @@ Signal = NDArray[np.float32]
 
 PIECE_TICKS = 8_192
 """Ticks in a piece: 10.9 s at 48 kHz."""
+RESERVE = 256 << 20
+"""Bytes of the disk that stems leave to everything else: they can be rendered again."""
 SLICE_TICKS = 512
 """Ticks that a run-in takes at a time, so that it can be stopped and needs little memory."""
 
@@ -71,6 +74,9 @@ class StemStore:
 
     def write(self, key: str, number: int, piece: Piece) -> None:
         """Keep a piece, whole or not at all; a full disk only costs the saving."""
+        if shutil.disk_usage(self.folder).free < RESERVE:
+            self._trim()
+            return
         path = self._path(key, number)
         scratch = path.with_suffix(f".{os.getpid()}-{threading.get_ident()}")
         try:
@@ -83,15 +89,25 @@ class StemStore:
         self._trim()
 
     def _trim(self) -> None:
+        self._let_go(self.limit_bytes, RESERVE)
+
+    def make_room(self, wanted: int) -> None:
+        """Let go of pieces, the least used first, until so many bytes are free on the disk."""
+        self._let_go(self.limit_bytes, wanted + RESERVE)
+
+    def _let_go(self, most: int, free: int) -> None:
+        """Let go of the least used pieces until few enough are held, and enough is free."""
         with self._lock:
             try:
                 held = [(p.stat(), p) for p in self.folder.glob("*.stem")]
                 total = sum(stat.st_size for stat, _ in held)
+                missing = free - shutil.disk_usage(self.folder).free
                 for stat, path in sorted(held, key=lambda h: h[0].st_mtime):
-                    if total <= self.limit_bytes:
+                    if total <= most and missing <= 0:
                         break
                     path.unlink(missing_ok=True)
                     total -= stat.st_size
+                    missing -= stat.st_size
             except OSError:
                 return
 

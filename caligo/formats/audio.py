@@ -13,6 +13,9 @@ from numpy.typing import NDArray
 
 SUBTYPES = {"pcm16": "PCM_16", "pcm24": "PCM_24", "float32": "FLOAT"}
 """Sample formats by name."""
+BYTES = {"pcm16": 2, "pcm24": 3, "float32": 4}
+LARGEST_WAV = 0xFFFFFFFF - (1 << 16)
+"""Bytes of samples that a WAV file can say it has; longer ones are RF64 (EBU Tech 3306)."""
 CONTAINERS = {".wav": "WAV", ".flac": "FLAC"}
 
 
@@ -48,6 +51,12 @@ def _whole(frames: NDArray[np.float32], bits: int) -> NDArray[np.int32]:
 class AudioWriter:
     """Writes a file piece by piece; it appears under its name only when finished.
 
+    Parameters
+    ----------
+    frames
+        How many will be written, as far as that is known; a WAV file that would pass 4 GiB is
+        written as RF64, which the same programs read.
+
     Raises
     ------
     AudioFormatError
@@ -56,7 +65,9 @@ class AudioWriter:
         If the disk is full or the folder cannot be written.
     """
 
-    def __init__(self, path: Path, rate: int, sample_format: str, channels: int = 2) -> None:
+    def __init__(
+        self, path: Path, rate: int, sample_format: str, channels: int = 2, frames: int = 0
+    ) -> None:
         container = CONTAINERS.get(path.suffix.lower())
         if container is None:
             raise AudioFormatError(f"{path.name}: the ending is .wav or .flac")
@@ -64,6 +75,8 @@ class AudioWriter:
             raise AudioFormatError(f"{sample_format!r}: the format is {', '.join(SUBTYPES)}")
         if container == "FLAC" and sample_format == "float32":
             raise AudioFormatError("FLAC holds 16 or 24 bits, not 32-bit float; choose WAV for it")
+        if container == "WAV" and frames * channels * BYTES[sample_format] > LARGEST_WAV:
+            container = "RF64"
         self.path = path
         self._scratch = path.with_name(f".{path.stem}.{os.getpid()}.part{path.suffix}")
         self._dithered = sample_format == "pcm16"

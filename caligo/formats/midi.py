@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import io
+import math
 from collections import defaultdict
 from typing import Any
 
@@ -22,6 +23,10 @@ from caligo.document.score import (
 from caligo.document.tempo import TempoMap
 
 TICKS_PER_BEAT = 960
+MOST_BYTES = 600 << 10
+MOST_CHANGES, MOST_POINTS = 2_000, 20_000
+"""Changes of tempo or metre, or markers, and points of a controller, that a score may hold."""
+LONGEST_REASON = 120
 TAIL = 4.0
 """Seconds left after the last note of a file, for its release."""
 
@@ -31,12 +36,17 @@ class MidiError(ValueError):
 
 
 def _parse(data: bytes, name: str) -> Any:
+    if len(data) > MOST_BYTES:
+        raise MidiError(
+            f"{name} has {len(data) >> 10} kB, too large for a MIDI file of one cue; at most "
+            f"{MOST_BYTES >> 10} kB can be read. Export only this cue, or fewer controllers"
+        )
     if not data.startswith(b"MThd"):
         raise MidiError(f"{name} is not a Standard MIDI File; export one from your sequencer")
     try:
         file = mido.MidiFile(file=io.BytesIO(data), clip=True)
-    except (OSError, EOFError, ValueError, IndexError, KeyError) as error:
-        detail = str(error) or "it ends too early"
+    except Exception as error:  # whatever the parser stumbles over in a damaged file
+        detail = str(error)[:LONGEST_REASON] or "it ends too early"
         raise MidiError(f"{name} is damaged or cut off ({detail}); export it again") from None
     if file.type == 2:
         raise MidiError(f"{name} holds separate patterns (format 2); save it as format 0 or 1")
@@ -86,8 +96,9 @@ def read_midi(data: bytes, name: str = "the file") -> Score:
     try:
         return _score(file, name)
     except ValidationError as error:
-        what = error.errors()[0]
-        detail = f"{what['loc'][0]} is {what['input']!r}"
+        what = error.errors(include_input=False)[0]
+        place = ".".join(str(step) for step in what["loc"][:3])
+        detail = f"{place}: {what['msg']}"[:LONGEST_REASON]
         raise MidiError(f"{name} is damaged ({detail}); export it again") from None
 
 
@@ -158,6 +169,28 @@ class _Gathered:
         return min(max(self._end, last) + TAIL, LONGEST_SCORE)
 
 
+def _thinned(changes: list[TempoChange]) -> list[TempoChange]:
+    """At most `MOST_CHANGES` of tempo changes: those that change it by more than the others.
+
+    Sequencers write a ritardando as thousands of small steps.
+    """
+    least = 0.0
+    kept = changes
+    while len(kept) > MOST_CHANGES:
+        least = 2.0 * least or 1e-4
+        kept = changes[:1]
+        for change in changes[1:]:
+            if abs(math.log(change.bpm / kept[-1].bpm)) >= least:
+                kept.append(change)
+    return kept
+
+
+def _fewer(points: list[LanePoint]) -> list[LanePoint]:
+    """At most `MOST_POINTS` points of a controller, evenly taken."""
+    step = -(-len(points) // MOST_POINTS)
+    return points[::step] if step > 1 else points
+
+
 def _score(file: Any, name: str) -> Score:
     """The score in a file that has been parsed."""
     clock = _Clock(file.ticks_per_beat)
@@ -175,14 +208,14 @@ def _score(file: Any, name: str) -> Score:
     return Score(
         name=name.rsplit(".", 1)[0][:200],
         length=found.length(notes),
-        tempo=found.tempo or [TempoChange()],
-        metre=found.metre or [MetreChange()],
+        tempo=_thinned(found.tempo) or [TempoChange()],
+        metre=found.metre[:MOST_CHANGES] or [MetreChange()],
         notes=notes,
         lanes=[
-            Lane(id=f"cc{number}", controller=number, points=points)
+            Lane(id=f"cc{number}", controller=number, points=_fewer(points))
             for number, points in sorted(found.lanes.items())
         ],
-        markers=found.markers,
+        markers=found.markers[:MOST_CHANGES],
     )
 
 

@@ -9,6 +9,9 @@ from pydantic import ValidationError
 from caligo.document.sound import TuningScale
 
 
+MOST_CHARACTERS = 256 << 10
+
+
 class ScalaError(ValueError):
     """A text that is not a Scala scale file."""
 
@@ -35,12 +38,14 @@ def read_scala(text: str, root: int = 60) -> TuningScale:
     """
     if "\0" in text:
         raise ScalaError("this is not a Scala scale file but one of another kind")
+    if len(text) > MOST_CHARACTERS:
+        raise ScalaError(f"it is longer than {MOST_CHARACTERS >> 10} kB, too long for a scale")
     lines = [line.strip() for line in text.splitlines() if not line.startswith("!")]
     try:
         count = int(lines[1].split()[0])
         degrees = [_cents(line) for line in lines[2 : 2 + count]]
     except (IndexError, ValueError, ArithmeticError) as error:
-        raise ScalaError(f"this is not a Scala scale file: {error}") from None
+        raise ScalaError(f"this is not a Scala scale file: {str(error)[:120]}") from None
     if count < 1 or len(degrees) != count:
         raise ScalaError(f"the scale promises {count} degrees and holds {len(degrees)}")
     try:

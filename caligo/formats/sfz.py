@@ -19,7 +19,10 @@ READ = (
     "transpose", "offset", "loop_mode", "loopmode", "loop_start", "loopstart", "loop_end",
     "loopend", "loop_crossfade", "default_path", "note_offset", "octave_offset",
 )  # fmt: skip
-WORD = re.compile(r"<(\w+)>|([A-Za-z_0-9]+)=")
+WORD = re.compile(r"<(\w{1,32})>|(?<![A-Za-z_0-9])([A-Za-z_0-9]{1,64})=")
+MOST_CHARACTERS, MOST_ZONES = 1 << 20, 4_000
+LARGEST = 1e12
+"""No number of an SFZ file is larger."""
 
 
 class SfzError(ValueError):
@@ -60,20 +63,34 @@ def key_number(text: str) -> int:
     (60, 61, 10)
     """
     text = text.strip().lower()
-    if re.fullmatch(r"-?\d+", text):
+    if re.fullmatch(r"-?\d{1,4}", text):
         return int(text)
     match = re.fullmatch(r"([a-g])([#b♯♭]?)(-?\d+)", text)
     if match is None:
-        raise SfzError(f"{text!r} is not a key; write a number or a name such as c#4")
+        raise SfzError(f"{text[:40]!r} is not a key; write a number or a name such as c#4")
     letter, accidental, octave = match.groups()
     shift = {"": 0, "#": 1, "♯": 1, "b": -1, "♭": -1}[accidental]
     return 12 * (int(octave) + 1) + NOTES[letter] + shift
 
 
+def _without_remarks(text: str) -> str:
+    """The text without what stands between ``/*`` and ``*/``; one that never ends goes to the end.
+
+    By searching, since a pattern would look through the rest again for each that never ends.
+    """
+    kept, at = [], 0
+    while (begin := text.find("/*", at)) >= 0:
+        kept.append(text[at:begin])
+        end = text.find("*/", begin + 2)
+        if end < 0:
+            return "".join(kept)
+        at = end + 2
+    return "".join([*kept, text[at:]])
+
+
 def _tokens(text: str) -> list[tuple[str, str]]:
     """``("<", header)`` and ``(opcode, value)`` in order; values may hold spaces."""
-    plain = re.sub(r"/\*.*?\*/", "", text, flags=re.DOTALL)
-    plain = re.sub(r"//.*", "", plain)
+    plain = re.sub(r"//.*", "", _without_remarks(text))
     found = list(WORD.finditer(plain))
     tokens = []
     for i, match in enumerate(found):
@@ -94,6 +111,8 @@ def read_sfz(text: str) -> Sfz:
     SfzError
         If it holds no regions with samples, or a value makes no sense.
     """
+    if len(text) > MOST_CHARACTERS:
+        raise SfzError(f"it is longer than {MOST_CHARACTERS >> 20} MB, too long for an SFZ file")
     scopes: dict[str, dict[str, str]] = {header: {} for header in HEADERS}
     regions: list[dict[str, str]] = []
     skipped: Counter[str] = Counter()
@@ -106,6 +125,8 @@ def read_sfz(text: str) -> Sfz:
                 continue
             for inner in HEADERS[HEADERS.index(here) :]:
                 scopes[inner] = {}
+            if here == "region" and len(regions) >= MOST_ZONES:
+                raise SfzError(f"it has more than {MOST_ZONES} regions")
             if here == "region":
                 regions.append({k: v for outer in HEADERS[:-1] for k, v in scopes[outer].items()})
                 scopes["region"] = regions[-1]
@@ -130,9 +151,12 @@ def _number(region: dict[str, str], key: str, default: float, of: Callable[[str]
     if key not in region:
         return default
     try:
-        return of(region[key])
+        found = of(region[key])
+        if abs(found) <= LARGEST:  # not a number is not
+            return found
     except ValueError:
-        raise SfzError(f"{key}={region[key]} is not possible") from None
+        pass
+    raise SfzError(f"{key}={region[key][:40]} is not possible")
 
 
 def _zone(region: dict[str, str]) -> SfzZone:

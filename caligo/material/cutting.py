@@ -113,6 +113,13 @@ def by_spectrum(samples: NDArray[np.float32], rate: int, hertz: float, frames: i
     return out
 
 
+def _brightness(picture: Image.Image) -> NDArray[np.float64]:
+    """Brightness from 0 to 1 ``[rows, columns]``; 16 bits stay as fine as they are."""
+    if picture.mode.startswith("I"):
+        return np.asarray(picture, dtype=np.float64) / 65535.0
+    return np.asarray(picture.convert("L"), dtype=np.float64) / 255.0
+
+
 def by_picture(path: Path, name: str = "", frames: int = 32) -> Spectra:
     """Brightness along each row as a cycle, rows from top to bottom as positions.
 
@@ -128,7 +135,7 @@ def by_picture(path: Path, name: str = "", frames: int = 32) -> Spectra:
                 raise MaterialError(
                     f"{called} has {picture.width} by {picture.height} pixels; make it smaller"
                 )
-            grey = np.asarray(picture.convert("L"), dtype=np.float64) / 255.0
+            grey = _brightness(picture)
     except (UnidentifiedImageError, OSError, SyntaxError, ValueError, Image.DecompressionBombError):
         raise MaterialError(f"{called} is not a PNG picture, or is damaged") from None
     if grey.shape[1] < 4:

@@ -13,6 +13,8 @@ from numpy.typing import NDArray
 
 LONGEST = 20 * 60.0
 """Seconds that a recording may last."""
+LONGEST_PAGE = 65_307
+"""Bytes of an Ogg page at most (RFC 3533)."""
 SHORTEST = 64
 """Frames that it must have."""
 RATES = (4_000, 384_000)
@@ -31,6 +33,22 @@ def _told_bytes(head: bytes) -> int | None:
     if head[:4] == b"FORM" and head[8:12] in (b"AIFF", b"AIFC"):
         return int(struct.unpack(">I", head[4:8])[0]) + 8
     return None
+
+
+def _ogg_is_cut_off(path: Path) -> bool:
+    """Whether an Ogg file lacks its last page, which is marked so (RFC 3533, section 6)."""
+    with path.open("rb") as file:
+        if file.read(4) != b"OggS":
+            return False
+        file.seek(max(0, path.stat().st_size - LONGEST_PAGE))
+        end = file.read()
+    at = end.rfind(b"OggS")
+    if at < 0 or at + 27 > len(end):
+        return True
+    header, segments = end[at : at + 27], end[at + 26]
+    lengths = end[at + 27 : at + 27 + segments]
+    whole = at + 27 + segments + sum(lengths) <= len(end)
+    return not (whole and header[5] & 0x04)
 
 
 def read_recording(path: Path, name: str = "") -> tuple[NDArray[np.float32], int]:
@@ -52,6 +70,10 @@ def read_recording(path: Path, name: str = "") -> tuple[NDArray[np.float32], int
         raise MaterialError(
             f"{called} is cut off: it says it has {told} bytes, and {size} are there. "
             "Copy or export it again"
+        )
+    if _ogg_is_cut_off(path):
+        raise MaterialError(
+            f"{called} is cut off: its last page does not end the stream. Copy or export it again"
         )
     try:
         with soundfile.SoundFile(path) as sound:

@@ -8,6 +8,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from caligo.material.cards import Fade, Normalise, Reverse, Step, Trim
+from caligo.material.reading import MaterialError
 
 Samples = NDArray[np.float32]
 SHORTEST = 0.01
@@ -31,6 +32,27 @@ def _fade(samples: Samples, rate: int, step: Fade) -> Samples:
             ramp = 0.5 - 0.5 * np.cos(np.pi * (np.arange(count) + 0.5) / count)
             out[:, side][:, :count] *= ramp.astype(np.float32)
     return out
+
+
+def check(steps: Sequence[Step], seconds: float) -> None:
+    """Refuse steps that make no sense for a recording of so many seconds.
+
+    Raises
+    ------
+    MaterialError
+    """
+    for step in steps:
+        if not isinstance(step, Trim):
+            continue
+        if step.end <= step.start:
+            raise MaterialError(
+                f"a trim from {step.start:g} to {step.end:g} s runs backwards; its end comes later"
+            )
+        if step.start >= seconds:
+            raise MaterialError(
+                f"a trim from {step.start:g} s begins after the end, {seconds:.2f} s"
+            )
+        seconds = min(step.end, seconds) - step.start
 
 
 def apply(samples: Samples, rate: int, steps: Sequence[Step]) -> Samples:

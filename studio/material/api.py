@@ -14,6 +14,7 @@ from ninja.files import UploadedFile
 from caligo.document import Sound as SoundDocument
 from caligo.document import read_score, read_sound
 from caligo.engine.pictures import close_up
+from caligo.material import steps
 from caligo.material.cards import RecordingCard
 from caligo.material.instruments import sfz_of
 from caligo.material.needed import used
@@ -130,6 +131,7 @@ def change(request: HttpRequest, key: str, given: CardChange) -> Any:
         raise Sound.DoesNotExist
     changed: dict[str, Any] = {} if given.name is None else {"name": given.name}
     if isinstance(card, RecordingCard):
+        steps.check(given.steps or [], card.frames / card.rate)
         for field in ("root", "loop", "steps"):
             if getattr(given, field) is not None:
                 changed[field] = getattr(given, field)

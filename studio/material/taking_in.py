@@ -16,6 +16,7 @@ from caligo.material.instruments import base_name, zones_of
 from caligo.material.reading import MaterialError
 from caligo.material.shelf import current
 from studio.material.schemas import InstrumentOut, TakenIn
+from studio.sweeping import UPLOADS
 
 MOST_SFZ_BYTES = 1 << 20
 
@@ -34,7 +35,7 @@ def on_disk(file: UploadedFile, limit: int) -> Iterator[Path]:
         raise MaterialError(
             f"{name} has {(file.size or 0) >> 20} MB; at most {limit >> 20} MB can be taken in"
         )
-    with tempfile.TemporaryDirectory(dir=settings.DATA_DIR) as folder:
+    with tempfile.TemporaryDirectory(prefix=UPLOADS, dir=settings.DATA_DIR) as folder:
         path = Path(folder) / f"upload{PurePath(name).suffix.lower()[:8]}"
         try:
             with path.open("wb") as out:

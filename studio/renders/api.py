@@ -8,6 +8,7 @@ from pathlib import Path
 from typing import Any
 
 from django.http import HttpRequest, StreamingHttpResponse
+from django.utils.http import content_disposition_header
 from ninja import Router, Status
 
 from caligo.document import DocumentError, Problem
@@ -101,7 +102,7 @@ def download_render(request: HttpRequest, render_id: int) -> StreamingHttpRespon
         _pieces(path), content_type="audio/flac" if render.container == "flac" else "audio/wav"
     )
     response.headers["Content-Length"] = str(path.stat().st_size)
-    response.headers["Content-Disposition"] = f'attachment; filename="{render.file_name}"'
+    response.headers["Content-Disposition"] = content_disposition_header(True, render.file_name)
     return response
 
 

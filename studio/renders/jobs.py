@@ -2,21 +2,30 @@
 
 from __future__ import annotations
 
+import contextlib
 import errno
+import logging
 import threading
+import time
 from concurrent.futures import ThreadPoolExecutor
 from pathlib import Path
 
 from django.conf import settings
-from django.db import connection
+from django.db import DatabaseError, connection
 
 from caligo.document import read_score, read_sound
 from caligo.engine.offline import RenderCancelled, RenderRange
+from caligo.engine.stems import StemStore
 from caligo.formats.audio import AudioFormatError
 from studio.renders.models import Render
 from studio.signals import render_changed
 from studio.workers import Worker, renderers
 
+logger = logging.getLogger("studio.renders")
+
+WAITS = (0.2, 1.0, 5.0, 20.0)
+"""Seconds between attempts to write down how a render ended."""
+BYTES_A_FRAME = 8
 CUT_OFF_MESSAGE = "The studio was stopped while this was rendering. Render it again."
 
 _pool = ThreadPoolExecutor(1, thread_name_prefix="render")
@@ -36,14 +45,18 @@ def submit(render: Render) -> None:
 
 
 def cancel(render: Render) -> None:
-    """Stop a render that waits or runs."""
+    """Stop a render that waits or runs.
+
+    One that nobody works on any more, since its end could not be written down, is ended here.
+    """
     event = _cancelled.get(render.pk)
     if event:
         event.set()
     worker = _workers.get(render.pk)
     if worker:
         worker.stop()
-    if render.state == Render.State.WAITING:
+    left_behind = render.state == Render.State.RUNNING and event is None
+    if render.state == Render.State.WAITING or left_behind:
         _finish(render, Render.State.CANCELLED)
 
 
@@ -60,10 +73,20 @@ def recover() -> int:
 
 
 def _finish(render: Render, state: Render.State, message: str = "") -> None:
+    """Write down how a render ended, as soon as the database takes it: its disk may be full."""
     render.state, render.message = state, message
     if state == Render.State.DONE:
         render.progress = 1.0
-    render.save(update_fields=("state", "message", "progress"))
+    logger.info("render %s: %s %s", render.pk, state, message)
+    for wait in (*WAITS, None):
+        try:
+            render.save(update_fields=("state", "message", "progress"))
+            break
+        except DatabaseError as error:
+            logger.error("render %s: its end cannot be written down: %s", render.pk, error)
+            if wait is None:
+                return
+            time.sleep(wait)
     render_changed.send(None, sound_id=render.sound_id, render_id=render.pk)
 
 
@@ -77,7 +100,11 @@ def _failure(error: Exception) -> str:
         )
     if isinstance(error, OSError | AudioFormatError):
         return f"The file could not be written: {error}"
-    return f"Rendering stopped on an error inside Caligo: {error!r}. The sound itself is safe."
+    logger.error("rendering: %.300r", error, exc_info=error)
+    return (
+        "Rendering stopped: Caligo made a mistake there, which the log tells more of. "
+        "The sound itself is safe."
+    )
 
 
 def _run(pk: int) -> None:
@@ -96,7 +123,8 @@ def _run(pk: int) -> None:
 
 def _render(render: Render, event: threading.Event) -> None:
     render.state = Render.State.RUNNING
-    render.save(update_fields=("state",))
+    with contextlib.suppress(DatabaseError):  # it is under way all the same
+        render.save(update_fields=("state",))
     render_changed.send(None, sound_id=render.sound_id, render_id=render.pk)
     worker = renderers.borrow(lambda: not event.is_set())
     if worker is None:
@@ -122,6 +150,8 @@ def _render(render: Render, event: threading.Event) -> None:
 def _follow(render: Render, worker: Worker, event: threading.Event) -> None:
     """Run a render in a worker, and keep its progress."""
     path_of(render).parent.mkdir(parents=True, exist_ok=True)
+    size = (render.end - render.start) * render.rate * BYTES_A_FRAME
+    StemStore(settings.STEMS_DIR, settings.STEMS_LIMIT_BYTES).make_room(int(size))
     results = worker.run(
         "studio.renders.rendering:render",
         read_sound(render.document),
@@ -135,5 +165,6 @@ def _follow(render: Render, worker: Worker, event: threading.Event) -> None:
         if event.is_set():
             worker.stop()
         render.progress = share
-        Render.objects.filter(pk=render.pk).update(progress=share)
+        with contextlib.suppress(DatabaseError):  # the file matters, not how far it is
+            Render.objects.filter(pk=render.pk).update(progress=share)
         render_changed.send(None, sound_id=render.sound_id, render_id=render.pk)

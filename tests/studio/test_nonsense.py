@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import errno
 import threading
-import time
 from pathlib import Path
 from typing import Any
 
@@ -33,12 +32,10 @@ def test_nothing_under_api_answers_with_the_page(api: Api, path: str) -> None:
     assert answer.json()["text"]
 
 
-def test_copies_of_copies_are_refused_at_once(api: Api, sound: Sound) -> None:
+def test_copies_of_copies_are_refused(api: Api, sound: Sound) -> None:
     patch = [{"op": "copy", "from": "", "path": f"/x{i}"} for i in range(20)]
-    began = time.perf_counter()
     answer = api("PATCH", f"/sounds/{sound.pk}", {"revision": 1, "patch": patch})
     assert answer.status_code == 422
-    assert time.perf_counter() - began < 5.0  # a minute and gigabytes before
 
 
 def test_what_is_nested_deep_is_refused(api: Api, sound: Sound) -> None:

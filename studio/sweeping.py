@@ -1,0 +1,37 @@
+"""What a studio that was killed has left behind: swept away at the next start."""
+
+from __future__ import annotations
+
+import logging
+import shutil
+from pathlib import Path
+
+from django.conf import settings
+
+logger = logging.getLogger("studio.sweeping")
+
+UPLOADS = "upload-"
+"""How the folders of uploads begin."""
+
+
+def sweep() -> int:
+    """Remove scratch files, uploads half taken in, and recordings without a card; how many."""
+    data = Path(settings.DATA_DIR)
+    left = [*data.glob(f"{UPLOADS}*"), *Path(settings.RENDERS_DIR).glob(".*.part.*")]
+    left += [path for path in Path(settings.STEMS_DIR).glob("*") if path.suffix != ".stem"]
+    left += _without_cards(data / "material")
+    for path in left:
+        if path.is_dir():
+            shutil.rmtree(path, ignore_errors=True)
+        else:
+            path.unlink(missing_ok=True)
+    if left:
+        logger.info("swept away %d files that were left behind", len(left))
+    return len(left)
+
+
+def _without_cards(shelf: Path) -> list[Path]:
+    """Scratch files, and files whose card was never written; cards put aside keep theirs."""
+    found = list(shelf.glob(".*"))
+    keys = {path.stem for path in shelf.glob("*") if path.suffix in (".json", ".let-go")}
+    return found + [p for p in shelf.glob("*") if p.stem not in keys and not p.name.startswith(".")]
