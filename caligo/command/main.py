@@ -1,4 +1,4 @@
-"""The subcommands: render, trace, measure, catalogue, schema, check, demo-sounds, warm."""
+"""The subcommands, from render to warm, and how they end."""
 
 from __future__ import annotations
 
@@ -11,6 +11,7 @@ from pathlib import Path
 from typing import Any
 
 from caligo.catalogue import as_json
+from caligo.command.importing import import_file
 from caligo.command.inputs import (
     InputError,
     add_score_arguments,
@@ -20,19 +21,24 @@ from caligo.command.inputs import (
     sound_from,
     whole,
 )
-from caligo.document import Sound
+from caligo.command.material import add_material_commands
+from caligo.document import DocumentError, Sound
 from caligo.document.meaning import warnings
 from caligo.engine.engine import DEFAULT_RATE, LARGE_BLOCK, RATES
 from caligo.engine.offline import RenderRange, render_to_file
 from caligo.engine.trajectories import Outline, trajectories
 from caligo.engine.warm import warm
 from caligo.formats.audio import SUBTYPES, AudioFormatError
+from caligo.formats.midi import MidiError
 from caligo.formats.schema import json_schemas
+from caligo.formats.sfz import SfzError
 from caligo.material.needed import missing
+from caligo.material.reading import MaterialError
 from caligo.material.shelf import VARIABLE
 from caligo.measure.report import UnreadableAudio, measure_file
 from caligo.signal.ticks import TICK
 
+UNREADABLE = (MidiError, SfzError, DocumentError)
 LONGEST_TAIL = 60.0
 """Seconds after the score's end that may be rendered."""
 Handler = Callable[[argparse.Namespace], None]
@@ -89,7 +95,9 @@ def _render(arguments: argparse.Namespace) -> None:
 
 
 def _trace(arguments: argparse.Namespace) -> None:
-    found = trajectories(sound_from(arguments.sound), score_from(arguments), arguments.points)
+    found = trajectories(
+        sound_from(arguments.sound), score_from(arguments), arguments.points, each_note=True
+    )
 
     def as_data(named: dict[str, Outline]) -> dict[str, Any]:
         return {
@@ -102,6 +110,7 @@ def _trace(arguments: argparse.Namespace) -> None:
             "times": found.times.tolist(),
             "modulators": as_data(found.modulators),
             "parameters": as_data(found.parameters),
+            "notes": found.notes,
         }
     )
 
@@ -188,6 +197,12 @@ def _parser() -> argparse.ArgumentParser:
     command("schema", lambda _: _print(json_schemas()), "The documents' JSON Schemas.")
     check = command("check", _check, "Whether a file is a valid sound, and if not, why.")
     check.add_argument("sound")
+    add_material_commands(
+        commands.add_parser("material", help="The shelf: list, take recordings in, cut tables.")
+    )
+    importing = command("import", import_file, "A score of a MIDI file, or a sound of an SFZ file.")
+    importing.add_argument("file", help="a .mid or .sfz file")
+    importing.add_argument("-o", dest="output", metavar="OUT.json")
     command("demo-sounds", _demo_sounds, "The names of the demo sounds.")
     command("warm", lambda _: warm(), "Compile all kernels now, so that nothing waits later.")
     return parser
@@ -198,7 +213,7 @@ def main(arguments: list[str] | None = None) -> int:
     given = _parser().parse_args(arguments)
     try:
         given.handler(given)
-    except (InputError, AudioFormatError, UnreadableAudio) as error:
+    except (InputError, AudioFormatError, UnreadableAudio, MaterialError, *UNREADABLE) as error:
         print(f"caligo: {error}", file=sys.stderr)
         return 2
     except BrokenPipeError:

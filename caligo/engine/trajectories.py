@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import itertools
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 
 import numpy as np
 from numpy.typing import NDArray
@@ -14,6 +14,7 @@ from caligo.engine.voicing import Voicing
 from caligo.movement.moments import Moments
 from caligo.movement.movement import Movement
 from caligo.movement.notes import Floats, whole
+from caligo.movement.trajectory import Trajectory
 
 WITHIN = 4
 """Moments looked at within each point of a trajectory, so that quick movement shows as a band."""
@@ -30,11 +31,19 @@ class Outline:
 
 @dataclass(frozen=True, slots=True)
 class Trajectories:
-    """Modulators by id and moved parameters by address, at the same points in time."""
+    """Modulators by id and moved parameters by address, at the same points in time.
+
+    Parameters
+    ----------
+    notes
+        What differs by note, by address and then by the note's id: values at the points, none
+        before it begins. Filled where it is asked for.
+    """
 
     times: Floats
     modulators: dict[str, Outline]
     parameters: dict[str, Outline]
+    notes: dict[str, dict[str, list[float | None]]] = field(default_factory=dict)
 
 
 def _reduce(values: Floats) -> Outline:
@@ -55,12 +64,32 @@ def _newest_note(moments: Moments) -> list[tuple[slice, Moments]]:
     return found
 
 
+def _by_note(
+    trajectory: Trajectory, voicing: Voicing, times: Floats
+) -> dict[str, list[float | None]]:
+    """The values of every note at some times, by the voice's name; none before it begins."""
+    found: dict[str, list[float | None]] = {}
+    for row, voice in enumerate(voicing.voices):
+        values = trajectory.values(voicing.moments(times, voicing.all.row(row)))[0]
+        found[voice.name] = [
+            None if time < voice.start else float(value)
+            for time, value in zip(times, values, strict=True)
+        ]
+    return found
+
+
 def trajectories(
-    sound: Sound, score: Score, points: int = 600, *, hold_still: bool = False
+    sound: Sound,
+    score: Score,
+    points: int = 600,
+    *,
+    hold_still: bool = False,
+    each_note: bool = False,
 ) -> Trajectories:
     """Every modulator and moved parameter over the score, at `points` equally spaced moments.
 
-    What differs by note is shown for the note that began last. Nothing is rendered.
+    What differs by note is shown for the note that began last, and with `each_note` for every
+    note apart. Nothing is rendered.
     """
     movement = Movement(sound, score, hold_still=hold_still)
     voicing = Voicing(sound, score.notes, movement.setting.tempo)
@@ -74,6 +103,7 @@ def trajectories(
         for name, modulator in movement.modulators.items()
     }
     parameters: dict[str, Outline] = {}
+    notes: dict[str, dict[str, list[float | None]]] = {}
     for path, trajectory in movement.moved().items():
         if trajectory.shared:
             values = trajectory.values(shared)[0]
@@ -81,5 +111,7 @@ def trajectories(
             values = np.empty(len(times))
             for where, moments in by_note:
                 values[where] = trajectory.values(moments)[0]
+            if each_note:
+                notes[path] = _by_note(trajectory, voicing, times[::WITHIN])
         parameters[path] = _reduce(values)
-    return Trajectories(times[::WITHIN], modulators, parameters)
+    return Trajectories(times[::WITHIN], modulators, parameters, notes)

@@ -8,7 +8,6 @@ from pydantic import ValidationError
 
 from caligo.document.sound import TuningScale
 
-
 MOST_CHARACTERS = 256 << 10
 
 
