@@ -188,6 +188,7 @@ class OpenedSound(Schema):
     production: SoundEntry
     score: Score
     score_revision: int
+    warnings: list[str]
 
 
 class PatchIn(Schema):
@@ -198,10 +199,11 @@ class PatchIn(Schema):
 
 
 class SoundSaved(Schema):
-    """A sound as it was saved after an edit."""
+    """A sound as it was saved after an edit, and what of it does nothing."""
 
     revision: int
     document: Sound
+    warnings: list[str]
 
 
 class ScoreSaved(Schema):

@@ -99,7 +99,7 @@ def whole(low: int, high: int) -> Callable[[str], int]:
     def read(text: str) -> int:
         if not text.removeprefix("-").isdigit() or not low <= int(text[:12]) <= high:
             raise argparse.ArgumentTypeError(
-                f"{text[:20]!r} is not a whole number, {low} to {high}"
+                f"{text[:20]!r} is not a whole number from {low} to {high}"
             )
         return int(text)
 

@@ -10,9 +10,9 @@ from ninja import File, Router, Status
 from ninja.files import UploadedFile
 
 from caligo.catalogue import as_json
-from caligo.document import DocumentError, Problem
+from caligo.document import DocumentError, Problem, read_sound
 from caligo.document.limits import LIMITS
-from studio.library.editing import add_sound, edit_sound, keep_version
+from studio.library.editing import add_sound, edit_sound, keep_version, warnings_of
 from studio.library.models import Cue, Production, Sound, Version
 from studio.library.removing import remove
 from studio.library.starting import new_cue, plain_sound
@@ -138,6 +138,7 @@ def open_sound(request: HttpRequest, sound_id: int) -> Any:
         "production": sound.cue.production,
         "score": sound.cue.score.document,
         "score_revision": sound.cue.score.revision,
+        "warnings": warnings_of(read_sound(sound.document)),
     }
 
 

@@ -4,18 +4,21 @@ from __future__ import annotations
 
 import time
 from collections.abc import Callable
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from typing import Any
 
 from django.db import transaction
 from django.db.models import QuerySet
 
 from caligo.document import Edited, apply_patch, read_score, read_sound
+from caligo.document import Sound as SoundDocument
+from caligo.document.meaning import warnings
 from studio.library.models import Cue, Score, Sound, Version
 from studio.signals import sound_changed
 
 Operations = list[dict[str, Any]]
 
+MOST_WARNINGS = 20
 PATIENCE, LOOK_AGAIN = 3.0, 0.03
 """Seconds that an edit waits for the one before it, and between looks."""
 
@@ -37,6 +40,7 @@ class Saved:
 
     revision: int
     document: dict[str, Any]
+    warnings: list[str] = field(default_factory=list)
 
 
 def _apply(
@@ -55,7 +59,13 @@ def _apply(
     if isinstance(held, Sound):
         held.name = edited.document.name
     held.save()
-    return Saved(held.revision, edited.data)
+    told = warnings_of(edited.document) if isinstance(held, Sound) else []
+    return Saved(held.revision, edited.data, told)
+
+
+def warnings_of(sound: SoundDocument) -> list[str]:
+    """What of a sound does nothing, though it was meant to, in words."""
+    return [str(problem) for problem in warnings(sound)[:MOST_WARNINGS]]
 
 
 def _wait_for(row: QuerySet[Any], revision: int) -> None:

@@ -7,6 +7,7 @@ import { writing } from "./keys/computer-keys";
 import { Keys } from "./keys/Keys";
 import { Editor } from "./layers/Editor";
 import { Layers } from "./layers/Layers";
+import { Remarks } from "./layers/Remarks";
 import { loadScale } from "./layers/Tuning";
 import { keepCopy } from "./library/copies";
 import { Library } from "./library/Library";
@@ -67,6 +68,7 @@ function Header() {
               ? "offline, changes kept here"
               : "not saved, changes kept here"}
       </span>
+      <Remarks />
       <span className="flex-1" />
       <button
         type="button"

@@ -1427,6 +1427,8 @@ export interface components {
             score: components["schemas"]["Score"];
             /** Score Revision */
             score_revision: number;
+            /** Warnings */
+            warnings: string[];
         };
         /**
          * Route
@@ -1638,12 +1640,14 @@ export interface components {
         };
         /**
          * SoundSaved
-         * @description A sound as it was saved after an edit.
+         * @description A sound as it was saved after an edit, and what of it does nothing.
          */
         SoundSaved: {
             /** Revision */
             revision: number;
             document: components["schemas"]["Sound"];
+            /** Warnings */
+            warnings: string[];
         };
         /**
          * PatchIn

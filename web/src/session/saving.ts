@@ -33,6 +33,12 @@ interface Pending {
   change: Change;
 }
 
+interface Saved {
+  revision: number;
+  document: Sound | Score;
+  warnings?: string[];
+}
+
 /** How it stands: `failing` means that the server answers, but cannot save. */
 export type SavingState = "saved" | "saving" | "offline" | "failing" | "gone";
 
@@ -42,6 +48,8 @@ export interface Listener {
    * `foreign`, it was changed elsewhere or an edit was taken back.
    */
   shown(document: DocumentName, value: Sound | Score, foreign: boolean): void;
+  /** What of the saved sound does nothing, in words. */
+  remarked(remarks: string[]): void;
   /** How saving stands; `problem` says why it does not go on by itself or not at once. */
   told(state: SavingState, problem: string): void;
   /** These edits are gone, and why. */
@@ -161,6 +169,7 @@ export class Saving {
     }
     this.takeUp(opened);
     this.showKnown();
+    this.listener.remarked(opened.warnings ?? []);
   }
 
   private takeUp(opened: OpenedSound) {
@@ -189,7 +198,7 @@ export class Saving {
     document: DocumentName,
     body: { revision: number; patch: Operation[] },
     keepalive: boolean,
-  ): Promise<{ revision: number; document: Sound | Score }> {
+  ): Promise<Saved> {
     const ids = { sound_id: this.soundId, cue_id: this.cueId };
     // A server that hangs counts as one that is away.
     const signal = AbortSignal.timeout(PATIENCE_MS);
@@ -199,7 +208,7 @@ export class Saving {
         ? await taken(api.PATCH("/api/sounds/{sound_id}", init))
         : await taken(api.PATCH("/api/cues/{cue_id}/score", init));
     if (!saved?.document) throw new Refused("The server's answer makes no sense.", 502);
-    return saved as { revision: number; document: Sound | Score };
+    return saved as Saved;
   }
 
   private async run() {
@@ -227,13 +236,14 @@ export class Saving {
   }
 
   /** What the server has saved; its own state is shown once nothing waits any more. */
-  private settle(pending: Pending, saved: { revision: number; document: Sound | Score }) {
+  private settle(pending: Pending, saved: Saved) {
     const document = pending.document;
     if (this.queue[0] === pending) this.queue.shift();
     this.revisions[document] = saved.revision;
     this.known = { ...this.known, [document]: saved.document };
     const waiting = this.queue.some((other) => other.document === document);
     if (!waiting) this.listener.shown(document, saved.document, false);
+    if (saved.warnings) this.listener.remarked(saved.warnings);
   }
 
   /** Deal with an edit that was not saved; false if nothing can be done without the user. */

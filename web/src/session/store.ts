@@ -23,6 +23,8 @@ interface Session {
   done: Change[];
   saving: SavingState;
   notice: Notice | null;
+  /** What of the sound does nothing, though it was meant to, in words. */
+  remarks: string[];
 }
 
 /** Something said to whoever works here, and what can be done about it at once. */
@@ -50,6 +52,7 @@ export const useSession = create<Session>(() => ({
   done: [],
   saving: "saved",
   notice: null,
+  remarks: [],
 }));
 
 const DEEPEST_UNDO = 300;
@@ -99,6 +102,10 @@ class Told implements Listener {
       return kept ? { sound } : { sound, done: [], undone: [] };
     });
     keepSelection();
+  }
+
+  remarked(remarks: string[]) {
+    if (this.open) useSession.setState({ remarks });
   }
 
   told(state: SavingState, problem: string) {
@@ -182,6 +189,7 @@ export function takeUp(opened: OpenedSound) {
     done: [],
     undone: [],
     saving: current.state,
+    remarks: opened.warnings ?? [],
   });
 }
 
