@@ -13,6 +13,7 @@ import numpy as np
 from numpy.typing import NDArray
 from PIL import Image, UnidentifiedImageError
 
+from caligo.material.long import let_go, stretch
 from caligo.material.pitch import follow_pitch
 from caligo.material.reading import MaterialError
 
@@ -26,16 +27,18 @@ Spectra = NDArray[np.complex128]
 
 
 def _moments(
-    mono: NDArray[np.float64], rate: int, frames: int, around: float
+    samples: NDArray[np.float32], rate: int, frames: int, around: float
 ) -> NDArray[np.float64]:
     """Times in seconds, evenly over what is heard of a recording ``[frames]``."""
     size = max(1, rate // 50)
-    power = np.mean(mono[: len(mono) // size * size].reshape(-1, size) ** 2, axis=1)
+    count = samples.shape[1] // size
+    power = np.array([float(np.mean(stretch(samples, n * size, size) ** 2)) for n in range(count)])
+    let_go(samples)
     if len(power) == 0 or power.max() <= 0.0:
         raise MaterialError("the recording is silent; there is nothing to cut")
     heard = np.flatnonzero(power > AUDIBLE**2 * power.max())
     first = max(heard[0] * size / rate, around)
-    last = min((heard[-1] + 1) * size / rate, len(mono) / rate - around)
+    last = min((heard[-1] + 1) * size / rate, samples.shape[1] / rate - around)
     return np.linspace(first, max(first, last), frames)
 
 
@@ -63,19 +66,18 @@ def by_cycles(samples: NDArray[np.float32], rate: int, hertz: float, frames: int
     MaterialError
         If the recording is silent, or shorter than two periods.
     """
-    mono = samples.mean(axis=0).astype(np.float64)
     around = 1.5 / hertz
-    if len(mono) < 4 * rate / hertz:
+    if samples.shape[1] < 4 * rate / hertz:
         raise MaterialError("the recording is too short for cycles of this pitch")
-    times = _moments(mono, rate, frames, around)
+    times = _moments(samples, rate, frames, around)
     followed = follow_pitch(samples, rate, times)
     out = np.zeros((frames, MOST_PARTIALS), dtype=complex)
     for i, (time, here) in enumerate(zip(times, followed, strict=True)):
         pitch = here if math.isfinite(here) and abs(math.log2(here / hertz)) < 0.3 else hertz
         size = round(2.0 * rate / pitch)
-        first = min(max(0, round(time * rate) - size // 2), len(mono) - size)
+        first = min(max(0, round(time * rate) - size // 2), samples.shape[1] - size)
         partials = min(MOST_PARTIALS, int(0.49 * rate / pitch))
-        found = _coefficients(mono[first : first + size], pitch / rate, partials)
+        found = _coefficients(stretch(samples, first, size), pitch / rate, partials)
         turn = np.angle(found[0]) + np.pi / 2.0
         out[i, :partials] = found * np.exp(-1j * turn * np.arange(1, partials + 1))
     return out
@@ -92,10 +94,8 @@ def by_spectrum(samples: NDArray[np.float32], rate: int, hertz: float, frames: i
     MaterialError
         If the recording is silent.
     """
-    mono = samples.mean(axis=0).astype(np.float64)
     size = max(256, min(16_384, 2 ** math.ceil(math.log2(6.0 * rate / hertz))))
-    padded = np.pad(mono, size // 2)
-    times = _moments(mono, rate, frames, 0.0)
+    times = _moments(samples, rate, frames, 0.0)
     partials = min(MOST_PARTIALS, int(0.49 * rate / hertz - 0.5))
     if partials < 1:
         raise MaterialError("the pitch is too high for this recording's sample rate")
@@ -105,8 +105,8 @@ def by_spectrum(samples: NDArray[np.float32], rate: int, hertz: float, frames: i
     borders = np.clip(np.round(edges).astype(int), 0, size // 2)
     out = np.zeros((frames, MOST_PARTIALS), dtype=complex)
     for i, time in enumerate(times):
-        first = min(max(0, round(time * rate)), len(padded) - size)
-        power = np.abs(np.fft.rfft(padded[first : first + size] * window)) ** 2
+        first = min(max(0, round(time * rate)), samples.shape[1]) - size // 2
+        power = np.abs(np.fft.rfft(stretch(samples, first, size) * window)) ** 2
         total = np.concatenate([[0.0], np.cumsum(power)])
         level = np.sqrt(np.maximum(total[borders[1:]] - total[borders[:-1]], 0.0))
         out[i, :partials] = level * np.exp(1j * phases[:partials])

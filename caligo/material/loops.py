@@ -7,8 +7,12 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
+from caligo.material.long import let_go, stretch
+
 WINDOW = 0.04
 """Seconds around the ends that are compared."""
+FURTHEST = 30.0
+"""Seconds behind a loop's start in which its end is looked for."""
 SHORTEST = 0.12
 """Seconds that a loop lasts at least."""
 
@@ -31,23 +35,24 @@ def find_loops(samples: NDArray[np.float32], rate: int, most: int = 5) -> list[F
     # Loading it takes two seconds, which every start of the studio would wait for.
     from scipy import signal
 
-    mono = samples.mean(axis=0).astype(np.float64)
     half = int(0.5 * WINDOW * rate)
-    total = len(mono)
+    total = samples.shape[1]
     shortest = int(SHORTEST * rate)
     if total < 4 * half + shortest:
         return []
-    energy = np.concatenate([[0.0], np.cumsum(mono**2)])
     found: list[FoundLoop] = []
     for share in (0.08, 0.15, 0.25, 0.35, 0.45, 0.55):
         start = max(half, int(share * total))
-        rest = mono[start + shortest - half : total]
+        first = start + shortest - half
+        rest = stretch(samples, first, min(total - first, int(FURTHEST * rate)))
+        let_go(samples)
         if len(rest) < 2 * half + 1:
             continue
-        pattern = mono[start - half : start + half]
+        pattern = stretch(samples, start - half, 2 * half)
+        energy = np.concatenate([[0.0], np.cumsum(rest**2)])
         likeness = signal.correlate(rest, pattern, mode="valid", method="fft")
         ends = start + shortest + np.arange(len(likeness))
-        there = energy[ends + half] - energy[ends - half]
+        there = energy[2 * half :][: len(ends)] - energy[: len(ends)]
         here = float(np.sum(pattern**2))
         # Twice the product over the sum of energies: 1 only where the levels agree as well.
         match = 2.0 * likeness / np.maximum(here + there, 1e-12)

@@ -7,6 +7,8 @@ import math
 import numpy as np
 from numpy.typing import NDArray
 
+from caligo.material.long import PIECE, let_go, stretch
+
 LOWEST, HIGHEST = 30.0, 20_000.0
 FLOOR = -96.0
 SIZES = (512, 1024, 2048, 4096)
@@ -21,9 +23,14 @@ def outline(
     last = min(max(first + 1, math.ceil(end * rate)), total)
     edges = first + (np.arange(columns + 1) * (last - first)) // columns
     low, high = np.empty(columns, np.float32), np.empty(columns, np.float32)
+    looked = 0
     for c in range(columns):
         part = samples[:, edges[c] : max(edges[c] + 1, edges[c + 1])]
         low[c], high[c] = part.min(), part.max()
+        looked += part.shape[1]
+        if looked > PIECE:
+            let_go(samples)
+            looked = 0
     return low, high
 
 
@@ -35,14 +42,13 @@ def spectrogram(
     0 is `FLOOR` dB under full scale, 255 is full scale. The closer the look, the shorter the
     stretches that are analysed.
     """
-    mono = samples.mean(axis=0)
     step = max((end - start) / columns, 1.0 / rate)
     size = next((s for s in SIZES if s >= 4.0 * step * rate), SIZES[-1])
-    padded = np.pad(mono, size)
     middles = np.round((start + (np.arange(columns) + 0.5) * step) * rate).astype(int)
-    firsts = np.clip(middles + size - size // 2, 0, len(padded) - size)
+    firsts = np.clip(middles - size // 2, -size, samples.shape[1])
     window = np.hanning(size).astype(np.float32)
-    frames = np.lib.stride_tricks.sliding_window_view(padded, size)[firsts] * window
+    frames = np.array([stretch(samples, first, size) for first in firsts], np.float32) * window
+    let_go(samples)
     found = 2.0 * np.abs(np.fft.rfft(frames, axis=1)) / window.sum()
     edges = LOWEST * (HIGHEST / LOWEST) ** (np.arange(rows + 1) / rows) * size / rate
     out = np.empty((rows, columns))

@@ -13,6 +13,8 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy import fft
 
+from caligo.material.long import let_go, pieces, stretch
+
 LOWEST = 25.0
 HIGHEST = 4500.0
 THRESHOLD = 0.15
@@ -90,21 +92,27 @@ def follow_pitch(
     samples: NDArray[np.float32], rate: int, times: NDArray[np.float64]
 ) -> NDArray[np.float64]:
     """The pitch in Hz around each of `times` in seconds ``[times]``; NaN where there is none."""
-    mono = samples.mean(axis=0).astype(np.float64)
     lags = math.ceil(rate / LOWEST)
     size = 2 * lags + lags // 2
-    padded = np.pad(mono, (size // 2, size))
     out = np.full(len(times), np.nan)
-    floor = 1e-7 * max(float(np.mean(mono**2)), 1e-20) * size
+    squares = sum(float(np.sum(p.mean(axis=0) ** 2)) for _, p in pieces(samples))
+    floor = 1e-7 * max(squares / samples.shape[1], 1e-20) * size
     for i, time in enumerate(times):
-        first = min(max(0, round(time * rate)), len(mono))
-        frame = padded[first : first + size]
+        first = min(max(0, round(time * rate)), samples.shape[1])
+        frame = stretch(samples, first - size // 2, size)
         if np.sum(frame**2) <= floor:
             continue
         found = _dip(_cumulative(_difference(frame, lags)), max(2, int(rate / HIGHEST)))
         if found is not None:
             out[i] = rate / found[0]
     return out
+
+
+def _level(samples: NDArray[np.float32], middle: int, half: int) -> float:
+    """The root mean square of both sides together around a frame."""
+    mono = samples[:, max(0, middle - half) : middle + half].mean(axis=0)
+    let_go(samples)
+    return float(np.sqrt(np.mean(mono**2)))
 
 
 def detect(samples: NDArray[np.float32], rate: int) -> Pitch | None:
@@ -114,13 +122,7 @@ def detect(samples: NDArray[np.float32], rate: int) -> Pitch | None:
     times = (np.arange(count) + 0.5) * seconds / count
     hertz = follow_pitch(samples, rate, times)
     half = max(1, int(0.5 * seconds / count * rate))
-    mono = samples.mean(axis=0)
-    weight = np.array(
-        [
-            np.sqrt(np.mean(mono[max(0, round(t * rate) - half) : round(t * rate) + half] ** 2))
-            for t in times
-        ]
-    )
+    weight = np.array([_level(samples, round(t * rate), half) for t in times])
     heard = np.isfinite(hertz) & (weight > 0.02 * weight.max(initial=0.0))
     audible = weight > 0.02 * weight.max(initial=0.0)
     if np.count_nonzero(heard) < max(2, 0.3 * np.count_nonzero(audible)):

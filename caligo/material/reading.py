@@ -5,11 +5,14 @@ from __future__ import annotations
 import hashlib
 import math
 import struct
+from collections.abc import Iterator
 from pathlib import Path
 
 import numpy as np
 import soundfile
 from numpy.typing import NDArray
+
+from caligo.material.long import PIECE, pieces
 
 LONGEST = 20 * 60.0
 """Seconds that a recording may last."""
@@ -51,15 +54,84 @@ def _ogg_is_cut_off(path: Path) -> bool:
     return not (whole and header[5] & 0x04)
 
 
-def read_recording(path: Path, name: str = "") -> tuple[NDArray[np.float32], int]:
-    """The samples ``[channels, frames]`` and the sample rate of an audio file.
+class RecordingReader:
+    """An audio file, checked, and read piece by piece.
 
     Raises
     ------
     MaterialError
         If the file is not audio, is cut off, or holds what Caligo cannot use.
     """
-    called = name or path.name
+
+    def __init__(self, path: Path, name: str = "") -> None:
+        self._called = name or path.name
+        _check_length(path, self._called)
+        try:
+            self._sound = soundfile.SoundFile(path)
+        except soundfile.LibsndfileError:
+            raise self._not_audio() from None
+        try:
+            _check_header(self._sound, self._called)
+        except MaterialError:
+            self._sound.close()
+            raise
+        self.rate: int = self._sound.samplerate
+        self.channels: int = self._sound.channels
+        self.frames: int = self._sound.frames
+
+    @property
+    def ending(self) -> str:
+        """The ending of files of this format."""
+        return f".{self._sound.format.lower()}"
+
+    def _not_audio(self) -> MaterialError:
+        return MaterialError(
+            f"{self._called} is not audio that Caligo reads; it takes WAV, FLAC, OGG, AIFF and MP3"
+        )
+
+    def pieces(self) -> Iterator[NDArray[np.float32]]:
+        """The samples piece by piece ``[channels, frames]``."""
+        done = 0
+        while done < self.frames:
+            try:
+                read = self._sound.read(min(PIECE, self.frames - done), "float32", always_2d=True)
+            except soundfile.LibsndfileError:
+                raise self._not_audio() from None
+            if len(read) == 0:
+                missing = (self.frames - done) / self.rate
+                raise MaterialError(
+                    f"{self._called} is cut off: {missing:.2f} s are missing at its end"
+                )
+            wrong = np.flatnonzero(~np.isfinite(read).all(axis=1))
+            if len(wrong):
+                raise MaterialError(
+                    f"{self._called} holds samples that are no numbers, the first at "
+                    f"{(done + wrong[0]) / self.rate:.3f} s. Export it again"
+                )
+            yield np.ascontiguousarray(read.T)
+            done += len(read)
+
+    def __enter__(self) -> RecordingReader:
+        return self
+
+    def __exit__(self, *_: object) -> None:
+        self._sound.close()
+
+
+def read_recording(path: Path, name: str = "") -> tuple[NDArray[np.float32], int]:
+    """The samples ``[channels, frames]`` and the sample rate of an audio file, all in memory.
+
+    Raises
+    ------
+    MaterialError
+        See `RecordingReader`.
+    """
+    with RecordingReader(path, name) as reader:
+        return np.concatenate(list(reader.pieces()), axis=1), reader.rate
+
+
+def _check_length(path: Path, called: str) -> None:
+    """Refuse a file that is empty, or shorter than it says."""
     size = path.stat().st_size
     if size == 0:
         raise MaterialError(f"{called} is empty")
@@ -75,26 +147,6 @@ def read_recording(path: Path, name: str = "") -> tuple[NDArray[np.float32], int
         raise MaterialError(
             f"{called} is cut off: its last page does not end the stream. Copy or export it again"
         )
-    try:
-        with soundfile.SoundFile(path) as sound:
-            _check_header(sound, called)
-            frames = sound.read(dtype="float32", always_2d=True)
-            missing = sound.frames - len(frames)
-            rate = sound.samplerate
-    except soundfile.LibsndfileError:
-        raise MaterialError(
-            f"{called} is not audio that Caligo reads; it takes WAV, FLAC, OGG, AIFF and MP3"
-        ) from None
-    if missing > 0:
-        raise MaterialError(f"{called} is cut off: {missing / rate:.2f} s are missing at its end")
-    samples = np.ascontiguousarray(frames.T)
-    wrong = np.argwhere(~np.isfinite(samples))
-    if len(wrong):
-        raise MaterialError(
-            f"{called} holds {len(wrong)} samples that are no numbers, the first at "
-            f"{wrong[:, 1].min() / rate:.3f} s. Export it again"
-        )
-    return samples, rate
 
 
 def _check_header(sound: soundfile.SoundFile, called: str) -> None:
@@ -121,5 +173,7 @@ def _check_header(sound: soundfile.SoundFile, called: str) -> None:
 def content_key(samples: NDArray[np.float32], rate: int) -> str:
     """The key of a recording: a hash of its samples, whatever file they came in."""
     digest = hashlib.sha256(f"{rate} {samples.shape[0]}".encode())
-    digest.update(np.rint(samples * 2.0**23).astype(np.int64).tobytes())
+    for row in samples:
+        for _, piece in pieces(row[None]):
+            digest.update(np.rint(piece * 2.0**23).astype(np.int64).tobytes())
     return digest.hexdigest()[:16]

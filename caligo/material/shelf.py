@@ -11,6 +11,7 @@ import json
 import math
 import os
 import shutil
+import tempfile
 import threading
 from collections import OrderedDict
 from dataclasses import dataclass, field
@@ -18,15 +19,20 @@ from functools import cached_property, lru_cache
 from pathlib import Path
 
 import numpy as np
-import soundfile
 from numpy.typing import NDArray
 from pydantic import ValidationError
 
 from caligo.material.cards import CARD, RecordingCard, TableCard
+from caligo.material.long import ArrayFile, is_long, mapped, pieces, powers
 from caligo.material.pitch import detect
 from caligo.material.pyramid import Pyramid
-from caligo.material.reading import MaterialError, content_key, read_recording
-from caligo.material.steps import apply
+from caligo.material.reading import (
+    MaterialError,
+    RecordingReader,
+    content_key,
+    read_recording,
+)
+from caligo.material.steps import apply, apply_long
 from caligo.measure.loudness import LoudnessMeter
 
 SHIPPED = Path(__file__).resolve().parents[2] / "demo" / "material"
@@ -35,6 +41,8 @@ KEPT_BYTES = 400 << 20
 """Bytes of prepared recordings that are held ready in memory."""
 MIDDLE_C = 60.0
 LONGEST_KEY = 64
+MADE = "made"
+"""The folder of files that are made of long recordings, and can be made again."""
 
 
 @dataclass(frozen=True)
@@ -45,10 +53,13 @@ class Recording:
     ----------
     samples
         ``[channels, frames]``
+    place
+        Where files are kept that are made of it, if it is long; see `caligo.material.long`.
     """
 
     card: RecordingCard
     samples: NDArray[np.float32] = field(repr=False)
+    place: Path | None = None
 
     @property
     def rate(self) -> int:
@@ -68,19 +79,28 @@ class Recording:
     @cached_property
     def pyramid(self) -> Pyramid:
         """Copies for reading it faster."""
-        return Pyramid(self.samples)
+        return Pyramid(self.samples, path=self._beside(".copies.npy"))
 
     @cached_property
     def mono(self) -> Pyramid:
         """Copies of both sides together."""
-        return Pyramid(self.samples.mean(axis=0, keepdims=True))
+        path = self._beside(".mono.npy")
+        if path is None:
+            return Pyramid(self.samples.mean(axis=0, keepdims=True))
+        if not path.exists():
+            with ArrayFile(path, 1, self.frames) as file:
+                for at, piece in pieces(self.samples):
+                    file.write(at, piece.mean(axis=0, keepdims=True))
+        return Pyramid(mapped(path), path=self._beside(".mono-copies.npy"))
+
+    def _beside(self, ending: str) -> Path | None:
+        return None if self.place is None else self.place.with_name(self.place.name + ending)
 
     @cached_property
     def level(self) -> float:
         """The root mean square of what is heard of it: the loudest quarter of its moments."""
         size = max(1, min(self.frames, self.rate // 20))
-        whole = self.samples[:, : self.frames // size * size]
-        power = np.mean(whole.reshape(len(whole), -1, size).astype(np.float64) ** 2, axis=(0, 2))
+        power = powers(self.samples, size)
         loud = np.sort(power)[-max(1, len(power) // 4) :]
         return float(np.sqrt(loud.mean()))
 
@@ -140,8 +160,20 @@ class Shelf:
         places = [folder / card.file for folder in self.folders]
         return next((place for place in places if place.exists()), None)
 
+    def _place(self, card: RecordingCard) -> Path | None:
+        """Where files made of a long recording are kept; none for a short one."""
+        if not is_long(card.frames, card.channels):
+            return None
+        folder = self.folders[0]
+        if folder == SHIPPED:
+            folder = Path(tempfile.gettempdir()) / f"caligo-{os.getuid()}"
+        return folder / MADE / f"{card.key}-{card.signature()}"
+
     def original(self, key: str) -> tuple[RecordingCard, NDArray[np.float32]] | None:
-        """A recording as it came, before its steps; None if it is not there whole."""
+        """A recording as it came, before its steps; None if it is not there whole.
+
+        A long one is decoded to a file once, and mapped.
+        """
         card = self.card(key)
         if not isinstance(card, RecordingCard):
             return None
@@ -149,9 +181,19 @@ class Shelf:
         if path is None:
             return None
         try:
-            return card, read_recording(path, card.name)[0]
+            if not is_long(card.frames, card.channels):
+                return card, read_recording(path, card.name)[0]
+            return card, mapped(self._decoded(card.key, path, card.name))
         except (MaterialError, OSError):
             return None
+
+    def _decoded(self, key: str, path: Path, called: str) -> Path:
+        """The samples of a long recording as a file."""
+        place = self.folders[0] if self.folders[0] != SHIPPED else Path(tempfile.gettempdir())
+        target = place / MADE / f"{key}.npy"
+        if not target.exists():
+            _decode(path, called, target)
+        return target
 
     def recording(self, key: str) -> Recording | None:
         """A recording after its steps, from memory where it was used before; None if missing."""
@@ -166,15 +208,26 @@ class Shelf:
         found = self.original(key)
         if found is None:
             return None
-        made = Recording(card, apply(found[1], card.rate, card.steps))
+        made = self._prepared(card, found[1])
         with self._lock:
             self._ready[name] = made
             while len(self._ready) > 1 and self._held() > KEPT_BYTES:
                 self._ready.popitem(last=False)
         return made
 
+    def _prepared(self, card: RecordingCard, samples: NDArray[np.float32]) -> Recording:
+        place = self._place(card)
+        if place is None:
+            return Recording(card, apply(samples, card.rate, card.steps))
+        stepped = place.with_name(f"{place.name}.npy")
+        if not card.steps:
+            return Recording(card, samples, place)
+        if stepped.exists():
+            return Recording(card, mapped(stepped), place)
+        return Recording(card, apply_long(samples, card.rate, card.steps, stepped), place)
+
     def _held(self) -> int:
-        return sum(4 * r.samples.nbytes for r in self._ready.values())
+        return sum(4 * r.samples.nbytes for r in self._ready.values() if r.place is None)
 
     def spectra(self, key: str) -> NDArray[np.complex128] | None:
         """A cut table's spectra ``[frames, partials]``; None if missing."""
@@ -212,15 +265,37 @@ class Shelf:
         MaterialError
             See `caligo.material.reading.read_recording`.
         """
-        samples, rate = read_recording(path, called or path.name)
+        called = called or path.name
+        with RecordingReader(path, called) as reader:
+            long, rate, ending = is_long(reader.frames, reader.channels), reader.rate, reader.ending
+        if long:
+            scratch = self.folders[0] / MADE / f".new.{os.getpid()}.{threading.get_ident()}.npy"
+            _decode(path, called, scratch)
+            samples = mapped(scratch)
+        else:
+            samples, rate = read_recording(path, called)
+        try:
+            return self._keep(path, name, origin, samples, rate, ending)
+        finally:
+            if long:
+                scratch.unlink(missing_ok=True)
+
+    def _keep(
+        self,
+        path: Path,
+        name: str,
+        origin: str,
+        samples: NDArray[np.float32],
+        rate: int,
+        ending: str,
+    ) -> tuple[RecordingCard, bool]:
+        """Keep a file that has been read, unless its samples are known already."""
         key = content_key(samples, rate)
         known = self.card(key)
         if isinstance(known, RecordingCard) and self.path(known) is not None:
             return known, False
         folder = self.folders[0]
         folder.mkdir(parents=True, exist_ok=True)
-        with soundfile.SoundFile(path) as sound:
-            ending = f".{sound.format.lower()}"
         file = f"{key}{ending}"
         scratch = folder / f".{key}.{os.getpid()}{ending}"
         try:
@@ -296,6 +371,22 @@ class Shelf:
         return len(old)
 
 
+def _decode(path: Path, called: str, target: Path) -> None:
+    """The samples of an audio file as an array on disk."""
+    with RecordingReader(path, called) as reader:
+        needed = 4 * reader.frames * reader.channels
+        target.parent.mkdir(parents=True, exist_ok=True)
+        if shutil.disk_usage(target.parent).free < 2 * needed:
+            raise MaterialError(
+                f"{called} needs {2 * needed >> 20} MB of room on the disk, which is not there"
+            )
+        with ArrayFile(target, reader.channels, reader.frames) as file:
+            at = 0
+            for piece in reader.pieces():
+                file.write(at, piece)
+                at += piece.shape[1]
+
+
 def _short(name: str) -> str:
     return name.strip()[:80] or "Untitled"
 
@@ -305,10 +396,16 @@ def described(card: RecordingCard, samples: NDArray[np.float32]) -> RecordingCar
 
     `samples` is the recording as it came ``[channels, frames]``.
     """
-    heard = apply(samples, card.rate, card.steps)
-    meter = LoudnessMeter(card.rate)
-    meter.add(heard if len(heard) == 2 else np.repeat(heard, 2, axis=0))
-    highest = float(np.abs(heard).max(initial=0.0))
+    long = is_long(samples.shape[1], len(samples))
+    with tempfile.TemporaryDirectory() as folder:
+        if long and card.steps:
+            heard = apply_long(samples, card.rate, card.steps, Path(folder) / "heard.npy")
+        else:
+            heard = samples if long else apply(samples, card.rate, card.steps)
+        meter, highest = LoudnessMeter(card.rate), 0.0
+        for _, piece in pieces(heard):
+            meter.add(piece if len(piece) == 2 else np.repeat(piece, 2, axis=0))
+            highest = max(highest, float(np.abs(piece).max(initial=0.0)))
     loudness = meter.integrated()
     return card.model_copy(
         update={

@@ -1,0 +1,115 @@
+"""Long recordings: arrays that stay on disk and are gone through piece by piece.
+
+What is longer than `LONGEST_IN_MEMORY` is decoded once into a plain file of samples, which is
+mapped: whoever reads it looks at an ordinary array, and only what is looked at is in memory.
+"""
+
+from __future__ import annotations
+
+import mmap
+import os
+import threading
+from collections.abc import Iterator
+from pathlib import Path
+from types import TracebackType
+from typing import Any
+
+import numpy as np
+from numpy.lib import format as npy
+from numpy.typing import NDArray
+
+Samples = NDArray[np.float32]
+
+LONGEST_IN_MEMORY = 32 << 20
+"""Bytes of samples that are held in memory; longer recordings stay on disk."""
+PIECE = 1 << 18
+"""Frames that are gone through at a time."""
+
+
+def is_long(frames: int, channels: int) -> bool:
+    """Whether a recording stays on disk."""
+    return 4 * frames * channels > LONGEST_IN_MEMORY
+
+
+class ArrayFile:
+    """A file of samples ``[channels, frames]`` that is written piece by piece.
+
+    It appears under its name only when it is whole.
+    """
+
+    def __init__(self, path: Path, channels: int, frames: int) -> None:
+        self._path = path
+        self._frames = frames
+        path.parent.mkdir(parents=True, exist_ok=True)
+        self._scratch = path.with_name(f".{path.name}.{os.getpid()}.{threading.get_ident()}")
+        self._file = self._scratch.open("wb")
+        shape = {"descr": "<f4", "fortran_order": False, "shape": (channels, frames)}
+        npy.write_array_header_1_0(self._file, shape)
+        self._first = self._file.tell()
+        self._file.truncate(self._first + 4 * channels * frames)
+
+    def write(self, at: int, piece: Samples, channel: int = 0) -> None:
+        """Write a piece ``[channels, frames]`` from a frame on, from a channel on."""
+        for row, values in enumerate(piece):
+            self._file.seek(self._first + 4 * ((channel + row) * self._frames + at))
+            self._file.write(np.ascontiguousarray(values, dtype="<f4").tobytes())
+
+    def __enter__(self) -> ArrayFile:
+        return self
+
+    def __exit__(
+        self,
+        kind: type[BaseException] | None,
+        error: BaseException | None,
+        trace: TracebackType | None,
+    ) -> None:
+        self._file.close()
+        if kind is None:
+            self._scratch.replace(self._path)
+        else:
+            self._scratch.unlink(missing_ok=True)
+
+
+def mapped(path: Path) -> Samples:
+    """The samples of a file, as an array that is read where it is looked at.
+
+    What is written to it stays in memory alone; kernels see the array that they know.
+    """
+    found: Samples = np.load(path, mmap_mode="c").view(np.ndarray)
+    return found
+
+
+def let_go(samples: NDArray[Any]) -> None:
+    """Let go of what has been looked at of a mapped array; nothing of it is lost."""
+    base: Any = samples
+    while base is not None and not isinstance(base, mmap.mmap):
+        base = getattr(base, "base", None)
+    if base is not None and hasattr(mmap, "MADV_DONTNEED"):
+        base.madvise(mmap.MADV_DONTNEED)
+
+
+def pieces(samples: Samples, size: int = PIECE) -> Iterator[tuple[int, Samples]]:
+    """A recording piece by piece: the first frame of each, and its samples ``[channels, n]``."""
+    for at in range(0, samples.shape[1], size):
+        yield at, samples[:, at : at + size]
+        let_go(samples)
+
+
+def stretch(samples: Samples, first: int, size: int) -> NDArray[np.float64]:
+    """Both sides together of a stretch ``[size]``, silent outside the recording."""
+    out = np.zeros(size)
+    low, high = max(0, first), min(samples.shape[1], first + size)
+    if high > low:
+        out[low - first : high - first] = samples[:, low:high].mean(axis=0, dtype=np.float64)
+        let_go(samples)
+    return out
+
+
+def powers(samples: Samples, size: int) -> NDArray[np.float64]:
+    """The mean square of each stretch of `size` frames, over all channels ``[stretches]``."""
+    step = max(1, PIECE // size) * size
+    found = []
+    for _, piece in pieces(samples, step):
+        whole = piece[:, : piece.shape[1] // size * size].astype(np.float64)
+        found.append(np.mean(whole.reshape(len(piece), -1, size) ** 2, axis=(0, 2)))
+    return np.concatenate(found) if found else np.zeros(0)
