@@ -415,6 +415,11 @@ def described(card: RecordingCard, samples: NDArray[np.float32]) -> RecordingCar
     )
 
 
+def shelf_of(folders: list[str]) -> Shelf:
+    """The shelf of some folders; the same one each time, since it keeps what it has read."""
+    return _shelf_of(os.pathsep.join(folders))
+
+
 @lru_cache(maxsize=8)
 def _shelf_of(folders: str) -> Shelf:
     return Shelf([Path(folder) for folder in folders.split(os.pathsep) if folder])

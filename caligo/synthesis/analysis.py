@@ -13,6 +13,7 @@ from numpy.typing import NDArray
 from scipy import fft
 from scipy.ndimage import median_filter
 
+from caligo.material.long import let_go
 from caligo.material.shelf import Recording
 
 SIZE = 4096
@@ -21,7 +22,7 @@ BINS = SIZE // 2 + 1
 LONGEST = 120.0
 """Seconds of a recording that are analysed; what lies behind is not played."""
 KEPT = 4
-CHUNK = 256
+CHUNK = 128
 """Frames that are worked on at a time."""
 MEDIAN = 17
 """Frames or bins that a median is taken of."""
@@ -92,9 +93,11 @@ def _chunks(frames: int) -> Iterator[tuple[int, int]]:
 
 def analyse(recording: Recording) -> Analysis:
     """The analysis of both sides of a recording together."""
-    mono = recording.samples[:, : int(LONGEST * recording.rate)].mean(axis=0)
-    padded = np.pad(mono, (SIZE // 2, SIZE // 2 + HOP + 1)).astype(np.float32)
-    count = max(1, len(mono) // HOP + 1)
+    length = min(recording.frames, int(LONGEST * recording.rate))
+    padded = np.zeros(length + SIZE + HOP + 1, np.float32)
+    recording.samples[:, :length].mean(axis=0, out=padded[SIZE // 2 : SIZE // 2 + length])
+    let_go(recording.samples)
+    count = max(1, length // HOP + 1)
     magnitude, frequency = (np.empty((count, BINS), np.float32) for _ in range(2))
     bins = np.arange(BINS, dtype=np.float32)
     windows = np.lib.stride_tricks.sliding_window_view(padded, SIZE)

@@ -2,12 +2,15 @@
 
 from __future__ import annotations
 
-import io
+import os
+import tempfile
 import zipfile
 from collections.abc import Iterator
+from pathlib import Path
 from typing import Any
 
-from django.http import HttpRequest, HttpResponse
+from django.conf import settings
+from django.http import HttpRequest, HttpResponse, StreamingHttpResponse
 from ninja import File, Router, Status
 from ninja.files import UploadedFile
 
@@ -35,7 +38,9 @@ from studio.material.schemas import (
 )
 from studio.material.taking_in import on_disk, take_in, take_in_instrument
 from studio.schemas import SaidOut
+from studio.sending import sent
 from studio.signals import sound_changed
+from studio.sweeping import UPLOADS
 
 router = Router(tags=["material"])
 MOST_PICTURE_BYTES = 20 << 20
@@ -216,10 +221,19 @@ def look_closer(
 
 
 @router.get("/material/{key}/audio", response={422: SaidOut})
-def hear(request: HttpRequest, key: str) -> HttpResponse:
+def hear(request: HttpRequest, key: str) -> StreamingHttpResponse:
     """A recording after its steps."""
     held = cutting.recording(key)
-    return _wav(cutting.wav(held.samples, held.rate))
+    path = _passing(".wav")
+    cutting.wav_file(held.samples, held.rate, path)
+    return sent(path, "audio/wav", passing=True)
+
+
+def _passing(ending: str) -> Path:
+    """A file of no name that is removed once it has been sent, or at the next start."""
+    handle, name = tempfile.mkstemp(ending, UPLOADS, settings.DATA_DIR)
+    os.close(handle)
+    return Path(name)
 
 
 @router.post("/material/{key}/cut", response={200: CutOut, 422: SaidOut})
@@ -268,7 +282,9 @@ def look_at_layer(request: HttpRequest, sound_id: int, layer_id: str, at: float)
 
 
 @router.get("/sounds/{sound_id}/layers/{layer_id}/instrument", response={404: SaidOut})
-def download_instrument(request: HttpRequest, sound_id: int, layer_id: str) -> HttpResponse:
+def download_instrument(
+    request: HttpRequest, sound_id: int, layer_id: str
+) -> StreamingHttpResponse:
     """A layer's sampler as SFZ with its samples, in a ZIP file."""
     sound = read_sound(Sound.objects.get(pk=sound_id).document)
     layer = next((x for x in sound.layers if x.id == layer_id), None)
@@ -277,12 +293,12 @@ def download_instrument(request: HttpRequest, sound_id: int, layer_id: str) -> H
     shelf = current()
     zones = [zone.params_as_json() for zone in layer.source.of_kind("zone")]
     text, files = sfz_of(zones, shelf, f"{sound.name}, {layer.name}")
-    buffer = io.BytesIO()
-    with zipfile.ZipFile(buffer, "w") as archive:
+    path, sample = _passing(".zip"), _passing(".wav")
+    with zipfile.ZipFile(path, "w") as archive:
         archive.writestr("instrument.sfz", text)
         for key, file in files.items():
             held = cutting.recording(key)
-            archive.writestr(file, cutting.wav(held.samples, held.rate))
-    response = HttpResponse(buffer.getvalue(), content_type="application/zip")
-    response.headers["Content-Disposition"] = 'attachment; filename="instrument.zip"'
-    return response
+            cutting.wav_file(held.samples, held.rate, sample)
+            archive.write(sample, file)
+    sample.unlink()
+    return sent(path, "application/zip", "instrument.zip", passing=True)

@@ -10,11 +10,13 @@ import soundfile
 from numpy.typing import NDArray
 
 from caligo.document.pitch import frequency
-from caligo.material.cutting import Spectra, by_cycles, by_picture, by_spectrum
+from caligo.material.cutting import Spectra, by_picture
+from caligo.material.long import pieces
 from caligo.material.reading import MaterialError
 from caligo.material.shelf import Recording, current
 from caligo.synthesis.tables import LENGTH, audition, from_spectra
 from studio.material.schemas import CutIn, CutOut
+from studio.material.work import MISSING, in_a_worker
 
 AUDITION_RATE = 48_000
 POINTS = 128
@@ -32,16 +34,14 @@ def recording(key: str) -> Recording:
     """
     found = current().recording(key)
     if found is None:
-        raise MaterialError("this recording is no longer on the shelf, or its file is damaged")
+        raise MaterialError(MISSING)
     return found
 
 
 def cut(key: str, given: CutIn) -> tuple[Spectra, float]:
     """A cut of a recording, and the pitch in Hz that it was cut at."""
-    held = recording(key)
-    hertz = frequency(given.root if given.root is not None else held.root)
-    way = by_cycles if given.way == "cycles" else by_spectrum
-    return way(held.samples, held.rate, hertz, given.frames), hertz
+    hertz = frequency(given.root if given.root is not None else recording(key).root)
+    return in_a_worker("cut", key, given.way, hertz, given.frames), hertz
 
 
 def cut_picture(path: Path, name: str, frames: int) -> tuple[Spectra, float]:
@@ -65,6 +65,14 @@ def shown(spectra: Spectra, hertz: float) -> CutOut:
 def heard(spectra: Spectra, hertz: float, seconds: float = 4.0) -> bytes:
     """A cut as a WAV file: one note through all of its positions."""
     return wav(audition(from_spectra(spectra), hertz, seconds, AUDITION_RATE)[None], AUDITION_RATE)
+
+
+def wav_file(samples: NDArray[np.float32], rate: int, path: Path) -> None:
+    """Write samples ``[channels, frames]`` as `wav` does, piece by piece."""
+    loudest = max((float(np.abs(piece).max()) for _, piece in pieces(samples)), default=1.0)
+    with soundfile.SoundFile(path, "w", rate, len(samples), "PCM_16", format="WAV") as file:
+        for _, piece in pieces(samples):
+            file.write(piece.T / max(1.0, loudest))
 
 
 def wav(samples: NDArray[np.float32], rate: int) -> bytes:

@@ -8,10 +8,10 @@ from django.http import HttpRequest, HttpResponse
 from ninja import Query, Router
 
 from caligo.material.cards import Loop
-from caligo.material.loops import find_loops
 from caligo.material.seams import as_looped, seam
 from studio.material import cutting
 from studio.material.schemas import LoopOut, SeamOut
+from studio.material.work import in_a_worker
 from studio.schemas import SaidOut
 
 router = Router(tags=["material"])
@@ -20,8 +20,7 @@ router = Router(tags=["material"])
 @router.get("/material/{key}/loops", response={200: list[LoopOut], 422: SaidOut})
 def loops(request: HttpRequest, key: str) -> Any:
     """Loops that were found, the best first."""
-    held = cutting.recording(key)
-    return find_loops(held.samples, held.rate)
+    return in_a_worker("loops", key)
 
 
 @router.get("/material/{key}/loop/audio", response={422: SaidOut})

@@ -16,6 +16,7 @@ from caligo.material.instruments import base_name, zones_of
 from caligo.material.reading import MaterialError
 from caligo.material.shelf import current
 from studio.material.schemas import InstrumentOut, TakenIn
+from studio.material.work import in_a_worker
 from studio.sweeping import UPLOADS
 
 MOST_SFZ_BYTES = 1 << 20
@@ -54,7 +55,7 @@ def take_in(file: UploadedFile) -> TakenIn:
     with on_disk(file, settings.MAX_MATERIAL_BYTES) as path:
         try:
             origin = f"taken in from {name}"
-            card, fresh = current().add_recording(path, PurePath(name).stem, origin, name)
+            card, fresh = in_a_worker("take_in", path, PurePath(name).stem, origin, name)
         except OSError as error:
             raise MaterialError(
                 f"{name} could not be kept: {error.strerror}. Is the disk full?"

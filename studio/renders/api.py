@@ -2,13 +2,9 @@
 
 from __future__ import annotations
 
-import asyncio
-from collections.abc import AsyncIterator
-from pathlib import Path
 from typing import Any
 
 from django.http import HttpRequest, StreamingHttpResponse
-from django.utils.http import content_disposition_header
 from ninja import Router, Status
 
 from caligo.document import DocumentError, Problem
@@ -16,6 +12,7 @@ from studio.library.models import Sound
 from studio.renders import jobs
 from studio.renders.models import Render
 from studio.schemas import RenderIn, RenderOut, SaidOut
+from studio.sending import sent
 
 router = Router(tags=["renders"])
 
@@ -98,16 +95,5 @@ def download_render(request: HttpRequest, render_id: int) -> StreamingHttpRespon
     path = jobs.path_of(render)
     if render.state != Render.State.DONE or not path.exists():
         raise Render.DoesNotExist
-    response = StreamingHttpResponse(
-        _pieces(path), content_type="audio/flac" if render.container == "flac" else "audio/wav"
-    )
-    response.headers["Content-Length"] = str(path.stat().st_size)
-    response.headers["Content-Disposition"] = content_disposition_header(True, render.file_name)
-    return response
-
-
-async def _pieces(path: Path) -> AsyncIterator[bytes]:
-    """A file piece by piece, so that a long render is never in memory whole."""
-    with path.open("rb") as file:
-        while piece := await asyncio.to_thread(file.read, 1 << 20):
-            yield piece
+    kind = "audio/flac" if render.container == "flac" else "audio/wav"
+    return sent(path, kind, render.file_name)

@@ -53,3 +53,12 @@ class Api:
 @pytest.fixture
 def api(db: None) -> Api:
     return Api()
+
+
+def gathered(answer: Any) -> bytes:
+    import asyncio
+
+    async def gather() -> bytes:
+        return b"".join([piece async for piece in answer.streaming_content])
+
+    return asyncio.run(gather())

@@ -17,7 +17,7 @@ from caligo.formats.sfz import read_sfz
 from caligo.material.shelf import VARIABLE, current
 from demo.build import by_name
 from studio.library.models import Sound
-from tests.studio.conftest import Api
+from tests.studio.conftest import Api, gathered
 
 RATE = 44_100
 
@@ -204,7 +204,7 @@ def test_an_instrument_comes_in_and_goes_out(api: Api, sound: Sound) -> None:
     api("PATCH", f"/sounds/{sound.pk}", {"revision": sound.revision, "patch": edit})
     layer = sound.document["layers"][0]["id"]
     archive = zipfile.ZipFile(
-        io.BytesIO(api("GET", f"/sounds/{sound.pk}/layers/{layer}/instrument").content)
+        io.BytesIO(gathered(api("GET", f"/sounds/{sound.pk}/layers/{layer}/instrument")))
     )
     (zone,) = read_sfz(archive.read("instrument.sfz").decode()).zones
     assert zone.key_high == 59

@@ -14,7 +14,7 @@ from studio.library.models import Sound
 from studio.renders import jobs
 from studio.renders.models import Render
 from studio.workers import Worker
-from tests.studio.conftest import Api
+from tests.studio.conftest import Api, gathered
 
 pytestmark = pytest.mark.django_db(transaction=True)
 
@@ -44,22 +44,13 @@ def test_a_render_becomes_a_file(
     assert render.state == "done", render.message
     assert render.progress == 1.0
     answer = api("GET", f"/renders/{number}/file")
-    content = b"".join(answer.streaming_content) if not answer.is_async else _gathered(answer)
+    content = b"".join(answer.streaming_content) if not answer.is_async else gathered(answer)
     samples, rate = soundfile.read(io.BytesIO(content))
     assert len(samples) == 9 * rate
     assert abs(samples).max() > 0.01
     assert container in answer.headers["Content-Disposition"]
     listed = api("GET", f"/sounds/{sound.pk}/renders").json()
     assert [r["state"] for r in listed] == ["done"]
-
-
-def _gathered(answer: Any) -> bytes:
-    import asyncio
-
-    async def gather() -> bytes:
-        return b"".join([piece async for piece in answer.streaming_content])
-
-    return asyncio.run(gather())
 
 
 def test_a_render_can_be_cancelled_and_run_again(api: Api, sound: Sound) -> None:
