@@ -126,8 +126,7 @@ class PlainAnswers:
         """Answer, in JSON that is short where it is an error."""
         response = self._get_response(request)
         if response.status_code >= 400:
-            level = logging.ERROR if response.status_code >= 500 else logging.INFO
-            logger.log(level, "%s %s: %s", *_called(request), response.status_code)
+            logger.info("%s %s: %s", *_called(request), response.status_code)
             if is_api(request) and not _is_said(response):
                 status = response.status_code
                 return said(status, BY_STATUS.get(status, BY_STATUS[400]))

@@ -43,12 +43,13 @@ class Server:
         command = [sys.executable, "-m", "studio.serve", "--demo"]
         if port:
             command += ["--port", str(port)]
-        env = os.environ | {
-            "CALIGO_DATA": str(self.data),
-            "CALIGO_MATERIAL": str(self.data / "material"),
-        }
         self._process = subprocess.Popen(
-            command, cwd=ROOT, env=env, stdout=subprocess.PIPE, stderr=None, text=True
+            command,
+            cwd=ROOT,
+            env=self.environment(),
+            stdout=subprocess.PIPE,
+            stderr=None,
+            text=True,
         )
         assert self._process.stdout
         for line in self._process.stdout:
@@ -64,6 +65,13 @@ class Server:
             except httpx.TransportError:
                 time.sleep(0.1)
         raise AssertionError("the server does not answer")
+
+    def environment(self) -> dict[str, str]:
+        """What the process is told of its data."""
+        return os.environ | {
+            "CALIGO_DATA": str(self.data),
+            "CALIGO_MATERIAL": str(self.data / "material"),
+        }
 
     @property
     def port(self) -> int:

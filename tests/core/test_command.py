@@ -123,7 +123,7 @@ def test_other_mistakes_are_explained(
     for arguments, says in (
         (["render", "No Such Sound", "-o", out], "Dome Air"),
         (["render", sound_file, "--chord", "H9", "-o", out], "chord"),
-        (["render", sound_file, "--from", "9:00", "-o", out], "outside"),
+        (["render", sound_file, "--from", "9:00", "-o", out], "before the end"),
         (["render", sound_file, "-o", str(tmp_path / "o.txt")], "wav"),
         (["render", sound_file, "--score", str(tmp_path / "none.mid"), "-o", out], "none.mid"),
         (["render", sound_file, "--minutes", "9000", "-o", out], "not possible"),

@@ -231,7 +231,7 @@ def test_unison_spreads_each_interval_to_both_sides() -> None:
     [
         ({"intervals": [0, 99]}, "up to 24 numbers from -36 to 36"),
         ({"intervals": list(range(25))}, "up to 24 numbers"),
-        ({"intervals": 7}, "not possible"),
+        ({"intervals": 7}, "a list of numbers is wanted"),
         ({"intervals": ["fifth"]}, "."),
         ({"cut": 12}, "the id of a table"),
     ],

@@ -1,0 +1,238 @@
+"""Whether listening ever runs dry, with a client that reads in real time.
+
+    python -m tests.robust.listening [seconds each] [sound]
+
+Alone, while another page draws, while it is edited every two seconds, while it loops, while
+exports run and while recordings are taken in. A client plays what it is sent at the rate of a
+sound card, from the moment that it has what a browser buffers, and counts when it has nothing.
+"""
+
+from __future__ import annotations
+
+import asyncio
+import contextlib
+import json
+import struct
+import subprocess
+import sys
+import tempfile
+import time
+from collections.abc import AsyncIterator, Awaitable, Callable
+from dataclasses import dataclass
+from pathlib import Path
+from typing import Any
+
+import httpx
+import numpy as np
+import soundfile
+import websockets
+
+from studio.stage.packets import AUDIO
+from tests.browser.conftest import Server
+
+RATE = 48_000
+STEP = 0.02
+"""Seconds between the client's reports of what it has played."""
+SOUND = "Gelatin Choir"
+UPLOAD = """
+import sys, httpx
+name, url, token = sys.argv[1:]
+headers = {"X-CSRFToken": token, "Referer": url, "Cookie": "csrftoken=" + token}
+with open(name, "rb") as file:
+    answer = httpx.post(url + "api/material", files={"file": file}, headers=headers, timeout=60)
+print(answer.text)
+"""
+
+
+@dataclass
+class Heard:
+    """What a client has received and played, in frames, and how often it ran dry."""
+
+    stream: int = 0
+    received: int = 0
+    played: float = 0.0
+    dry: int = 0
+    least: float = 1e9
+    """The least that was left to play once it was going, in milliseconds."""
+
+
+class Player:
+    """A browser's end of the stage that plays in real time."""
+
+    def __init__(self, url: str, origin: str) -> None:
+        self.heard = Heard()
+        self._url, self._origin = url, origin
+
+    async def play(self, seconds: float, loop: list[float] | None) -> Heard:
+        """Listen for a while."""
+        heard = self.heard
+        async with websockets.connect(self._url, origin=self._origin, max_size=None) as socket:
+            await socket.send(json.dumps({"type": "listen", "from": 20.0, "loop": loop}))
+            reading = asyncio.create_task(self._read(socket))
+            while heard.received < 2_048:
+                await asyncio.sleep(0.005)
+            began = time.perf_counter()
+            empty = False
+            while (now := time.perf_counter() - began) < seconds:
+                await asyncio.sleep(STEP)
+                wanted = now * RATE
+                missing = wanted > heard.received
+                if missing and not empty:
+                    heard.dry += 1
+                if missing:
+                    # Nothing is played meanwhile; time starts again from what there is.
+                    began += (wanted - heard.received) / RATE
+                empty = missing
+                heard.played = min(wanted, float(heard.received))
+                if now > 1.0:
+                    heard.least = min(heard.least, 1e3 * (heard.received - wanted) / RATE)
+                report = {"type": "heard", "stream": heard.stream, "frames": int(heard.played)}
+                await socket.send(json.dumps(report))
+            reading.cancel()
+        return heard
+
+    async def _read(self, socket: Any) -> None:
+        async for data in socket:
+            if isinstance(data, bytes):
+                kind, length = struct.unpack("<II", data[:8])
+                if kind == AUDIO:
+                    self.heard.stream = json.loads(data[8 : 8 + length])["stream"]
+                    self.heard.received += (len(data) - 8 - length) // 8
+
+
+class Studio:
+    """The running studio, and what else may be asked of it."""
+
+    def __init__(self, server: Server) -> None:
+        self.url = server.url
+        self.client = httpx.AsyncClient(base_url=server.url, timeout=60)
+        self.headers: dict[str, str] = {}
+        self.sounds: dict[str, int] = {}
+
+    async def enter(self) -> None:
+        """Fetch the page's token and the sounds."""
+        await self.client.get("/")
+        self.headers = {"X-CSRFToken": self.client.cookies["csrftoken"], "Referer": self.url}
+        productions = (await self.client.get("/api/productions")).json()
+        for cue in productions[0]["cues"]:
+            self.sounds |= {sound["name"]: sound["id"] for sound in cue["sounds"]}
+
+    def player(self, name: str) -> Player:
+        """A client that listens to a sound."""
+        ws = self.url.replace("http", "ws", 1)
+        return Player(f"{ws}ws/sounds/{self.sounds[name]}", self.url.rstrip("/"))
+
+    async def draw(self, name: str) -> None:
+        """Another page on another sound, which is drawn again and again."""
+        ws = self.url.replace("http", "ws", 1)
+        number = self.sounds[next(other for other in self.sounds if other != name)]
+        while True:
+            url = f"{ws}ws/sounds/{number}"
+            async with websockets.connect(
+                url, origin=self.url.rstrip("/"), max_size=None
+            ) as socket:
+                async for data in socket:
+                    if isinstance(data, str) and json.loads(data)["type"] == "summary":
+                        break
+
+    async def edit(self, name: str) -> None:
+        """A structure and a number changed in turn, every two seconds."""
+        path = f"/api/sounds/{self.sounds[name]}"
+        for turn in range(10**6):
+            await asyncio.sleep(2.0)
+            opened = (await self.client.get(path)).json()
+            patch = [{"op": "replace", "path": "/layers/0/params/level", "value": -3.0 - turn % 5}]
+            if turn % 2:
+                bypass = not opened["document"]["layers"][0]["filters"][0]["bypass"]
+                patch = [{"op": "replace", "path": "/layers/0/filters/0/bypass", "value": bypass}]
+            body = {"revision": opened["revision"], "patch": patch}
+            (await self.client.patch(path, json=body, headers=self.headers)).raise_for_status()
+
+    async def export(self, name: str) -> None:
+        """One export after the other."""
+        path = f"/api/sounds/{self.sounds[name]}/renders"
+        while True:
+            made = await self.client.post(path, json={"end": 60.0}, headers=self.headers)
+            state = made.json()
+            while state["state"] in ("waiting", "running"):
+                await asyncio.sleep(0.5)
+                state = (await self.client.get(f"/api/renders/{state['id']}")).json()
+
+    async def take_in(self, _: str) -> None:
+        """One recording after the other, two minutes each."""
+        for number in range(10**6):
+            key = await asyncio.to_thread(self._take_in_one, number)
+            await self.client.get(f"/api/material/{key}/loops")
+
+    def _take_in_one(self, number: int) -> str:
+        """Away from the client that plays, which must not wait for it."""
+        noise = np.random.default_rng(number).uniform(-0.1, 0.1, (120 * RATE, 2))
+        with tempfile.NamedTemporaryFile(suffix=".wav") as file:
+            soundfile.write(file.name, noise, RATE, subtype="PCM_16")
+            command = [
+                sys.executable,
+                "-c",
+                UPLOAD,
+                file.name,
+                self.url,
+                self.headers["X-CSRFToken"],
+            ]
+            answer = subprocess.run(command, capture_output=True, check=True)
+        found: str = json.loads(answer.stdout)["card"]["key"]
+        return found
+
+
+@contextlib.asynccontextmanager
+async def beside(work: Awaitable[None] | None) -> AsyncIterator[None]:
+    """Something that goes on meanwhile."""
+    task = asyncio.ensure_future(work) if work is not None else None
+    try:
+        yield
+    finally:
+        if task is not None:
+            if task.done() and not task.cancelled() and task.exception():
+                print(f"   what went on beside it failed: {task.exception()!r}")
+            task.cancel()
+
+
+async def measure(server: Server, seconds: float, name: str) -> int:
+    """Print a line for each; the number of times that it ran dry."""
+    studio = Studio(server)
+    await studio.enter()
+    cases: list[tuple[str, Callable[[str], Awaitable[None]] | None, list[float] | None]] = [
+        ("alone", None, None),
+        ("looping over four seconds", None, [20.0, 24.0]),
+        ("while another page draws", studio.draw, None),
+        ("edited every two seconds", studio.edit, None),
+        ("while exports run", studio.export, None),
+        ("while recordings are taken in", studio.take_in, None),
+    ]
+    dry = 0
+    for what, work, loop in cases:
+        async with beside(work(name) if work else None):
+            heard = await studio.player(name).play(seconds, loop)
+        dry += heard.dry
+        print(
+            f"{name}, {what:<30} ran dry {heard.dry} times in {heard.played / RATE:.0f} s; "
+            f"least left {heard.least:.0f} ms",
+            flush=True,
+        )
+    return dry
+
+
+def main() -> None:
+    """Listen in every company."""
+    seconds = float(sys.argv[1]) if len(sys.argv) > 1 else 600.0
+    name = sys.argv[2] if len(sys.argv) > 2 else SOUND
+    with tempfile.TemporaryDirectory() as folder:
+        server = Server(Path(folder))
+        server.start()
+        try:
+            dry = asyncio.run(measure(server, seconds, name))
+        finally:
+            server.kill()
+    raise SystemExit(1 if dry else 0)
+
+
+if __name__ == "__main__":
+    main()
