@@ -13,7 +13,7 @@ import time
 import warnings
 from pathlib import Path
 
-from studio.workers import come_first, get_ready
+from studio.workers import come_first, get_ready, give_memory_back
 
 HOST = "127.0.0.1"
 FIRST_PORT = 8460
@@ -89,6 +89,7 @@ def main() -> None:
     # Static files come from a synchronous iterator; they are small, so that is no harm.
     warnings.filterwarnings("ignore", message="StreamingHttpResponse must consume")
     sys.setswitchinterval(0.001)  # the audio thread must not wait long for its turn
+    give_memory_back()
     port = free_port(given.port)
     get_ready()  # on another core, meanwhile
     prepare(given.demo)

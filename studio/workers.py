@@ -10,6 +10,7 @@ at any time.
 from __future__ import annotations
 
 import contextlib
+import ctypes
 import importlib
 import multiprocessing
 import os
@@ -22,6 +23,8 @@ from multiprocessing import forkserver
 from multiprocessing.connection import Connection
 from typing import Any
 
+ARENA_MAX, MOST_ARENAS = -8, 2
+"""The option's number in glibc's malloc.h, and how many arenas there are."""
 NICENESS, URGENCY = 10, -10
 """How much workers stand back for the process that plays, and how much that comes first."""
 LONGEST_PAUSE = 0.25
@@ -51,6 +54,15 @@ def get_ready() -> None:
     """
     with contextlib.suppress(OSError):
         forkserver.ensure_running()
+
+
+def give_memory_back() -> None:
+    """Let few threads keep freed memory for themselves, so that what a page needed is free again.
+
+    The C library otherwise keeps an arena for each of many threads; without it nothing is lost.
+    """
+    with contextlib.suppress(OSError, AttributeError):
+        ctypes.CDLL(None).mallopt(ARENA_MAX, MOST_ARENAS)
 
 
 def come_first() -> None:

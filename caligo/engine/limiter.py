@@ -8,22 +8,22 @@ import numpy as np
 from numba import njit
 from numpy.typing import NDArray
 
-from caligo.measure.true_peak import LARGEST_GAIN, PHASES, TAPS, peak_between
+from caligo.measure.true_peak import LARGEST_GAIN, OVER, TAPS, WEIGHTS, peak_between
 from caligo.signal.ticks import TICK
 
 DELAY_TICKS = 2
 """Ticks by which the output is late; the engine runs so much ahead."""
 DELAY = DELAY_TICKS * TICK
-SMOOTHING = 100
-"""Samples over which the gain is averaged; at most DELAY - 5, so that it arrives in time."""
+SMOOTHING = 80
+"""Samples over which the gain is averaged; at most DELAY - TAPS / 2, so that it arrives in time."""
 RELEASE = 0.25
 """Seconds in which the gain recovers by 63 %."""
-MARGIN = 0.99
+MARGIN = 0.97
 """The gain aims a little below the ceiling, for what its own movement adds between samples."""
 
 
 @njit(cache=True, nogil=True)
-def _needed_gain(samples: np.ndarray, phases: np.ndarray, top: float, out: np.ndarray) -> None:
+def _needed_gain(samples: np.ndarray, weights: np.ndarray, top: float, out: np.ndarray) -> None:
     """The gain that keeps each true peak at `top`; `samples` ``[2, TAPS - 1 + TICK]``."""
     largest = 0.0
     for c in range(2):
@@ -32,11 +32,12 @@ def _needed_gain(samples: np.ndarray, phases: np.ndarray, top: float, out: np.nd
     if largest * LARGEST_GAIN <= top:
         out[:] = 1.0
         return
+    values = np.empty(OVER)
     for n in range(TICK):
         peak = 0.0
         for c in range(2):
             peak = max(peak, abs(samples[c, n + TAPS - 1]))
-            peak = max(peak, peak_between(samples[c], phases, n + TAPS - 1))
+            peak = max(peak, peak_between(samples[c], weights, n + TAPS - 1, values))
         out[n] = min(1.0, top / peak) if peak > 0.0 else 1.0
 
 
@@ -47,7 +48,7 @@ def _run(  # noqa: C901, PLR0912 (one pass over the samples)
     wanted: np.ndarray,
     lowest: np.ndarray,
     last: np.ndarray,
-    phases: np.ndarray,
+    weights: np.ndarray,
     ceiling: float,
     recovery: float,
 ) -> None:
@@ -75,7 +76,7 @@ def _run(  # noqa: C901, PLR0912 (one pass over the samples)
             for n in range(TICK):
                 x = signal[c, k * TICK + n]
                 line[c, DELAY + n] = x if math.isfinite(x) else 0.0
-        _needed_gain(line[:, DELAY - TAPS + 1 :], phases, ceiling * MARGIN, need)
+        _needed_gain(line[:, DELAY - TAPS + 1 :], weights, ceiling * MARGIN, need)
         held = last[0]
         for n in range(TICK):
             held = min(need[n], held + (1.0 - held) * recovery)
@@ -143,7 +144,7 @@ class Limiter:
             state["wanted"],
             state["lowest"],
             state["last"],
-            PHASES,
+            WEIGHTS,
             self._ceiling,
             self._recovery,
         )

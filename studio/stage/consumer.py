@@ -167,7 +167,11 @@ class StageConsumer(AsyncWebsocketConsumer):  # type: ignore[misc]
         await self.send(text_data=ChangedNews(revision=self._revision).model_dump_json())
 
     async def _tell_render(self, render_id: int) -> None:
-        render = await Render.objects.filter(pk=render_id).afirst()
+        def read() -> Render | None:
+            return Render.objects.filter(pk=render_id).first()
+
+        # On a thread of its own: the one that Django shares may be waiting for this loop.
+        render = await database_sync_to_async(read, thread_sensitive=False)()
         if render is not None:
             news = RenderNews(
                 id=render.pk,

@@ -85,10 +85,24 @@ def any_document(draw: Any) -> dict[str, Any]:
     (layer,) = [m for m in catalogue() if (m.family, m.kind) == ("part", "layer")]
     parts = {m.kind: m for m in catalogue() if m.family == "part"}
     source = draw(any_source())
-    targets = movable("ground", "part", "layer")
+    filters = [draw(module_of("filter", f"f{i}")) for i in range(draw(st.integers(0, 2)))]
+    inserts = [draw(module_of("effect", f"i{i}")) for i in range(draw(st.integers(0, 1)))]
+    shared = [draw(module_of("effect", "e"))]
+    last = [draw(module_of("effect", f"l{i}")) for i in range(draw(st.integers(0, 1)))]
+    targets = movable("ground", "part", "layer") + movable("b", "part", "bus")
     targets += movable("ground.source", "source", source["kind"])
     for item in source["items"]:
         targets += movable(f"ground.source.{item['id']}", "item", item["kind"])
+    for owner, family, chain in (
+        ("ground", "filter", filters), ("ground", "effect", inserts), ("b", "effect", shared),
+        ("master", "effect", last),
+    ):  # fmt: skip
+        for part in chain:
+            targets += movable(f"{owner}.{part['id']}", family, part["kind"])
+    second = {
+        "id": "second", "name": "Second", "source": draw(any_source()),
+        "params": draw(params_of(layer)) | AUDIBLE,
+    }  # fmt: skip
     routes = []
     for i in range(draw(st.integers(0, 4))):
         address, parameter = draw(st.sampled_from(targets))
@@ -106,12 +120,13 @@ def any_document(draw: Any) -> dict[str, Any]:
             "name": "Ground",
             "params": draw(params_of(layer)) | AUDIBLE,
             "source": source,
-            "filters": [draw(module_of("filter", f"f{i}")) for i in range(draw(st.integers(0, 2)))],
+            "filters": filters,
+            "inserts": inserts,
             "envelope": {"params": draw(params_of(parts["amplitude"]))},
             "sends": [{"id": "s", "bus": "b", "params": {"level": draw(st.floats(-80, 12))}}],
-        }],
-        "buses": [{"id": "b", "name": "B", "effects": [draw(module_of("effect", "e"))]}],
-        "master": {"params": draw(params_of(parts["master"]))},
+        }, *([second] if draw(st.booleans()) else [])],
+        "buses": [{"id": "b", "name": "B", "effects": shared}],
+        "master": {"params": draw(params_of(parts["master"])), "effects": last},
         "modulators": [draw(module_of("modulator", "m")) | {
             "name": "M", "scope": draw(st.sampled_from(["note", "sound"]))}],
         "routes": routes,
