@@ -14,6 +14,7 @@ import shutil
 import tempfile
 import threading
 from collections import OrderedDict
+from collections.abc import Callable
 from dataclasses import dataclass, field
 from functools import cached_property, lru_cache
 from pathlib import Path
@@ -254,11 +255,19 @@ class Shelf:
         path.with_suffix(ASIDE).unlink(missing_ok=True)
 
     def add_recording(
-        self, path: Path, name: str, origin: str = "", called: str = ""
+        self,
+        path: Path,
+        name: str,
+        origin: str = "",
+        called: str = "",
+        *,
+        progress: Callable[[float], None] = lambda _: None,
+        interrupted: Callable[[], bool] = lambda: False,
     ) -> tuple[RecordingCard, bool]:
         """Take a file in; whether it was new is told beside its card.
 
-        `called` is what problems call the file, its own name if not given.
+        `called` is what problems call the file, its own name if not given. While a long one is
+        decoded, `progress` is told the share that is done, and it stops where `interrupted`.
 
         Raises
         ------
@@ -270,7 +279,7 @@ class Shelf:
             long, rate, ending = is_long(reader.frames, reader.channels), reader.rate, reader.ending
         if long:
             scratch = self.folders[0] / MADE / f".new.{os.getpid()}.{threading.get_ident()}.npy"
-            _decode(path, called, scratch)
+            _decode(path, called, scratch, progress, interrupted)
             samples = mapped(scratch)
         else:
             samples, rate = read_recording(path, called)
@@ -371,7 +380,13 @@ class Shelf:
         return len(old)
 
 
-def _decode(path: Path, called: str, target: Path) -> None:
+def _decode(
+    path: Path,
+    called: str,
+    target: Path,
+    progress: Callable[[float], None] = lambda _: None,
+    interrupted: Callable[[], bool] = lambda: False,
+) -> None:
     """The samples of an audio file as an array on disk."""
     with RecordingReader(path, called) as reader:
         needed = 4 * reader.frames * reader.channels
@@ -385,6 +400,9 @@ def _decode(path: Path, called: str, target: Path) -> None:
             for piece in reader.pieces():
                 file.write(at, piece)
                 at += piece.shape[1]
+                progress(at / reader.frames)
+                if interrupted():
+                    raise MaterialError(f"{called} was not taken in: it was cancelled")
 
 
 def _short(name: str) -> str:

@@ -25,12 +25,14 @@ from caligo.material.overview import outline, spectrogram
 from caligo.material.reading import MaterialError
 from caligo.material.shelf import Shelf, current, described
 from studio.library.models import Sound
-from studio.material import cutting
+from studio.material import cutting, work
 from studio.material.schemas import (
     CardChange,
     CutIn,
     CutOut,
     InstrumentOut,
+    JobName,
+    JobOut,
     KeptTable,
     MaterialOut,
     OutlineOut,
@@ -80,9 +82,25 @@ def material(request: HttpRequest) -> Any:
 
 
 @router.post("/material", response={201: TakenIn, 422: SaidOut})
-def add(request: HttpRequest, file: File[UploadedFile]) -> Any:
-    """Take in a recording."""
-    return Status(201, take_in(file))
+def add(request: HttpRequest, file: File[UploadedFile], job: JobName = "") -> Any:
+    """Take in a recording, as a job that may be asked for and cancelled."""
+    return Status(201, take_in(file, job))
+
+
+@router.get("/material/jobs/{job}", response={200: JobOut, 404: SaidOut})
+def how_far(request: HttpRequest, job: JobName) -> Any:
+    """How far a job is."""
+    found = work.job(job)
+    if found is None:
+        raise Sound.DoesNotExist
+    return {"share": found.share}
+
+
+@router.post("/material/jobs/{job}/cancel", response={204: None})
+def cancel_job(request: HttpRequest, job: JobName) -> Any:
+    """Cancel a job; one that is over stays as it is."""
+    work.cancel(job)
+    return Status(204, None)
 
 
 @router.post("/material/instrument", response={201: InstrumentOut, 422: SaidOut})

@@ -10,6 +10,7 @@ from pydantic import Field
 from caligo.material.cards import Card, Loop, RecordingCard, Step, TableCard
 
 Root = Annotated[float, Field(ge=0.0, le=127.0)]
+JobName = Annotated[str, Field(max_length=40, pattern="^[0-9a-f-]*$")]
 NameText = Annotated[str, Field(min_length=1, max_length=80)]
 
 
@@ -19,6 +20,12 @@ class MaterialOut(Schema):
     card: Card
     shipped: bool
     used_by: list[str]
+
+
+class JobOut(Schema):
+    """How far something is that a page waits for."""
+
+    share: float
 
 
 class TakenIn(Schema):

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Iterator
+from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
@@ -11,27 +12,72 @@ from caligo.material.cards import RecordingCard
 from caligo.material.loops import FoundLoop, find_loops
 from caligo.material.reading import MaterialError
 from caligo.material.shelf import Recording, current, shelf_of
-from studio.workers import takers
+from studio.telling import told
+from studio.workers import Worker, takers
 
+CANCELLED = "it was cancelled"
 MISSING = "this recording is no longer on the shelf, or its file is damaged"
 
 
-def in_a_worker(task: str, *arguments: Any) -> Any:
-    """The one result of a task of this module, computed by a worker.
+@dataclass(slots=True)
+class Job:
+    """Something that a page waits for, and may cancel."""
+
+    share: float = 0.0
+    cancelled: bool = False
+    worker: Worker | None = None
+
+
+_jobs: dict[str, Job] = {}
+
+
+def job(name: str) -> Job | None:
+    """The job of a name, while it is under way."""
+    return _jobs.get(name)
+
+
+def cancel(name: str) -> None:
+    """Stop a job, if it is under way."""
+    found = _jobs.get(name)
+    if found is not None:
+        found.cancelled = True
+        if found.worker is not None:
+            found.worker.stop()
+
+
+def in_a_worker(task: str, *arguments: Any, name: str = "") -> Any:
+    """The last result of a task of this module, computed by a worker; numbers before it are shares.
+
+    Parameters
+    ----------
+    name
+        The name of the job, by which its share is asked for and by which it is cancelled.
 
     Raises
     ------
     MaterialError
-        Whatever the task raised.
+        Whatever the task raised, or that it was cancelled.
     """
-    worker = takers.borrow()
-    assert worker is not None
+    here = Job()
+    if name:
+        _jobs[name] = here
+    worker = takers.borrow(lambda: not here.cancelled)
+    if worker is None:
+        _jobs.pop(name, None)
+        raise MaterialError(CANCELLED)
+    here.worker = worker
     folders = [str(folder) for folder in current().folders]
+    result: Any = None
     try:
-        results = list(worker.run(f"studio.material.work:{task}", folders, *arguments))
+        for result in worker.run(f"studio.material.work:{task}", folders, *arguments):
+            if isinstance(result, float):
+                here.share = result
     finally:
+        _jobs.pop(name, None)
         takers.give_back(worker)
-    return results[0]
+    if here.cancelled:
+        raise MaterialError(CANCELLED)
+    return result
 
 
 def _recording(folders: list[str], key: str) -> Recording:
@@ -49,9 +95,13 @@ def take_in(
     called: str,
     *,
     interrupted: Callable[[], bool],
-) -> Iterator[tuple[RecordingCard, bool]]:
-    """Take a file in; its card, and whether it was new."""
-    yield shelf_of(folders).add_recording(path, name, origin, called)
+) -> Iterator[float | tuple[RecordingCard, bool]]:
+    """Take a file in: shares, then its card, and whether it was new."""
+    yield from told(
+        lambda progress: shelf_of(folders).add_recording(
+            path, name, origin, called, progress=progress, interrupted=interrupted
+        )
+    )
 
 
 def loops(

@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 import io
+import threading
+import time
 import zipfile
 from pathlib import Path
 from typing import Any
@@ -11,6 +13,7 @@ import numpy as np
 import pytest
 import soundfile
 from django.core.files.uploadedfile import SimpleUploadedFile
+from django.db import connection
 from PIL import Image
 
 from caligo.formats.sfz import read_sfz
@@ -210,3 +213,36 @@ def test_an_instrument_comes_in_and_goes_out(api: Api, sound: Sound) -> None:
     assert zone.key_high == 59
     wave, _ = soundfile.read(io.BytesIO(archive.read(zone.sample)))
     assert len(wave) == RATE
+
+
+@pytest.mark.django_db(transaction=True)
+def test_taking_in_tells_how_far_it_is_and_can_be_cancelled(
+    api: Api, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """Both while a worker is at it; nothing is left behind."""
+    path = tmp_path / "long.flac"
+    noise = np.random.default_rng(1).uniform(-0.1, 0.1, (400 * 48_000, 1))
+    soundfile.write(path, noise, 48_000, subtype="PCM_16")
+    answers: list[Any] = []
+
+    def upload() -> None:
+        file = SimpleUploadedFile("long.flac", path.read_bytes())
+        headers = {"X-CSRFToken": api.token}
+        answers.append(api.client.post("/api/material?job=abc-1", {"file": file}, headers=headers))
+        connection.close()
+
+    thread = threading.Thread(target=upload)
+    thread.start()
+    shares: list[float] = []
+    while thread.is_alive() and not (shares and shares[-1] > 0.0):
+        found = Api()("GET", "/material/jobs/abc-1")
+        if found.status_code == 200:
+            shares.append(found.json()["share"])
+        time.sleep(0.02)
+    assert Api()("POST", "/material/jobs/abc-1/cancel").status_code == 204
+    thread.join()
+    assert 0.0 < shares[-1] < 1.0
+    assert answers[0].status_code == 422
+    assert "cancelled" in answers[0].json()["text"]
+    assert api("GET", "/material/jobs/abc-1").status_code == 404
+    assert not list(current().folders[0].rglob("*.npy"))

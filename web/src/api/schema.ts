@@ -511,9 +511,49 @@ export interface paths {
         put?: never;
         /**
          * Add
-         * @description Take in a recording.
+         * @description Take in a recording, as a job that may be asked for and cancelled.
          */
         post: operations["studio_material_api_add"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/material/jobs/{job}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * How Far
+         * @description How far a job is.
+         */
+        get: operations["studio_material_api_how_far"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/material/jobs/{job}/cancel": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Cancel Job
+         * @description Cancel a job; one that is over stays as it is.
+         */
+        post: operations["studio_material_api_cancel_job"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1992,6 +2032,14 @@ export interface components {
             card: components["schemas"]["RecordingCard"];
             /** Fresh */
             fresh: boolean;
+        };
+        /**
+         * JobOut
+         * @description How far something is that a page waits for.
+         */
+        JobOut: {
+            /** Share */
+            share: number;
         };
         /**
          * InstrumentOut
@@ -3514,7 +3562,9 @@ export interface operations {
     };
     studio_material_api_add: {
         parameters: {
-            query?: never;
+            query?: {
+                job?: string;
+            };
             header?: never;
             path?: never;
             cookie?: never;
@@ -3548,6 +3598,57 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["SaidOut"];
                 };
+            };
+        };
+    };
+    studio_material_api_how_far: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobOut"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SaidOut"];
+                };
+            };
+        };
+    };
+    studio_material_api_cancel_job: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
         };
     };

@@ -151,11 +151,23 @@ export function takeIn(
     const request = new XMLHttpRequest();
     const form = new FormData();
     form.append("file", file);
-    request.open("POST", "/api/material");
+    const job = crypto.randomUUID();
+    const path = { job };
+    let asking: ReturnType<typeof setInterval> | undefined;
+    // Half of the way is sending it, half is what the server does with it.
+    const ask = async () => {
+      const found = await api.GET("/api/material/jobs/{job}", { params: { path } });
+      if (found.data) onProgress(0.5 + 0.5 * found.data.share);
+    };
+    request.upload.onload = () => {
+      asking = setInterval(() => void ask().catch(() => undefined), ASK_MS);
+    };
+    request.onloadend = () => clearInterval(asking);
+    request.open("POST", `/api/material?job=${job}`);
     request.setRequestHeader("X-CSRFToken", token());
     request.responseType = "json";
     request.upload.onprogress = (event) => {
-      if (event.lengthComputable) onProgress(event.loaded / event.total);
+      if (event.lengthComputable) onProgress((0.5 * event.loaded) / event.total);
     };
     request.onload = () => {
       if (request.status === 201) resolve(request.response as Schemas["TakenIn"]);
@@ -167,10 +179,17 @@ export function takeIn(
     request.onerror = () =>
       reject(new Error(`The connection was lost while sending ${file.name}.`));
     request.onabort = () => reject(new DOMException("cancelled", "AbortError"));
-    signal.addEventListener("abort", () => request.abort());
+    signal.addEventListener("abort", () => {
+      request.abort();
+      const cancelled = api.POST("/api/material/jobs/{job}/cancel", { params: { path } });
+      void cancelled.catch(() => undefined);
+    });
     request.send(form);
   });
 }
+
+/** Between questions of how far the server is with a file. */
+const ASK_MS = 500;
 
 const AUDIO = /\.(wav|wave|flac|ogg|oga|aif|aiff|aifc|mp3)$/i;
 
