@@ -25,6 +25,25 @@ def warnings(sound: Sound) -> list[Problem]:
     return found
 
 
+def names_of(sound: Sound) -> dict[str, str]:
+    """What layers, buses and modulators are called, by their ids."""
+    return (
+        {layer.id: layer.name for layer in sound.layers}
+        | {bus.id: bus.name for bus in sound.buses}
+        | {modulator.id: modulator.name for modulator in sound.modulators}
+        | {"master": "Master"}
+    )
+
+
+def in_words(sound: Sound, problem: Problem) -> str:
+    """A warning as the screen says it: with names instead of addresses."""
+    address = find_parameter(sound, problem.address)
+    if address is None:
+        return problem.message[:1].upper() + problem.message[1:]
+    owner = names_of(sound).get(problem.address.partition(".")[0], sound.name)
+    return f"{owner}, {address.parameter.name.lower()}: {problem.message}"
+
+
 def _empty(path: str, part: Part, moved: set[str]) -> Iterator[Problem]:
     """Parameters that name nothing, or hold an empty list, where something depends on them."""
     for parameter in module(part.family, part.kind).parameters:
@@ -66,6 +85,7 @@ def _routes(sound: Sound, moved: set[str]) -> Iterator[Problem]:
     bypassed = {
         path for path, _, part in parts(sound) if isinstance(part, ProcessorPart) and part.bypass
     }
+    names = names_of(sound)
     for route in sound.routes:
         if route.muted:
             continue
@@ -74,10 +94,11 @@ def _routes(sound: Sound, moved: set[str]) -> Iterator[Problem]:
             continue
         path, _, key = route.target.rpartition(".")
         name = f"{address.module.name} {address.parameter.name.lower()}"
+        name = f"{names.get(path.partition('.')[0], 'the sound')}'s {name}"
         others = {target.rpartition(".")[2] for target in moved if target.startswith(f"{path}.")}
         if path in bypassed:
-            yield Problem(at, f"it moves {name}, which is bypassed", route.target)
+            yield Problem(at, f"{names[route.source]} moves {name}, which is bypassed")
         elif not is_on(address.parameter, address.part, others - {key}):
-            yield Problem(at, f"it moves {name}, which is switched off", route.target)
+            yield Problem(at, f"{names[route.source]} moves {name}, which is switched off")
         elif route.depth == 0.0:
-            yield Problem(at, f"it moves {name} by nothing; its depth is 0", route.target)
+            yield Problem(at, f"{names[route.source]} moves {name} by nothing; its depth is 0")

@@ -12,7 +12,7 @@ from django.db.models import QuerySet
 
 from caligo.document import Edited, apply_patch, read_score, read_sound
 from caligo.document import Sound as SoundDocument
-from caligo.document.meaning import warnings
+from caligo.document.meaning import in_words, warnings
 from studio.library.models import Cue, Score, Sound, Version
 from studio.signals import sound_changed
 
@@ -65,7 +65,7 @@ def _apply(
 
 def warnings_of(sound: SoundDocument) -> list[str]:
     """What of a sound does nothing, though it was meant to, in words."""
-    return [str(problem) for problem in warnings(sound)[:MOST_WARNINGS]]
+    return [in_words(sound, problem) for problem in warnings(sound)[:MOST_WARNINGS]]
 
 
 def _wait_for(row: QuerySet[Any], revision: int) -> None:

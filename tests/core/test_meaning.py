@@ -10,7 +10,7 @@ import pytest
 
 from caligo.command.main import main
 from caligo.document import DocumentError, read_sound
-from caligo.document.meaning import warnings
+from caligo.document.meaning import in_words, warnings
 from caligo.engine.offline import render_array
 from demo.pads import dome_air
 from demo.sounds import SOUNDS
@@ -68,6 +68,16 @@ def test_routes_to_what_is_off_are_told() -> None:
     document["layers"][0]["filters"][0]["bypass"] = False
     document["routes"][0]["depth"] = 0.0
     assert "by nothing" in told(document)[f"routes.{document['routes'][0]['id']}"]
+
+
+def test_the_screen_says_names() -> None:
+    document = dome_air()
+    document["layers"][0]["filters"][0]["bypass"] = True
+    document["layers"][0].setdefault("params", {}).update(key_low=70, key_high=60)
+    sound = read_sound(document)
+    words = [in_words(sound, problem) for problem in warnings(sound)]
+    assert words[0].startswith("Ground, lowest key: the lower end lies above")
+    assert "Dawn moves Ground's Low-pass cutoff, which is bypassed" in words
 
 
 def test_an_empty_list_of_partials_is_silent() -> None:

@@ -109,27 +109,31 @@ function Notice() {
   return (
     <div
       role={notice.kind === "problem" ? "alert" : "status"}
-      className={`panel fixed bottom-4 left-1/2 z-[60] flex max-h-[40vh] w-max max-w-[min(720px,92vw)] -translate-x-1/2 flex-wrap items-start gap-3 overflow-auto px-4 py-2.5 ${
-        notice.kind === "problem" ? "border-warn text-warn" : ""
-      }`}
+      className={`panel fixed bottom-4 left-1/2 z-[60] max-h-[40vh] w-max max-w-[min(720px,92vw)] -translate-x-1/2 overflow-auto py-2.5 pl-4 pr-10 ${
+        notice.actions.length > 1 ? "" : "flex items-start gap-3"
+      } ${notice.kind === "problem" ? "border-warn text-warn" : ""}`}
     >
-      <span className="min-w-0 flex-1 basis-80 whitespace-pre-line break-words">{notice.text}</span>
-      {notice.actions.map(({ name, act }) => (
-        <button
-          key={name}
-          type="button"
-          className="button shrink-0"
-          onClick={() => {
-            dismissNotice(notice);
-            act();
-          }}
-        >
-          {name}
-        </button>
-      ))}
+      <p className="min-w-0 whitespace-pre-line break-words">{notice.text}</p>
+      {notice.actions.length > 0 && (
+        <div className={`flex shrink-0 flex-wrap gap-2 ${notice.actions.length > 1 ? "mt-2" : ""}`}>
+          {notice.actions.map(({ name, act }) => (
+            <button
+              key={name}
+              type="button"
+              className="button"
+              onClick={() => {
+                dismissNotice(notice);
+                act();
+              }}
+            >
+              {name}
+            </button>
+          ))}
+        </div>
+      )}
       <button
         type="button"
-        className="button-plain shrink-0"
+        className="button-plain absolute right-2 top-2"
         onClick={() => dismissNotice(notice)}
         aria-label="Dismiss"
       >
