@@ -9,7 +9,8 @@ from typing import Any
 
 from caligo.formats.sfz import Sfz, SfzZone, write_sfz
 from caligo.material.cards import RecordingCard
-from caligo.material.shelf import MIDDLE_C, Shelf
+from caligo.material.recording import MIDDLE_C
+from caligo.material.shelf import Shelf
 
 Params = dict[str, Any]
 

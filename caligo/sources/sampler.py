@@ -21,8 +21,8 @@ from caligo.catalogue import (
 )
 from caligo.document.pitch import frequency
 from caligo.document.sound import ItemPart
+from caligo.material.recording import Recording
 from caligo.material.seams import bounds
-from caligo.material.shelf import Recording
 from caligo.movement.block import SourceBlock
 from caligo.movement.notes import Floats
 from caligo.movement.voices import Voice

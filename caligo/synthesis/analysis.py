@@ -14,7 +14,7 @@ from scipy import fft
 from scipy.ndimage import median_filter
 
 from caligo.material.long import let_go
-from caligo.material.shelf import Recording
+from caligo.material.recording import Recording
 
 SIZE = 4096
 HOP = 1024

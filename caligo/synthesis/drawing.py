@@ -10,7 +10,8 @@ from numpy.typing import NDArray
 
 from caligo.catalogue import Kind, Parameter
 from caligo.document.sound import Part
-from caligo.material.shelf import Recording, current
+from caligo.material.recording import Recording
+from caligo.material.shelf import current
 
 TAPS = 16
 PHASES = 512

@@ -13,7 +13,8 @@ from caligo.document.pitch import frequency
 from caligo.material.cutting import Spectra, by_picture
 from caligo.material.long import pieces
 from caligo.material.reading import MaterialError
-from caligo.material.shelf import Recording, current
+from caligo.material.recording import Recording
+from caligo.material.shelf import current
 from caligo.synthesis.tables import LENGTH, audition, from_spectra
 from studio.material.schemas import CutIn, CutOut
 from studio.material.work import MISSING, in_a_worker

@@ -11,7 +11,8 @@ from caligo.material import cutting
 from caligo.material.cards import RecordingCard
 from caligo.material.loops import FoundLoop, find_loops
 from caligo.material.reading import MaterialError
-from caligo.material.shelf import Recording, current, shelf_of
+from caligo.material.recording import Recording
+from caligo.material.shelf import current, shelf_of
 from studio.telling import told
 from studio.workers import Worker, takers
 

@@ -1,0 +1,76 @@
+"""A recording as sources read it: after its steps, at any speed."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+from functools import cached_property
+from pathlib import Path
+
+import numpy as np
+from numpy.typing import NDArray
+
+from caligo.material.cards import RecordingCard
+from caligo.material.long import ArrayFile, mapped, pieces, powers
+from caligo.material.pyramid import Pyramid
+
+MIDDLE_C = 60.0
+
+
+@dataclass(frozen=True)
+class Recording:
+    """A recording after its steps, ready to be read at any speed.
+
+    Parameters
+    ----------
+    samples
+        ``[channels, frames]``
+    place
+        Where files are kept that are made of it, if it is long; see `caligo.material.long`.
+    """
+
+    card: RecordingCard
+    samples: NDArray[np.float32] = field(repr=False)
+    place: Path | None = None
+
+    @property
+    def rate(self) -> int:
+        """Its own sample rate."""
+        return self.card.rate
+
+    @property
+    def frames(self) -> int:
+        """Samples after the steps."""
+        return int(self.samples.shape[1])
+
+    @property
+    def root(self) -> float:
+        """The key at which it sounds as recorded; middle C where it has no pitch."""
+        return MIDDLE_C if self.card.root is None else self.card.root
+
+    @cached_property
+    def pyramid(self) -> Pyramid:
+        """Copies for reading it faster."""
+        return Pyramid(self.samples, path=self._beside(".copies.npy"))
+
+    @cached_property
+    def mono(self) -> Pyramid:
+        """Copies of both sides together."""
+        path = self._beside(".mono.npy")
+        if path is None:
+            return Pyramid(self.samples.mean(axis=0, keepdims=True))
+        if not path.exists():
+            with ArrayFile(path, 1, self.frames) as file:
+                for at, piece in pieces(self.samples):
+                    file.write(at, piece.mean(axis=0, keepdims=True))
+        return Pyramid(mapped(path), path=self._beside(".mono-copies.npy"))
+
+    def _beside(self, ending: str) -> Path | None:
+        return None if self.place is None else self.place.with_name(self.place.name + ending)
+
+    @cached_property
+    def level(self) -> float:
+        """The root mean square of what is heard of it: the loudest quarter of its moments."""
+        size = max(1, min(self.frames, self.rate // 20))
+        power = powers(self.samples, size)
+        loud = np.sort(power)[-max(1, len(power) // 4) :]
+        return float(np.sqrt(loud.mean()))
