@@ -8,7 +8,7 @@ import numpy as np
 from numba import njit
 from numpy.typing import NDArray
 
-from caligo.measure.true_peak import LARGEST_GAIN, OVER, TAPS, WEIGHTS, peak_between
+from caligo.measure.true_peak import LARGEST_GAIN, TAPS, WEIGHTS, peaks_between
 from caligo.signal.ticks import TICK
 
 DELAY_TICKS = 2
@@ -32,13 +32,17 @@ def _needed_gain(samples: np.ndarray, weights: np.ndarray, top: float, out: np.n
     if largest * LARGEST_GAIN <= top:
         out[:] = 1.0
         return
-    values = np.empty(OVER)
+    values, peaks = np.empty(TICK, np.float32), np.empty(TICK, np.float32)
+    peak = np.zeros(TICK, np.float32)
+    side = np.empty(TAPS - 1 + TICK, np.float32)  # next to each other in memory: kernels are quick
+    for c in range(2):
+        for n in range(TAPS - 1 + TICK):
+            side[n] = samples[c, n]
+        peaks_between(side, weights, values, peaks)
+        for n in range(TICK):
+            peak[n] = max(peak[n], peaks[n])
     for n in range(TICK):
-        peak = 0.0
-        for c in range(2):
-            peak = max(peak, abs(samples[c, n + TAPS - 1]))
-            peak = max(peak, peak_between(samples[c], weights, n + TAPS - 1, values))
-        out[n] = min(1.0, top / peak) if peak > 0.0 else 1.0
+        out[n] = min(1.0, top / peak[n]) if peak[n] > 0.0 else 1.0
 
 
 @njit(cache=True, nogil=True)

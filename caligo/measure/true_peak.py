@@ -13,6 +13,8 @@ import numpy as np
 from numba import njit
 from numpy.typing import NDArray
 
+from caligo.signal.ticks import TICK
+
 OVER = 8
 """Values for each sample."""
 TAPS = 80
@@ -20,59 +22,78 @@ SHARPNESS = 4.0
 """Kaiser's beta: stop band 53 dB down, so that the transition is narrow."""
 PASSED = 0.9565
 """Corner as a share of half the sample rate, between what resamplers pass and what they stop."""
-STRETCH = 256
-"""Samples that are looked at together."""
 
 
-def _interpolator() -> NDArray[np.float64]:
-    """Factors of the last `TAPS` samples, the newest first, for each value between two of them."""
-    tap, phase = np.arange(TAPS)[:, None], np.arange(OVER)[None, :]
+def _interpolator() -> NDArray[np.float32]:
+    """Factors of the last `TAPS` samples, the oldest first, for each value between two of them."""
+    tap, phase = np.arange(TAPS)[None, :], np.arange(OVER)[:, None]
     away = tap - (TAPS // 2 - 1) - 1.0 + phase / OVER
     window = np.i0(SHARPNESS * np.sqrt(np.maximum(0.0, 1.0 - (away / (TAPS / 2)) ** 2)))
     weights = np.sinc(away * PASSED) * window
-    found: NDArray[np.float64] = weights / weights.sum(axis=0)
+    found: NDArray[np.float32] = np.ascontiguousarray(
+        (weights / weights.sum(axis=1, keepdims=True))[:, ::-1], dtype=np.float32
+    )
     return found
 
 
 WEIGHTS = _interpolator()
-"""The interpolating filter ``[TAPS, OVER]``."""
-LARGEST_GAIN = float(np.abs(WEIGHTS).sum(axis=0).max())
+"""The interpolating filter ``[OVER, TAPS]``."""
+LARGEST_GAIN = float(np.abs(WEIGHTS).sum(axis=1).max())
 """No oversampled value exceeds the largest sample times this."""
 
 
 @njit(cache=True, nogil=True)
-def peak_between(samples: np.ndarray, weights: np.ndarray, end: int, values: np.ndarray) -> float:
-    """The largest magnitude among the oversampled values that end at ``samples[end]``.
+def peaks_between(
+    samples: np.ndarray, weights: np.ndarray, values: np.ndarray, out: np.ndarray
+) -> None:
+    """The largest magnitude around each sample of a tick, at it and between it and the next.
 
-    They lie half of `TAPS` before it; `values` ``[OVER]`` is scratch.
+    Parameters
+    ----------
+    samples
+        ``[TAPS - 1 + TICK]``, the first `TAPS` - 1 of which lead in.
+    weights
+        ``[OVER, TAPS]``, the oldest sample's first.
+    values
+        Scratch ``[TICK]``.
+    out
+        Receives the peaks at each sample, or half of `TAPS` before it ``[TICK]``.
     """
-    values[:] = 0.0
-    for tap in range(TAPS):
-        x = samples[end - tap]
-        for phase in range(OVER):
-            values[phase] += weights[tap, phase] * x
-    largest = 0.0
+    newest = samples[TAPS - 1 :]
+    for n in range(TICK):
+        out[n] = abs(newest[n])
+    # All samples of a factor at once: neighbours in memory are multiplied together.
     for phase in range(OVER):
-        largest = max(largest, abs(values[phase]))
-    return largest
+        for n in range(TICK):
+            values[n] = 0.0
+        for tap in range(TAPS):
+            weight, before = weights[phase, tap], samples[tap : tap + TICK]
+            for n in range(TICK):
+                values[n] += weight * before[n]
+        for n in range(TICK):
+            out[n] = max(out[n], abs(values[n]))
 
 
 @njit(cache=True, nogil=True)
 def _raised(samples: np.ndarray, weights: np.ndarray, largest: float) -> float:
     """The larger of `largest` and the true peak of `samples`, whose first `TAPS` - 1 lead in.
 
-    Stretches that cannot exceed `largest`, since no sample comes near it, are passed over.
+    Ticks that cannot exceed `largest`, since no sample comes near it, are passed over.
     """
-    values = np.empty(OVER)
-    for start in range(TAPS - 1, len(samples), STRETCH):
-        end = min(start + STRETCH, len(samples))
+    values, peaks = np.empty(TICK, np.float32), np.empty(TICK, np.float32)
+    piece = np.zeros(TAPS - 1 + TICK, np.float32)
+    for start in range(0, len(samples) - TAPS + 1, TICK):
+        size = min(TAPS - 1 + TICK, len(samples) - start)
         highest = 0.0
-        for n in range(start - TAPS + 1, end):
-            highest = max(highest, abs(samples[n]))
+        for n in range(size):
+            piece[n] = samples[start + n]
+            highest = max(highest, abs(piece[n]))
         if highest * LARGEST_GAIN <= largest:
             continue
-        for n in range(start, end):
-            largest = max(largest, abs(samples[n]), peak_between(samples, weights, n, values))
+        piece[size:] = 0.0
+        peaks_between(piece, weights, values, peaks)
+        for n in range(size - TAPS + 1):
+            largest = max(largest, peaks[n])
     return largest
 
 
@@ -80,13 +101,13 @@ class TruePeakMeter:
     """The true peak of a signal that arrives in pieces."""
 
     def __init__(self, channels: int = 2) -> None:
-        self._tail = np.zeros((channels, TAPS - 1), np.float64)
+        self._tail = np.zeros((channels, TAPS - 1), np.float32)
         self.peak = 0.0
 
     def add(self, signal: NDArray[np.float32]) -> None:
         """Take in `signal` ``[channels, samples]``."""
         for channel, samples in enumerate(signal):
-            joined = np.concatenate([self._tail[channel], samples.astype(np.float64)])
+            joined = np.concatenate([self._tail[channel], samples])
             self.peak = float(_raised(joined, WEIGHTS, self.peak))
             self._tail[channel] = joined[-(TAPS - 1) :]
 
