@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import argparse
+import contextlib
 import gc
 import os
 import shutil
@@ -18,21 +19,28 @@ from studio.workers import come_first, get_ready, give_memory_back
 HOST = "127.0.0.1"
 FIRST_PORT = 8460
 PORTS = 40
+BACKLOG = 128
+"""Connections that may wait to be taken."""
 LEAST_FREE = 16 << 20
 """Bytes that must be free on the disk to start."""
 
 
-def free_port(wanted: int | None) -> int:
-    """The wanted port, or the first free one from `FIRST_PORT` on."""
+def bound(wanted: int | None) -> socket.socket:
+    """A socket at the wanted port, or at the first free one from `FIRST_PORT` on.
+
+    It is bound at once and stays so: another studio that starts meanwhile takes the next.
+    """
     candidates = [wanted] if wanted else list(range(FIRST_PORT, FIRST_PORT + PORTS))
     for port in candidates:
-        with socket.socket() as probe:
-            probe.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
-            try:
-                probe.bind((HOST, port))
-            except OSError:
-                continue
-            return port
+        made = socket.socket()
+        made.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
+        try:
+            made.bind((HOST, port))
+            made.listen(BACKLOG)
+        except OSError:
+            made.close()
+            continue
+        return made
     raise SystemExit(
         f"caligo: no free port among {candidates[0]} to {candidates[-1]}; "
         "stop what runs there or give another with --port"
@@ -90,7 +98,7 @@ def main() -> None:
     warnings.filterwarnings("ignore", message="StreamingHttpResponse must consume")
     sys.setswitchinterval(0.001)  # the audio thread must not wait long for its turn
     give_memory_back()
-    port = free_port(given.port)
+    door = bound(given.port)
     get_ready()  # on another core, meanwhile
     prepare(given.demo)
     # Not imported above, since workers import this module too, as Python wants it.
@@ -105,16 +113,16 @@ def main() -> None:
     gc.freeze()
     # Done in a second or two, while the page is being opened.
     threading.Thread(target=warm_listening, daemon=True).start()
-    print(f"Caligo is at http://{HOST}:{port}/", flush=True)
-    uvicorn.run(
+    print(f"Caligo is at http://{HOST}:{door.getsockname()[1]}/", flush=True)
+    config = uvicorn.Config(
         application,
-        host=HOST,
-        port=port,
         log_level="warning",
         ws="websockets-sansio",
         ws_max_size=1 << 20,
         ws_per_message_deflate=False,
     )
+    with contextlib.suppress(KeyboardInterrupt):  # how it is stopped
+        uvicorn.Server(config).run(sockets=[door])
 
 
 if __name__ == "__main__":

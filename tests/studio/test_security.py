@@ -11,7 +11,7 @@ from django.test import Client
 from studio import settings
 from studio.library.models import Sound
 from studio.security import OwnOrigin
-from studio.serve import HOST, free_port
+from studio.serve import HOST, bound
 from tests.studio.conftest import Api
 
 
@@ -70,5 +70,8 @@ def test_a_websocket_is_for_the_own_page_alone(origin: str, host: str, let_in: b
 
 def test_served_on_loopback_only() -> None:
     assert HOST == "127.0.0.1"
-    assert free_port(None) > 1024
+    one, other = bound(None), bound(None)
+    with one, other:
+        assert one.getsockname()[0] == other.getsockname()[0] == HOST
+        assert 1024 < one.getsockname()[1] < other.getsockname()[1]
     assert set(settings.ALLOWED_HOSTS) == {"127.0.0.1", "localhost", "[::1]"}
