@@ -15,9 +15,13 @@ UPLOADS = "upload-"
 
 
 def sweep() -> int:
-    """Remove scratch files, uploads half taken in, and recordings without a card; how many."""
+    """Remove scratch files, uploads half taken in, and recordings without a card; how many.
+
+    What was made of long recordings goes as well: it is made again where it is needed.
+    Unfinished renders are swept by `studio.renders.jobs.recover`, which marks them.
+    """
     data = Path(settings.DATA_DIR)
-    left = [*data.glob(f"{UPLOADS}*"), *Path(settings.RENDERS_DIR).glob(".*.part.*")]
+    left = list(data.glob(f"{UPLOADS}*"))
     left += [path for path in Path(settings.STEMS_DIR).glob("*") if path.suffix != ".stem"]
     left += _without_cards(data / "material")
     for path in left:

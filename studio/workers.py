@@ -254,7 +254,7 @@ class Pool:
 
 drawers = Pool(most=3, keep=2)
 """Workers that draw long views."""
-takers = Pool(most=1, keep=1)
-"""Workers that take material in, search it and cut it."""
+takers = Pool(most=2, keep=1)
+"""Workers that take material in, draw it, search it and cut it."""
 renderers = Pool(most=1, keep=1)
 """Workers that render to files."""

@@ -13,13 +13,17 @@ from caligo.document.values import is_on
 
 def warnings(sound: Sound) -> list[Problem]:
     """What a composer would want to know of a complete sound, in signal order."""
-    moved = {route.target for route in sound.routes if not route.muted}
+    here = {path: part for path, _, part in parts(sound)}
+    moved: dict[str, set[str]] = {path: set() for path in here}
+    for route in sound.routes:
+        path, _, key = route.target.rpartition(".")
+        if not route.muted and path in moved:
+            moved[path].add(key)
     found: list[Problem] = []
-    for path, _, part in parts(sound):
-        keys = {target.rpartition(".")[2] for target in moved if target.rpartition(".")[0] == path}
-        found += _empty(path, part, keys)
+    for path, part in here.items():
+        found += _empty(path, part, moved[path])
         found += _upside_down(path, part)
-    found += _routes(sound, moved)
+    found += _routes(sound, here, moved)
     if all(layer.mute for layer in sound.layers):
         found.append(Problem("layers", "every layer is muted, so nothing is heard"))
     return found
@@ -80,25 +84,24 @@ def _upside_down(path: str, part: Part) -> Iterator[Problem]:
             )
 
 
-def _routes(sound: Sound, moved: set[str]) -> Iterator[Problem]:
-    """Routes that move nothing."""
-    bypassed = {
-        path for path, _, part in parts(sound) if isinstance(part, ProcessorPart) and part.bypass
-    }
+def _routes(sound: Sound, here: dict[str, Part], moved: dict[str, set[str]]) -> Iterator[Problem]:
+    """Routes that move nothing; `here` are the parts by their paths, `moved` their moved keys."""
     names = names_of(sound)
     for route in sound.routes:
-        if route.muted:
-            continue
-        at, address = f"routes.{route.id}", find_parameter(sound, route.target)
-        if address is None:
-            continue
         path, _, key = route.target.rpartition(".")
-        name = f"{address.module.name} {address.parameter.name.lower()}"
-        name = f"{names.get(path.partition('.')[0], 'the sound')}'s {name}"
-        others = {target.rpartition(".")[2] for target in moved if target.startswith(f"{path}.")}
-        if path in bypassed:
-            yield Problem(at, f"{names[route.source]} moves {name}, which is bypassed")
-        elif not is_on(address.parameter, address.part, others - {key}):
-            yield Problem(at, f"{names[route.source]} moves {name}, which is switched off")
+        part = here.get(path)
+        if route.muted or part is None:
+            continue
+        spec = module(part.family, part.kind)
+        parameter = spec.parameter(key)
+        if parameter is None:
+            continue
+        owner = names.get(path.partition(".")[0], "the sound")
+        what = f"{names[route.source]} moves {owner}'s {spec.name} {parameter.name.lower()}"
+        at = f"routes.{route.id}"
+        if isinstance(part, ProcessorPart) and part.bypass:
+            yield Problem(at, f"{what}, which is bypassed")
+        elif not is_on(parameter, part, moved[path] - {key}):
+            yield Problem(at, f"{what}, which is switched off")
         elif route.depth == 0.0:
-            yield Problem(at, f"{names[route.source]} moves {name} by nothing; its depth is 0")
+            yield Problem(at, f"{what} by nothing; its depth is 0")

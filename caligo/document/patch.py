@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import copy
 from collections.abc import Callable
 from dataclasses import dataclass
 from typing import Any, Generic, TypeVar
@@ -9,7 +10,7 @@ from typing import Any, Generic, TypeVar
 import jsonpatch
 import jsonpointer
 
-from caligo.document.bounds import check_bounds
+from caligo.document.bounds import MOST_VALUES, check_bounds
 from caligo.document.problems import DocumentError, Problem
 
 Document = TypeVar("Document")
@@ -36,14 +37,16 @@ class Edited(Generic[Document]):
 
 def _applied(data: dict[str, Any], operations: Operations) -> Any:
     """The data after the operations; copies of copies stay within `caligo.document.bounds`."""
-    copies = sum(1 for operation in operations if operation.get("op") == "copy")
-    if copies == 0:
+    if not any(operation.get("op") == "copy" for operation in operations):
         return jsonpatch.JsonPatch(operations).apply(data)
-    changed: Any = data
+    changed: Any = copy.deepcopy(data)
+    count = check_bounds(changed)
     for operation in operations:
-        changed = jsonpatch.JsonPatch([operation]).apply(changed)
         if operation.get("op") == "copy":
-            check_bounds(changed)
+            count += check_bounds(jsonpointer.resolve_pointer(changed, operation["from"]), "patch")
+            if count > MOST_VALUES:
+                raise DocumentError([Problem("patch", f"it makes more than {MOST_VALUES} values")])
+        changed = jsonpatch.JsonPatch([operation]).apply(changed, in_place=True)
     return changed
 
 

@@ -100,7 +100,6 @@ class Engine:
         self.notes = list(score.notes if notes is None else notes)
         self.voicing = Voicing(sound, self.notes, self.movement.setting.tempo)
         self._threads = threads
-        self._rough = rough
         self._fades_from = -math.inf
         self._stems = stems
         self._meter = meter
@@ -179,15 +178,14 @@ class Engine:
         self.mixer.reset()
         rolled = ticks_in(run_in, self.rate, tick)
         self._inside = tick - rolled
-        if self._inside:
-            self._begin_roughly()
+        self._fade_in_from(self._inside * TICK / self.rate if self._inside else -math.inf)
         self.tick = tick + ticks
         return self._advance(rolled + self._ahead + ticks)[:, (rolled + self._ahead) * TICK :]
 
-    def _begin_roughly(self) -> None:
-        """Let what follows fade in."""
-        self._fades_from = self._inside * TICK / self.rate
-        heard_from = self._fades_from + FADE_IN / 2.0
+    def _fade_in_from(self, moment: float) -> None:
+        """Let what follows a moment fade in; at the sound's own start there is nothing to hide."""
+        self._fades_from = moment
+        heard_from = moment + FADE_IN / 2.0
         self.mixer.heard_from = heard_from
         for layer in self.layers.values():
             if isinstance(layer, LayerRenderer):
@@ -203,7 +201,8 @@ class Engine:
 
     def knows(self, tick: int) -> bool:
         """Whether a start at a tick is exact and quick, since a state near it has been kept."""
-        return self._nearest(tick + self._ahead) is not None
+        number = (tick + self._ahead) // PIECE_TICKS
+        return self._stems is not None and number > 0 and self._stems.has(self._mix_key, number)
 
     def run(self, ticks: int) -> None:
         """Go on without keeping what is heard."""

@@ -74,16 +74,14 @@ class StemStore:
 
     def write(self, key: str, number: int, piece: Piece) -> None:
         """Keep a piece, whole or not at all; a full disk only costs the saving."""
-        if shutil.disk_usage(self.folder).free < RESERVE:
-            self._trim()
-            return
         path = self._path(key, number)
         scratch = path.with_suffix(f".{os.getpid()}-{threading.get_ident()}")
         try:
-            with scratch.open("wb") as file:
-                np.save(file, piece.samples)
-                pickle.dump((piece.state, piece.levels), file)
-            scratch.replace(path)
+            if shutil.disk_usage(self.folder).free >= RESERVE:
+                with scratch.open("wb") as file:
+                    np.save(file, piece.samples)
+                    pickle.dump((piece.state, piece.levels), file)
+                scratch.replace(path)
         except OSError:
             scratch.unlink(missing_ok=True)
         self._trim()

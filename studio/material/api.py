@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import contextlib
 import os
 import tempfile
 import zipfile
@@ -21,7 +22,6 @@ from caligo.material import steps
 from caligo.material.cards import RecordingCard
 from caligo.material.instruments import sfz_of
 from caligo.material.needed import used
-from caligo.material.overview import outline, spectrogram
 from caligo.material.reading import MaterialError
 from caligo.material.shelf import Shelf, current, described
 from studio.library.models import Sound
@@ -207,11 +207,7 @@ def look(
     columns: int = 600,
 ) -> Any:
     """The outline of a stretch of a recording, in seconds after its steps."""
-    held = cutting.recording(key)
-    seconds = held.frames / held.rate
-    low, high = outline(
-        held.samples, held.rate, start, min(end, seconds), min(max(columns, 1), 4000)
-    )
+    low, high, seconds = work.in_a_worker("outline", key, start, end, min(max(columns, 1), 4000))
     return {"low": low.tolist(), "high": high.tolist(), "seconds": seconds}
 
 
@@ -225,33 +221,29 @@ def look_closer(
     rows: int = 128,
 ) -> HttpResponse:
     """Levels of a stretch as bytes, row by row, the lowest first."""
-    held = cutting.recording(key)
-    seconds = held.frames / held.rate
-    levels = spectrogram(
-        held.samples,
-        held.rate,
-        start,
-        min(end, seconds),
-        min(max(columns, 1), 2000),
-        min(max(rows, 8), 512),
-    )
-    return HttpResponse(levels.tobytes(), content_type="application/octet-stream")
+    size = min(max(columns, 1), 2000), min(max(rows, 8), 512)
+    levels = work.in_a_worker("spectrogram", key, start, end, *size)
+    return HttpResponse(levels, content_type="application/octet-stream")
 
 
 @router.get("/material/{key}/audio", response={422: SaidOut})
 def hear(request: HttpRequest, key: str) -> StreamingHttpResponse:
     """A recording after its steps."""
-    held = cutting.recording(key)
-    path = _passing(".wav")
-    cutting.wav_file(held.samples, held.rate, path)
-    return sent(path, "audio/wav", passing=True)
+    with _passing(".wav") as path:
+        work.in_a_worker("as_wav", key, path)
+        return sent(path, "audio/wav", passing=True)
 
 
-def _passing(ending: str) -> Path:
-    """A file of no name that is removed once it has been sent, or at the next start."""
+@contextlib.contextmanager
+def _passing(ending: str) -> Iterator[Path]:
+    """A file of no name, to be removed once it has been sent; on an error it goes at once."""
     handle, name = tempfile.mkstemp(ending, UPLOADS, settings.DATA_DIR)
     os.close(handle)
-    return Path(name)
+    try:
+        yield Path(name)
+    except BaseException:
+        Path(name).unlink()
+        raise
 
 
 @router.post("/material/{key}/cut", response={200: CutOut, 422: SaidOut})
@@ -271,7 +263,8 @@ def keep_cut(request: HttpRequest, key: str, given: CutIn) -> Any:
     """Keep a cut as a table."""
     spectra, hertz = cutting.cut(key, given)
     way = "by cycles" if given.way == "cycles" else "by its spectrum"
-    name = cutting.recording(key).card.name
+    source = current().card(key)
+    name = "a recording" if source is None else source.name
     card = current().add_table(
         spectra,
         given.name,
@@ -311,12 +304,11 @@ def download_instrument(
     shelf = current()
     zones = [zone.params_as_json() for zone in layer.source.of_kind("zone")]
     text, files = sfz_of(zones, shelf, f"{sound.name}, {layer.name}")
-    path, sample = _passing(".zip"), _passing(".wav")
-    with zipfile.ZipFile(path, "w") as archive:
-        archive.writestr("instrument.sfz", text)
-        for key, file in files.items():
-            held = cutting.recording(key)
-            cutting.wav_file(held.samples, held.rate, sample)
-            archive.write(sample, file)
-    sample.unlink()
-    return sent(path, "application/zip", "instrument.zip", passing=True)
+    with _passing(".zip") as path, _passing(".wav") as sample:
+        with zipfile.ZipFile(path, "w") as archive:
+            archive.writestr("instrument.sfz", text)
+            for key, file in files.items():
+                work.in_a_worker("as_wav", key, sample)
+                archive.write(sample, file)
+        sample.unlink()
+        return sent(path, "application/zip", "instrument.zip", passing=True)

@@ -9,9 +9,7 @@ import numpy as np
 import soundfile
 from numpy.typing import NDArray
 
-from caligo.document.pitch import frequency
 from caligo.material.cutting import Spectra, by_picture
-from caligo.material.long import pieces
 from caligo.material.reading import MaterialError
 from caligo.material.recording import Recording
 from caligo.material.shelf import current
@@ -41,8 +39,8 @@ def recording(key: str) -> Recording:
 
 def cut(key: str, given: CutIn) -> tuple[Spectra, float]:
     """A cut of a recording, and the pitch in Hz that it was cut at."""
-    hertz = frequency(given.root if given.root is not None else recording(key).root)
-    return in_a_worker("cut", key, given.way, hertz, given.frames), hertz
+    found: tuple[Spectra, float] = in_a_worker("cut", key, given.way, given.root, given.frames)
+    return found
 
 
 def cut_picture(path: Path, name: str, frames: int) -> tuple[Spectra, float]:
@@ -66,14 +64,6 @@ def shown(spectra: Spectra, hertz: float) -> CutOut:
 def heard(spectra: Spectra, hertz: float, seconds: float = 4.0) -> bytes:
     """A cut as a WAV file: one note through all of its positions."""
     return wav(audition(from_spectra(spectra), hertz, seconds, AUDITION_RATE)[None], AUDITION_RATE)
-
-
-def wav_file(samples: NDArray[np.float32], rate: int, path: Path) -> None:
-    """Write samples ``[channels, frames]`` as `wav` does, piece by piece."""
-    loudest = max((float(np.abs(piece).max()) for _, piece in pieces(samples)), default=1.0)
-    with soundfile.SoundFile(path, "w", rate, len(samples), "PCM_16", format="WAV") as file:
-        for _, piece in pieces(samples):
-            file.write(piece.T / max(1.0, loudest))
 
 
 def wav(samples: NDArray[np.float32], rate: int) -> bytes:

@@ -7,8 +7,14 @@ from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
-from caligo.material import cutting
+import numpy as np
+import soundfile
+from numpy.typing import NDArray
+
+from caligo.document.pitch import frequency
+from caligo.material import cutting, overview
 from caligo.material.cards import RecordingCard
+from caligo.material.long import pieces
 from caligo.material.loops import FoundLoop, find_loops
 from caligo.material.reading import MaterialError
 from caligo.material.recording import Recording
@@ -16,6 +22,7 @@ from caligo.material.shelf import current, shelf_of
 from studio.telling import told
 from studio.workers import Worker, takers
 
+Row = NDArray[np.float32]
 CANCELLED = "it was cancelled"
 MISSING = "this recording is no longer on the shelf, or its file is damaged"
 
@@ -73,6 +80,8 @@ def in_a_worker(task: str, *arguments: Any, name: str = "") -> Any:
         for result in worker.run(f"studio.material.work:{task}", folders, *arguments):
             if isinstance(result, float):
                 here.share = result
+            if here.cancelled:
+                worker.stop()
     finally:
         _jobs.pop(name, None)
         takers.give_back(worker)
@@ -117,12 +126,58 @@ def cut(
     folders: list[str],
     key: str,
     way: str,
-    hertz: float,
+    root: float | None,
     frames: int,
     *,
     interrupted: Callable[[], bool],
-) -> Iterator[cutting.Spectra]:
-    """A table cut of a recording."""
+) -> Iterator[tuple[cutting.Spectra, float]]:
+    """A table cut of a recording at a key, its own if none is given; and the pitch in Hz."""
     held = _recording(folders, key)
+    hertz = frequency(held.root if root is None else root)
     by = cutting.by_cycles if way == "cycles" else cutting.by_spectrum
-    yield by(held.samples, held.rate, hertz, frames)
+    yield by(held.samples, held.rate, hertz, frames), hertz
+
+
+def outline(
+    folders: list[str],
+    key: str,
+    start: float,
+    end: float,
+    columns: int,
+    *,
+    interrupted: Callable[[], bool],
+) -> Iterator[tuple[Row, Row, float]]:
+    """The outline of a stretch, and the recording's length in seconds."""
+    held = _recording(folders, key)
+    seconds = held.frames / held.rate
+    low, high = overview.outline(held.samples, held.rate, start, min(end, seconds), columns)
+    yield low, high, seconds
+
+
+def spectrogram(
+    folders: list[str],
+    key: str,
+    start: float,
+    end: float,
+    columns: int,
+    rows: int,
+    *,
+    interrupted: Callable[[], bool],
+) -> Iterator[bytes]:
+    """Levels of a stretch as bytes."""
+    held = _recording(folders, key)
+    end = min(end, held.frames / held.rate)
+    yield overview.spectrogram(held.samples, held.rate, start, end, columns, rows).tobytes()
+
+
+def as_wav(
+    folders: list[str], key: str, path: Path, *, interrupted: Callable[[], bool]
+) -> Iterator[None]:
+    """Write a recording as a WAV file of 16 bits, kept below full scale, piece by piece."""
+    held = _recording(folders, key)
+    loudest = max(float(np.abs(piece).max()) for _, piece in pieces(held.samples))
+    channels = len(held.samples)
+    with soundfile.SoundFile(path, "w", held.rate, channels, "PCM_16", format="WAV") as file:
+        for _, piece in pieces(held.samples):
+            file.write(piece.T / max(1.0, loudest))
+    yield None

@@ -57,7 +57,7 @@ def cancel(render: Render) -> None:
         worker.stop()
     left_behind = render.state == Render.State.RUNNING and event is None
     if render.state == Render.State.WAITING or left_behind:
-        _finish(render, Render.State.CANCELLED)
+        _write_down(render, Render.State.CANCELLED)
 
 
 def recover() -> int:
@@ -72,22 +72,25 @@ def recover() -> int:
     )
 
 
-def _finish(render: Render, state: Render.State, message: str = "") -> None:
-    """Write down how a render ended, as soon as the database takes it: its disk may be full."""
+def _write_down(render: Render, state: Render.State, message: str = "") -> None:
+    """Keep how a render ended, and tell who has its sound open."""
     render.state, render.message = state, message
     if state == Render.State.DONE:
         render.progress = 1.0
+    render.save(update_fields=("state", "message", "progress"))
     logger.info("render %s: %s %s", render.pk, state, message)
-    for wait in (*WAITS, None):
+    render_changed.send(None, sound_id=render.sound_id, render_id=render.pk)
+
+
+def _finish(render: Render, state: Render.State, message: str = "") -> None:
+    """Write down how a render ended, as soon as the database takes it: its disk may be full."""
+    for wait in (*WAITS, 0.0):
         try:
-            render.save(update_fields=("state", "message", "progress"))
-            break
+            _write_down(render, state, message)
+            return
         except DatabaseError as error:
             logger.error("render %s: its end cannot be written down: %s", render.pk, error)
-            if wait is None:
-                return
             time.sleep(wait)
-    render_changed.send(None, sound_id=render.sound_id, render_id=render.pk)
 
 
 def _failure(error: Exception) -> str:

@@ -12,13 +12,18 @@ import scipy.stats
 import soxr
 
 from caligo.catalogue import implementation
+from caligo.document import read_sound
+from caligo.document.held import held_chord
+from caligo.engine.engine import RATES
 from caligo.engine.limiter import DELAY, Limiter
+from caligo.engine.offline import render_array
 from caligo.movement.block import stereo_block
 from caligo.movement.moments import Moments
 from caligo.movement.movement import Movement
 from caligo.movement.notes import whole
 from caligo.processing.effect import Effect
 from caligo.signal.ticks import Span
+from demo.sounds import SOUNDS
 from tests.core.builders import RATE, decibels, one_note, plain_layer, plain_sound
 
 
@@ -226,6 +231,28 @@ def test_nothing_passes_the_ceiling(what: str, loud: float, ceiling: float) -> N
         for side in out
     )
     assert decibels(found) <= ceiling + 0.01
+
+
+@pytest.mark.parametrize("number", range(len(SOUNDS)))
+def test_demo_sounds_36_decibels_too_loud_stay_below(number: int) -> None:
+    """By the same measure; low and high keys, every rate, and blocks of 64 give the same."""
+    rate = RATES[number % 3]
+    chord = ("C1 G1 C#4", "C7 F#7 C8")[number % 2]
+    sound = read_sound(SOUNDS[number]())
+    loud = render_array(sound, held_chord(chord, 30.0), start=20.0, length=1.0, rate=rate)
+    loud = np.ascontiguousarray(63.0 * loud[:, : loud.shape[1] // 64 * 64], dtype=np.float32)
+    small, large = loud.copy(), loud
+    limiter = Limiter(-1.0, rate)
+    for at in range(0, small.shape[1], 64):
+        limiter.process(small[:, at : at + 64])
+    Limiter(-1.0, rate).process(large)
+    assert np.array_equal(small, large)
+    found = max(
+        np.abs(soxr.resample(side.astype(float), rate, 16 * rate, quality="VHQ")[16_000:-16_000])
+        .max()
+        for side in large
+    )  # fmt: skip
+    assert -3.0 < decibels(found) <= -1.0
 
 
 def test_what_lies_below_the_ceiling_is_only_late() -> None:

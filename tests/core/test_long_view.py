@@ -10,6 +10,7 @@ import pytest
 
 from caligo.document import read_score, read_sound
 from caligo.engine.coarse_view import coarse
+from caligo.engine.engine import Engine
 from caligo.engine.long_view import COLUMNS, STAGE_POINTS, Summary, Tile, fine
 from caligo.engine.offline import render_array
 from caligo.engine.stems import StemStore
@@ -20,7 +21,7 @@ from caligo.measure.true_peak import true_peak
 from demo.scores import CUES
 from demo.sounds import SOUNDS
 from demo.write import documents
-from tests.core.builders import RATE, moving_sound, two_notes
+from tests.core.builders import RATE, moving_sound, one_note, two_notes
 
 DEMO = Path(__file__).parents[2] / "demo"
 
@@ -74,6 +75,24 @@ def test_coarse_view_resembles_the_fine_one() -> None:
     ]
     for third in np.array_split(np.abs(afar[0] - afar[1])[3:], 3, axis=1):
         assert third.mean() < 3.0
+
+
+@pytest.mark.parametrize("length", [1.0, 3.0])
+def test_coarse_looks_near_the_start_are_not_silent(length: float) -> None:
+    """In a short score many looks begin at the start itself, where nothing fades in, whichever
+    look their engine had before."""
+    sound = read_sound(moving_sound().as_document() | {"buses": []} | {
+        "layers": [moving_sound().as_document()["layers"][0] | {"sends": []}]
+    } | {"routes": []})  # fmt: skip
+    tiles = list(coarse(sound, one_note(45, length), threads=1))
+    loud = [level for level in tiles[-1].loudness if level > -60.0]
+    assert len(loud) > 0.6 * len(tiles[-1].loudness)
+    engine = Engine(sound, one_note(45, length), rough=True)
+    engine.glance(600, 64, 0.15)
+    again = engine.glance(40, 64, 0.15)
+    fresh = Engine(sound, one_note(45, length), rough=True).glance(40, 64, 0.15)
+    assert np.abs(again).max() > 0.01
+    assert np.array_equal(again, fresh)
 
 
 def test_views_stop_when_they_are_no_longer_wanted() -> None:

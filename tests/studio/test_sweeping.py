@@ -27,12 +27,13 @@ def test_what_a_kill_leaves_behind_is_swept_away(settings: Any, tmp_path: Path) 
     ]  # fmt: skip
     left = [
         shelf / "cc.wav", shelf / ".aa.77.wav", tmp_path / "upload-x1" / "upload.wav",
-        tmp_path / "stems" / "k-000002.12-9", tmp_path / "renders" / ".4.12.part.wav",
+        tmp_path / "stems" / "k-000002.12-9", shelf / "made" / "aa.npy",
     ]  # fmt: skip
     for path in [*kept, *left]:
         path.parent.mkdir(parents=True, exist_ok=True)
         path.write_bytes(b"x")
     assert sweep() == len(left)
+    assert not (shelf / "made").exists()
     assert all(path.exists() for path in kept)
     assert not any(path.exists() for path in left)
     assert sweep() == 0

@@ -23,6 +23,7 @@ import { dropMidi } from "./score/ScoreDialog";
 import {
   dismissNotice,
   edit,
+  explainSaving,
   lastWords,
   onKeepCopy,
   redo,
@@ -66,7 +67,12 @@ function Header() {
             ? "saving…"
             : saving === "offline"
               ? "offline, changes kept here"
-              : "not saved, changes kept here"}
+              : null}
+        {(saving === "failing" || saving === "gone") && (
+          <button type="button" className="button-plain" onClick={explainSaving}>
+            not saved, changes kept here
+          </button>
+        )}
       </span>
       <Remarks />
       <span className="flex-1" />

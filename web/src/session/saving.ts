@@ -52,6 +52,8 @@ export interface Listener {
   remarked(remarks: string[]): void;
   /** How saving stands; `problem` says why it does not go on by itself or not at once. */
   told(state: SavingState, problem: string): void;
+  /** Say why edits are not saved, and what can be done. */
+  explain(state: SavingState, problem: string): void;
   /** These edits are gone, and why. */
   lost(changes: Change[], why: string): void;
 }
@@ -69,12 +71,15 @@ export class Saving {
   readonly soundId: number;
   readonly cueId: number;
   state: SavingState = "saved";
+  private problem = "";
   private known: Documents;
   private readonly revisions: Record<DocumentName, number>;
   private queue: Pending[] = [];
   /** How many edits were made so far. */
   private edits = 0;
   private running = false;
+  /** Whether the first edit of the queue is being sent, rather than waiting to be tried again. */
+  private flying = false;
   private failures = 0;
   private wake: () => void = () => undefined;
 
@@ -108,13 +113,18 @@ export class Saving {
   add(pending: Pending) {
     this.edits++;
     const last = this.queue.at(-1);
-    const waiting = this.queue.length > (this.running ? 1 : 0);
+    const waiting = this.queue.length > (this.flying ? 1 : 0);
     if (waiting && pending.gesture && last?.gesture === pending.gesture) {
       last.operations = pending.operations;
     } else {
       this.queue.push({ ...pending });
     }
     void this.run();
+  }
+
+  /** Say again why edits are not saved, and what can be done. */
+  explain() {
+    this.listener.explain(this.state, this.problem);
   }
 
   /** Try again at once. */
@@ -135,7 +145,7 @@ export class Saving {
 
   /** Send all that waits in one request that outlives the page, which is being closed. */
   lastWords() {
-    const flying = this.running ? this.queue[0] : undefined;
+    const flying = this.flying ? this.queue[0] : undefined;
     const waiting = this.queue.slice(flying ? 1 : 0);
     for (const document of ["sound", "score"] as const) {
       const operations = waiting
@@ -186,6 +196,7 @@ export class Saving {
 
   private tell(state: SavingState, problem = "") {
     this.state = state;
+    this.problem = problem;
     this.listener.told(state, problem);
   }
 
@@ -221,10 +232,13 @@ export class Saving {
         const body = { revision: this.revisions[pending.document], patch: pending.operations };
         // A small edit is sent to its end even if the page is left meanwhile.
         const small = JSON.stringify(body).length < OUTLIVES;
+        this.flying = true;
         const saved = await this.request(pending.document, body, small);
+        this.flying = false;
         this.failures = 0;
         this.settle(pending, saved);
       } catch (error) {
+        this.flying = false;
         if (this.queue[0] === pending && !(await this.recover(pending, error))) break;
       }
     }

@@ -1,6 +1,16 @@
 import { afterEach, beforeEach, describe, expect, it, vi } from "vitest";
 import type { OpenedSound } from "../api/client";
-import { catchUp, edit, endGesture, lastWords, redo, takeUp, undo, useSession } from "./store";
+import {
+  catchUp,
+  edit,
+  endGesture,
+  explainSaving,
+  lastWords,
+  redo,
+  takeUp,
+  undo,
+  useSession,
+} from "./store";
 
 const opened = () =>
   ({
@@ -155,6 +165,34 @@ describe("an edit that is not saved", () => {
     await settled();
     expect(useSession.getState().notice).toBeNull();
     expect(sent.map((s) => s.body.patch[0]?.value)).toEqual(["B", "B", "C"]);
+  });
+
+  it("is told of again when it fails again, and when that is asked", async () => {
+    answer = failing;
+    rename("B");
+    await vi.waitFor(() => expect(actions()).toHaveLength(3));
+    choose("Try again now");
+    useSession.setState({ notice: null });
+    await vi.waitFor(() => expect(actions()).toHaveLength(3));
+    useSession.setState({ notice: null });
+    explainSaving();
+    expect(useSession.getState().notice?.text).toContain("The disk is full.");
+    answer = saves;
+    choose("Try again now");
+    await settled();
+  });
+
+  it("goes with the last words when it is not on its way just then", async () => {
+    answer = failing;
+    rename("B");
+    await vi.waitFor(() => expect(useSession.getState().saving).toBe("failing"));
+    edit("sound", [{ op: "replace", path: "/layers/0/name", value: "M" }], "Rename layer");
+    answer = saves;
+    lastWords();
+    await vi.waitFor(() => expect(sent).toHaveLength(2));
+    expect(sent[1]?.body).toMatchObject({ revision: 1, patch: [{ value: "B" }, { value: "M" }] });
+    choose("Try again now");
+    await settled();
   });
 
   it("is asked for less and less often", async () => {

@@ -114,22 +114,28 @@ class Told implements Listener {
       if (this.trouble) dismissNotice(this.trouble);
       this.trouble = null;
     } else if (problem && !this.trouble) {
-      this.trouble = this.complain(state, problem);
+      this.explain(state, problem);
     }
   }
 
-  private complain(state: SavingState, problem: string): Notice {
+  explain(state: SavingState, problem: string) {
     const { saving } = this;
     const actions: Action[] = [
       { name: "Keep as a copy", act: () => saving && keepCopy(saving) },
       { name: "Give up these changes", act: () => saving?.giveUp() },
     ];
-    if (state !== "gone") actions.unshift({ name: "Try again now", act: () => saving?.retry() });
+    const retry = () => {
+      // Should it fail again, that is said again.
+      if (this.trouble) dismissNotice(this.trouble);
+      this.trouble = null;
+      saving?.retry();
+    };
+    if (state !== "gone") actions.unshift({ name: "Try again now", act: retry });
     const what =
       state === "gone"
         ? `“${this.name}” was deleted elsewhere; your last changes to it are kept on this page.`
         : `Your changes to “${this.name}” are not saved yet. They are kept on this page, and saving is tried again.`;
-    return say(`${what}\n${problem}`, "problem", ...actions);
+    this.trouble = say(`${what}\n${problem}`, "problem", ...actions);
   }
 
   lost(changes: Change[], why: string) {
@@ -196,6 +202,11 @@ export function takeUp(opened: OpenedSound) {
 /** Take up what was changed elsewhere, if anything was. */
 export async function catchUp() {
   await current?.catchUp();
+}
+
+/** Say again why the open sound is not saved, and what can be done. */
+export function explainSaving() {
+  current?.explain();
 }
 
 /** Send what still waits, of every sound; the page is being closed. */
