@@ -25,6 +25,7 @@ from studio.material.api import router as material
 from studio.material.loops_api import router as loops
 from studio.renders.api import router as renders
 from studio.stage.messages import message_schemas
+from studio.stage.rolls_api import router as rolls
 
 
 class CaligoAPI(NinjaAPI):
@@ -45,6 +46,7 @@ api.add_router("", scales)
 api.add_router("", renders)
 api.add_router("", material)
 api.add_router("", loops)
+api.add_router("", rolls)
 
 
 @api.exception_handler(DocumentError)

@@ -50,6 +50,7 @@ class ParameterOut(Schema):
     group: str
     display: Literal["unit", "note", "velocity"]
     two_sided: bool
+    gentle_depth: float
     seeded: bool
     off: float | None
     most_beats: float
@@ -97,6 +98,9 @@ class LimitsOut(Schema):
     buses: int
     modulators: int
     routes: int
+    lanes: int
+    points: int
+    rolls: int
     sends: int
 
 

@@ -51,6 +51,15 @@ def numbers(text: str) -> list[float]:
     return [float(word) for word in text.split()]
 
 
+GENTLE = {"oct": 0.3, "dB": 1.5, "ct": 4.0, "%": 12.0}
+GENTLE_SHARE = 0.08
+"""Depths of slight movement by unit, else a share of the range (common practice: a slight
+movement of many parameters, not a deep one of one)."""
+NOTICED = {"oct": 0.03, "dB": 0.5, "ct": 3.0, "%": 1.0}
+NOTICED_SHARE = 0.01
+"""Just noticeable differences by unit, from memory: about 0.5 to 1 dB of level and 0.2 % of a low
+frequency (Fastl and Zwicker, Psychoacoustics, chapter 7), some 2 % of a filter's cutoff; and a
+hundredth of the range where none is known."""
 LONGEST_BEATS = 4096.0
 LONGEST_HOLD = 8.0
 """The longest times in beats, and in lengths of the held note."""
@@ -100,6 +109,9 @@ class Parameter:
         Whether chance has a part in what it does, so that a new seed changes it.
     off
         The value at which it does nothing, for an amount that switches others on; see `when`.
+    gentle
+        A depth of movement that is heard but draws no attention, in `depth_unit`; by default one
+        that suits the unit.
     """
 
     key: str
@@ -121,6 +133,7 @@ class Parameter:
     display: Display = Display.UNIT
     seeded: bool = False
     off: float | None = None
+    gentle: float = 0.0
 
     def __post_init__(self) -> None:
         if self.kind is Kind.CHOICE:
@@ -151,6 +164,17 @@ class Parameter:
         return self.high - self.low
 
     @property
+    def gentle_depth(self) -> float:
+        """A depth of movement that is heard but draws no attention, in `depth_unit`."""
+        depth = self.gentle or GENTLE.get(self.depth_unit, GENTLE_SHARE * self.depth_limit)
+        return min(depth, self.depth_limit)
+
+    @property
+    def noticed(self) -> float:
+        """The least movement that is heard, in `depth_unit`; see `NOTICED`."""
+        return NOTICED.get(self.depth_unit, NOTICED_SHARE * self.depth_limit)
+
+    @property
     def two_sided(self) -> bool:
         """Whether the values lie on both sides of a middle where nothing happens."""
         return self.low < 0.0 < self.high and self.scale is not Scale.DECIBEL
@@ -177,6 +201,7 @@ class Parameter:
             "display": self.display.value,
             "two_sided": self.two_sided,
             "seeded": self.seeded,
+            "gentle_depth": self.gentle_depth if self.moves is not Moves.NO else 0,
             "off": self.off,
             "most_beats": LONGEST_BEATS if self.kind is Kind.TIME else 0.0,
             "most_hold": LONGEST_HOLD if self.kind is Kind.TIME else 0.0,

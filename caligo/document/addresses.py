@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
+from difflib import get_close_matches
 
 from caligo.catalogue import Module, Moves, Parameter, UnknownModule, module
 from caligo.document.sound import EffectPart, Part, Sound
@@ -73,10 +74,24 @@ def find_parameter(sound: Sound, path: str) -> Address | None:
 
 
 def moved_parameters(sound: Sound) -> list[Address]:
-    """Every parameter that at least one route moves, in the order of the routes."""
+    """Every parameter that a route or a lane moves, in the order of the routes and lanes."""
     found: dict[str, Address] = {}
-    for route in sound.routes:
-        address = find_parameter(sound, route.target)
-        if address and address.parameter.moves is not Moves.NO and not route.muted:
-            found.setdefault(route.target, address)
+    moved = [x.target for x in sound.routes if not x.muted]
+    moved += [x.target for x in sound.lanes if x.points and not x.muted]
+    for target in moved:
+        address = find_parameter(sound, target)
+        if address and address.parameter.moves is not Moves.NO:
+            found.setdefault(target, address)
     return list(found.values())
+
+
+def near_addresses(sound: Sound, target: str) -> str:
+    """The addresses of movable parameters that may have been meant by one that does not exist."""
+    known = [
+        f"{path}.{parameter.key}"
+        for path, _, part in parts(sound)
+        for parameter in module(part.family, part.kind).parameters
+        if parameter.moves is not Moves.NO
+    ]
+    near = get_close_matches(target, known, n=3, cutoff=0.3)
+    return ", ".join(near or known[:3]) + ", …"

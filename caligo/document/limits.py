@@ -9,6 +9,11 @@ MOST_EFFECTS = 8
 MOST_BUSES = 4
 MOST_MODULATORS = 32
 MOST_ROUTES = 128
+MOST_LANES = 32
+MOST_POINTS = 512
+"""Points of one lane."""
+MOST_ROLLS = 24
+"""Earlier seeds that a modulator keeps."""
 DEEPEST_CHAIN = 3
 """Chains inside effects inside chains."""
 
@@ -19,5 +24,8 @@ LIMITS = {
     "buses": MOST_BUSES,
     "modulators": MOST_MODULATORS,
     "routes": MOST_ROUTES,
+    "lanes": MOST_LANES,
+    "points": MOST_POINTS,
+    "rolls": MOST_ROLLS,
     "sends": MOST_BUSES,
 }

@@ -60,7 +60,12 @@ def _empty(path: str, part: Part, moved: set[str]) -> Iterator[Problem]:
                 yield Problem(at, "no recording is chosen, so this is silent; choose one")
             elif parameter.needed or parameter.when is not None:
                 yield Problem(at, f"no {parameter.of} is chosen here; choose one")
-        elif parameter.kind is Kind.NUMBERS and value == [] and _is_used(parameter.key, part):
+        elif (
+            parameter.kind is Kind.NUMBERS
+            and value == []
+            and parameter.default != ""
+            and _is_used(parameter.key, part)
+        ):
             yield Problem(at, "this list is empty; write some numbers")
 
 

@@ -3,13 +3,13 @@
 from __future__ import annotations
 
 from collections import Counter
-from difflib import get_close_matches
 
 from caligo.catalogue import Kind, Moves, module
-from caligo.document.addresses import find_parameter, parts
+from caligo.document.addresses import find_parameter, near_addresses, parts
+from caligo.document.lanes import check_lanes
 from caligo.document.problems import Problem
 from caligo.document.signal_flow import circle_in, inputs_of_all
-from caligo.document.sound import Bus, Layer, Route, Sound
+from caligo.document.sound import Bus, Layer, Sound
 from caligo.document.values import is_on
 
 RESERVED_IDS = {"sound", "master"}
@@ -34,18 +34,6 @@ def check_ids(sound: Sound) -> list[Problem]:
         if count > 1
     ]
     return problems
-
-
-def _near(sound: Sound, route: Route) -> str:
-    """The addresses that a route may have meant."""
-    known = [
-        f"{path}.{parameter.key}"
-        for path, _, part in parts(sound)
-        for parameter in module(part.family, part.kind).parameters
-        if parameter.moves is not Moves.NO
-    ]
-    near = get_close_matches(route.target, known, n=3, cutoff=0.3)
-    return ", ".join(near or known[:3]) + ", …"
 
 
 def _check_envelope_circles(sound: Sound) -> list[Problem]:
@@ -181,6 +169,7 @@ def check_references(sound: Sound) -> list[Problem]:
     problems += _check_flow(sound)
     problems += _check_modulator_circles(sound)
     problems += _check_envelope_circles(sound)
+    problems += check_lanes(sound)
     modulators = {m.id for m in sound.modulators}
     for route in sound.routes:
         at = f"routes.{route.id}"
@@ -197,7 +186,12 @@ def check_references(sound: Sound) -> list[Problem]:
         address = find_parameter(sound, route.target)
         if address is None:
             problems.append(
-                Problem(f"{at}.to", "there is no such parameter", route.target, _near(sound, route))
+                Problem(
+                    f"{at}.to",
+                    "there is no such parameter",
+                    route.target,
+                    near_addresses(sound, route.target),
+                )
             )
         elif address.parameter.moves is Moves.NO:
             problems.append(

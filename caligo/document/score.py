@@ -7,6 +7,8 @@ from typing import Annotated, Literal
 from pydantic import BaseModel, ConfigDict, Field
 
 LONGEST_SCORE = 4 * 3600.0
+PRESSURE, BEND = 128, 129
+"""Lanes of channel pressure, and of the pitch bend, which rests at a half."""
 
 Ident = Annotated[str, Field(pattern=r"^[a-z][a-z0-9_]{0,31}$")]
 Seconds = Annotated[float, Field(ge=0.0, le=LONGEST_SCORE)]
@@ -51,10 +53,13 @@ class LanePoint(ScoreModel):
 
 
 class Lane(ScoreModel):
-    """A controller drawn over time; controller 1 is the modulation wheel (MIDI 1.0)."""
+    """A controller over time; controller 1 is the modulation wheel (MIDI 1.0).
+
+    `PRESSURE` and `BEND`, which MIDI does not number, follow behind the controllers.
+    """
 
     id: Ident
-    controller: int = Field(ge=0, le=119)
+    controller: int = Field(ge=0, le=129)
     points: list[LanePoint] = Field(default_factory=list, max_length=20_000)
 
 
@@ -69,7 +74,7 @@ class Marker(ScoreModel):
 class Score(ScoreModel):
     """Everything that a cue plays, and how long it is looked at."""
 
-    schema_version: Literal[1] = Field(default=1, alias="schema")
+    schema_version: Literal[2] = Field(default=2, alias="schema")
     name: str = Field(default="", max_length=200)
     length: float = Field(default=240.0, ge=1.0, le=LONGEST_SCORE)
     tempo: list[TempoChange] = Field(default_factory=lambda: [TempoChange()], max_length=2_000)

@@ -10,11 +10,14 @@ from caligo.document.limits import (
     MOST_BUSES,
     MOST_EFFECTS,
     MOST_FILTERS,
+    MOST_LANES,
     MOST_LAYERS,
     MOST_MODULATORS,
+    MOST_POINTS,
+    MOST_ROLLS,
     MOST_ROUTES,
 )
-from caligo.document.score import Ident
+from caligo.document.score import Ident, Seconds
 from caligo.document.times import Time
 
 Value = bool | int | float | str | Time | list[float]
@@ -160,12 +163,25 @@ class Master(Part):
     effects: list[EffectPart] = Field(default_factory=list, max_length=MOST_EFFECTS)
 
 
+class Roll(DocumentModel):
+    """An earlier seed of a modulator, kept to come back to."""
+
+    seed: Seed
+    name: str = Field(default="", max_length=80)
+
+
 class Modulator(Part):
-    """Something that moves parameters, per note or once for the whole sound."""
+    """Something that moves parameters, per note or once for the whole sound.
+
+    A locked one keeps its seed when all are reseeded. `about` says what a macro is for.
+    """
 
     family = "modulator"
     name: Name
+    about: str = Field(default="", max_length=400)
     seed: Seed = 1
+    locked: bool = False
+    rolls: list[Roll] = Field(default_factory=list, max_length=MOST_ROLLS)
     scope: Literal["note", "sound"] = "sound"
 
 
@@ -191,6 +207,27 @@ class Route(DocumentModel):
         return {self.source} | ({self.scaled_by} if self.scaled_by else set())
 
 
+class CoursePoint(DocumentModel):
+    """A parameter's value at a moment; the bend is that of the way to the next point."""
+
+    time: Seconds
+    value: float
+    bend: float = Field(default=0.0, ge=-100.0, le=100.0)
+
+
+class Course(DocumentModel):
+    """A lane: where a parameter rests at every moment of the cue; what moves it adds to that."""
+
+    id: Ident
+    target: str = Field(alias="to", max_length=120)
+    muted: bool = False
+    points: list[CoursePoint] = Field(default_factory=list, max_length=MOST_POINTS)
+
+    model_config = ConfigDict(
+        extra="forbid", allow_inf_nan=False, validate_by_name=True, serialize_by_alias=True
+    )
+
+
 class TuningScale(DocumentModel):
     """A scale as in a Scala file: cents above the root for each degree, the last the repeat."""
 
@@ -208,7 +245,7 @@ class Sound(Part):
         extra="forbid", allow_inf_nan=False, validate_by_name=True, serialize_by_alias=True
     )
 
-    schema_version: Literal[2] = Field(default=2, alias="schema")
+    schema_version: Literal[3] = Field(default=3, alias="schema")
     id: Ident = "sound"
     kind: Literal["sound"] = "sound"
     name: Name
@@ -221,6 +258,7 @@ class Sound(Part):
     master: Master = Field(default_factory=Master)
     modulators: list[Modulator] = Field(default_factory=list, max_length=MOST_MODULATORS)
     routes: list[Route] = Field(default_factory=list, max_length=MOST_ROUTES)
+    lanes: list[Course] = Field(default_factory=list, max_length=MOST_LANES)
 
     def as_document(self) -> dict[str, Any]:
         """The sound as plain JSON data."""

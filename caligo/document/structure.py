@@ -9,8 +9,14 @@ from pydantic import BaseModel, ValidationError
 
 from caligo.document.bounds import check_bounds
 from caligo.document.problems import DocumentError, Problem
+from caligo.document.score import Score
 from caligo.document.sound import Sound
-from caligo.document.upgrading import KNOWN_SOUND_SCHEMAS, upgraded_sound
+from caligo.document.upgrading import (
+    KNOWN_SCORE_SCHEMAS,
+    KNOWN_SOUND_SCHEMAS,
+    upgraded_score,
+    upgraded_sound,
+)
 
 Model = TypeVar("Model", bound=BaseModel)
 Location = tuple[int | str, ...]
@@ -61,7 +67,7 @@ def structure(model: type[Model], data: Any) -> tuple[Model, list[Problem]]:
         raise DocumentError([Problem("", "a document is a JSON object", type(data).__name__)])
     if model is Sound:
         check_bounds(data)
-    known = KNOWN_SOUND_SCHEMAS if model is Sound else (1,)
+    known = KNOWN_SOUND_SCHEMAS if model is Sound else KNOWN_SCORE_SCHEMAS
     if "schema" in data and data["schema"] not in known:
         said = " and ".join(str(number) for number in known)
         raise DocumentError(
@@ -69,6 +75,8 @@ def structure(model: type[Model], data: Any) -> tuple[Model, list[Problem]]:
         )
     if model is Sound:
         data = upgraded_sound(data)
+    elif model is Score:
+        data = upgraded_score(data)
     try:
         return model.model_validate(data), []
     except ValidationError as error:

@@ -10,7 +10,7 @@ from caligo.document.addresses import parts
 from caligo.document.sound import ProcessorPart, Sound
 from caligo.document.times import Time
 
-TOLD = {"name", "notes", "tags"}
+TOLD = {"name", "notes", "tags", "about", "rolls", "locked"}
 """Fields that nobody hears."""
 
 

@@ -22,6 +22,7 @@ from caligo.engine.long_view import COLUMNS, Tile
 from caligo.measure.loudness import lufs
 from caligo.measure.spectrogram import mean_column
 from caligo.measure.stereo import stereo_image
+from caligo.movement.stillness import Stillness
 from caligo.signal.ticks import TICK
 
 LOOKS = 32
@@ -64,7 +65,7 @@ def coarse(
     score: Score,
     *,
     rate: int = DEFAULT_RATE,
-    hold_still: bool = False,
+    hold_still: Stillness = False,
     threads: int = 1,
     interrupted: Interrupted = lambda: False,
 ) -> Iterator[Tile]:

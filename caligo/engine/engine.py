@@ -25,6 +25,7 @@ from caligo.engine.stem_keys import StemKeys, mixed_addresses, routes_that_count
 from caligo.engine.stems import PIECE_TICKS, CachedLayer, Piece, StemStore, ticks_in
 from caligo.engine.voicing import Voicing
 from caligo.movement.movement import Movement
+from caligo.movement.stillness import Stillness
 from caligo.processing.processor import State
 from caligo.signal.gains import scale_stereo
 from caligo.signal.ticks import TICK, Span
@@ -85,7 +86,7 @@ class Engine:
         *,
         rate: int = DEFAULT_RATE,
         threads: int = 1,
-        hold_still: bool = False,
+        hold_still: Stillness = False,
         stems: StemStore | None = None,
         notes: Sequence[Note] | None = None,
         rough: bool = False,

@@ -19,7 +19,7 @@ from caligo.engine.cross_modulation import (
     sine_at,
 )
 from caligo.engine.metering import StageMeter
-from caligo.engine.voicing import Voicing, zone_gain
+from caligo.engine.voicing import Voicing
 from caligo.movement.block import SourceBlock
 from caligo.movement.chance import derive, text_seed
 from caligo.movement.envelope import FADE_OUT, NoteEnvelope
@@ -28,6 +28,7 @@ from caligo.movement.movement import Movement
 from caligo.movement.notes import Floats
 from caligo.movement.trajectory import GLIDE
 from caligo.movement.voices import Voice
+from caligo.movement.zones import zone_gain
 from caligo.processing.chain import build_chain
 from caligo.processing.processor import State
 from caligo.signal.decibels import gain

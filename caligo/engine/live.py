@@ -15,6 +15,7 @@ from caligo.document.sound import Sound
 from caligo.engine.engine import DEFAULT_RATE, SMALL_BLOCK, Engine
 from caligo.engine.loop_start import LoopStart
 from caligo.engine.stems import StemStore, ticks_in
+from caligo.movement.stillness import Stillness
 from caligo.signal.ticks import TICK
 
 Signal = NDArray[np.float32]
@@ -55,7 +56,7 @@ class Listening:
         start: float = 0.0,
         rate: int = DEFAULT_RATE,
         store: StemStore | None = None,
-        hold_still: bool = False,
+        hold_still: Stillness = False,
         loop: Loop | None = None,
         most_roll: float = ROLL,
     ) -> None:
@@ -138,8 +139,8 @@ class Listening:
             fresh.listen(self._most_roll)
             self._replace(fresh)
 
-    def hold_still(self, still: bool) -> None:
-        """Stop all movement at its resting values, or let it go on."""
+    def hold_still(self, still: Stillness) -> None:
+        """Stop all movement at its resting values, freeze it, or let it go on."""
         with self._lock:
             self._hold_still = still
         self.edit(self._engine.sound)

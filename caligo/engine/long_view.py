@@ -13,14 +13,22 @@ from caligo.document.score import Score
 from caligo.document.sound import Sound
 from caligo.engine.engine import DEFAULT_RATE, MIDDLE_BLOCK, Engine, Interrupted
 from caligo.engine.metering import CELL_TICKS, StageMeter
-from caligo.engine.stems import StemStore
+from caligo.engine.stems import StemStore, ticks_in
 from caligo.measure.loudness import MOMENTARY, LoudnessMeter, lufs
-from caligo.measure.spectrogram import ROWS, Column, SpectrogramStream
+from caligo.measure.spectrogram import ROWS, Column, SpectrogramStream, longest_window
 from caligo.measure.stereo import stereo_image
 from caligo.measure.true_peak import TruePeakMeter
+from caligo.movement.stillness import Stillness
+from caligo.signal.ticks import TICK
 
 COLUMNS = 1_200
 """Columns over the whole length."""
+CLOSER_COLUMNS = 600
+"""Columns of a stretch that is looked at closer."""
+CLOSER_TILE = 40
+CLOSER_BLOCK = 16_384
+CLOSER_ROLL = 4.0
+"""Seconds of run-in at most, where the mixer has left no state nearby."""
 STAGE_POINTS = 120
 """Points of a stage's level over the whole length."""
 
@@ -141,7 +149,7 @@ def fine(
     score: Score,
     *,
     rate: int = DEFAULT_RATE,
-    hold_still: bool = False,
+    hold_still: Stillness = False,
     store: StemStore | None = None,
     threads: int = 1,
     interrupted: Interrupted = lambda: False,
@@ -189,3 +197,51 @@ def fine(
     summary.peaks = stage_peaks(meter)
     summary.loudness = [columns.loudness_at(i) for i in range(COLUMNS)]
     yield summary
+
+
+def closer(
+    sound: Sound,
+    score: Score,
+    span: tuple[float, float],
+    *,
+    rate: int = DEFAULT_RATE,
+    hold_still: Stillness = False,
+    store: StemStore | None = None,
+    interrupted: Interrupted = lambda: False,
+) -> Iterator[Tile]:
+    """The exact picture of a stretch in `CLOSER_COLUMNS` columns, from left to right."""
+    engine = Engine(sound, score, rate=rate, hold_still=hold_still, stems=store)
+    hop = (span[1] - span[0]) / CLOSER_COLUMNS
+    spectra = SpectrogramStream(rate, hop)
+    # Long windows look back past the beginning of the stretch.
+    reach = ticks_in(longest_window(rate) / 2 / rate, rate, round(span[0] * rate / TICK))
+    begin = round(span[0] * rate / TICK) - reach
+    engine.start(begin, most=CLOSER_ROLL, interrupted=interrupted)
+    columns = _Columns(rate, hop)
+    spectra.begin(reach * TICK)
+    first, waiting = 0, []
+    ticks = reach + math.ceil((span[1] - span[0]) * rate / TICK) + longest_window(rate) // TICK
+    skipped = reach * TICK
+    left = engine.length_ticks * TICK - begin * TICK
+    for signal in engine.stream(ticks, CLOSER_BLOCK):
+        if interrupted():
+            return
+        signal[:, max(left, 0) :] = 0.0  # the cue ends, whatever would still ring
+        left -= signal.shape[1]
+        columns.add(signal[:, min(skipped, signal.shape[1]) :])
+        skipped -= min(skipped, signal.shape[1])
+        waiting += spectra.add(signal)
+        ready = min(len(waiting), CLOSER_COLUMNS - first, len(columns.widths) - first)
+        if ready >= CLOSER_TILE or first + ready == CLOSER_COLUMNS:
+            yield Tile(
+                first,
+                1,
+                True,
+                np.array(waiting[:ready], dtype=np.uint8).reshape(-1, ROWS),
+                [columns.loudness_at(i) for i in range(first, first + ready)],
+                columns.widths[first : first + ready],
+            )
+            first += ready
+            waiting = waiting[ready:]
+        if first == CLOSER_COLUMNS:
+            return

@@ -16,6 +16,7 @@ from caligo.document.sound import Sound
 from caligo.engine.engine import DEFAULT_RATE, LARGE_BLOCK, Engine, Interrupted
 from caligo.engine.stems import StemStore
 from caligo.formats.audio import AudioWriter
+from caligo.movement.stillness import Stillness
 from caligo.signal.ticks import TICK
 
 Progress = Callable[[float], None]
@@ -64,7 +65,7 @@ def render_to_file(
     span: RenderRange = RenderRange(),
     stems_folder: Path | None = None,
     store: StemStore | None = None,
-    hold_still: bool = False,
+    hold_still: Stillness = False,
     progress: Progress = lambda _: None,
     interrupted: Interrupted = lambda: False,
 ) -> Rendered:
@@ -123,7 +124,7 @@ def render_array(
     rate: int = DEFAULT_RATE,
     threads: int = 1,
     block: int = LARGE_BLOCK,
-    hold_still: bool = False,
+    hold_still: Stillness = False,
 ) -> NDArray[np.float32]:
     """The sound as an array ``[2, samples]``; for short stretches, tests and measurements."""
     engine = Engine(sound, score, rate=rate, threads=threads, hold_still=hold_still)

@@ -17,6 +17,7 @@ from caligo.engine.layer_voices import LayerVoices
 from caligo.engine.voicing import Voicing
 from caligo.movement.block import SourceBlock
 from caligo.movement.movement import Movement
+from caligo.movement.stillness import Stillness
 from caligo.signal.ticks import TICK, Span
 from caligo.synthesis.portrait import levels_of
 
@@ -110,7 +111,7 @@ def picture(
     layer: Layer,
     *,
     rate: int = DEFAULT_RATE,
-    hold_still: bool = False,
+    hold_still: Stillness = False,
 ) -> dict[str, Any]:
     """What the picture of a layer's source shows, as plain data.
 

@@ -9,21 +9,26 @@ from __future__ import annotations
 
 import hashlib
 import json
-from collections.abc import Sequence
+from collections.abc import Collection, Sequence
 from typing import Any
 
 from caligo import ENGINE_VERSION
 from caligo.catalogue import implementation
 from caligo.document.addresses import effect_parts
 from caligo.document.score import Score
-from caligo.document.sound import Layer, Modulator, Part, Route, Sound
+from caligo.document.sound import Course, Layer, Modulator, Part, Route, Sound
 from caligo.document.tempo import TempoMap
 from caligo.document.times import Time
 from caligo.engine.cross_modulation import all_modulators
 from caligo.engine.layer import own_inserts
-from caligo.engine.voicing import Voicing, zone_gain
+from caligo.engine.voicing import Voicing
 from caligo.material.needed import named
 from caligo.material.shelf import current
+from caligo.movement.stillness import Stillness, as_text
+from caligo.movement.zones import zone_gain
+
+UNHEARD = {"name", "about", "rolls", "locked"}
+"""Fields of a modulator that nobody hears."""
 
 
 def _hash(told: Any) -> str:
@@ -91,6 +96,23 @@ def routes_that_count(sound: Sound, layers: Sequence[Layer]) -> list[Route]:
     return found
 
 
+def lanes_that_count(
+    sound: Sound, layers: Sequence[Layer], modulators: Collection[str]
+) -> list[Course]:
+    """The lanes that the stems of layers depend on: their own, their modulators', the pace's."""
+    prefixes = tuple(f"{name}." for name in (*(layer.id for layer in layers), *modulators))
+    later = set().union(*(mixed_addresses(layer) for layer in layers))
+    behind = tuple(prefix for layer in layers for prefix in _behind(layer))
+    return [
+        lane
+        for lane in sound.lanes
+        if not lane.muted
+        and (lane.target.startswith(prefixes) or lane.target == "sound.pace")
+        and lane.target not in later
+        and not lane.target.startswith(behind or ("\0",))
+    ]
+
+
 def _times(parts: Sequence[Part]) -> set[str]:
     """The units of all times of parts."""
     return {v.unit for part in parts for v in part.params.values() if isinstance(v, Time)}
@@ -106,7 +128,7 @@ class StemKeys:
     """
 
     def __init__(
-        self, sound: Sound, score: Score, voicing: Voicing, rate: int, hold_still: bool
+        self, sound: Sound, score: Score, voicing: Voicing, rate: int, hold_still: Stillness
     ) -> None:
         self._sound = sound
         self._score = score
@@ -118,31 +140,44 @@ class StemKeys:
         """The key of a layer's stem."""
         sound = self._sound
         layers = [layer, *all_modulators(sound, layer)]
-        routes = [] if self._hold_still else routes_that_count(sound, layers)
+        moves = self._hold_still is not True
+        routes = routes_that_count(sound, layers) if moves else []
         names = {name for route in routes for name in route.modulators}
+        lanes = lanes_that_count(sound, layers, names) if moves else []
         movers = [m for m in sound.modulators if m.id in names]
         return _hash(
             {
                 "engine": ENGINE_VERSION,
                 "rate": self._rate,
-                "still": self._hold_still,
+                "still": as_text(self._hold_still),
                 "seed": sound.seed,
                 "sound": sound.params_as_json(),
                 "scale": sound.scale and sound.scale.model_dump(),
                 "layers": [_own(one) for one in layers],
+                "followed": [_own(one) for one in self._followed(movers)],
+                "recordings": [current().signature(key) for _, _, key in named(movers) if key],
                 "routes": [route.model_dump(mode="json") for route in routes],
-                "modulators": [m.model_dump(mode="json", exclude={"name"}) for m in movers],
+                "modulators": [m.model_dump(mode="json", exclude=UNHEARD) for m in movers],
+                "drawn": [lane.model_dump(mode="json", exclude={"id"}) for lane in lanes],
                 "score": self._played(layers, movers),
             }
         )
+
+    def _followed(self, movers: Sequence[Modulator]) -> list[Layer]:
+        """The layers whose levels modulators follow."""
+        names: set[str] = set()
+        for mover in movers:
+            names |= implementation("modulator", mover.kind).layers(mover)
+        return [layer for layer in self._sound.layers if layer.id in names]
 
     def _played(self, layers: Sequence[Layer], movers: Sequence[Modulator]) -> dict[str, Any]:
         """What of the score counts."""
         score, kinds = self._score, [implementation("modulator", m.kind) for m in movers]
         own = [part for one in layers for part in (one, one.envelope, *_drawing(one))]
+        own += [layer.envelope for layer in self._followed(movers)]
         units = _times([self._sound, *own, *movers])
         lanes = set().union(*(kind.lanes(m) for kind, m in zip(kinds, movers, strict=True)))
-        all_notes = any(kind.always_per_note or m.scope == "note"
+        all_notes = any(kind.always_per_note or m.scope == "note" or kind.layers(m)
                         for kind, m in zip(kinds, movers, strict=True))  # fmt: skip
         whole = "hold" in units or any(kind.uses_length for kind in kinds)
         voices = [
@@ -171,7 +206,7 @@ class StemKeys:
             )
             for _, _, part in effect_parts(effects, "", "")
         ]
-        keys = [key for _, _, key in named(effects)]
+        keys = [key for _, _, key in named([*effects, *self._sound.modulators])]
         return _hash(
             {
                 "stems": [self.of(layer) for layer in self._sound.layers],
@@ -182,7 +217,7 @@ class StemKeys:
         )
 
 
-def stem_key(sound: Sound, layer: Layer, score: Score, rate: int, hold_still: bool) -> str:
+def stem_key(sound: Sound, layer: Layer, score: Score, rate: int, hold_still: Stillness) -> str:
     """The key of one layer's stem over a score's own notes."""
     voicing = Voicing(sound, score.notes, TempoMap(score))
     return StemKeys(sound, score, voicing, rate, hold_still).of(layer)

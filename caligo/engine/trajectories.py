@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import itertools
+from collections.abc import Sequence
 from dataclasses import dataclass, field
 
 import numpy as np
@@ -14,6 +15,8 @@ from caligo.engine.voicing import Voicing
 from caligo.movement.moments import Moments
 from caligo.movement.movement import Movement
 from caligo.movement.notes import Floats, whole
+from caligo.movement.readings import Reading, fights, read
+from caligo.movement.stillness import Stillness
 from caligo.movement.trajectory import Trajectory
 
 WITHIN = 4
@@ -38,12 +41,18 @@ class Trajectories:
     notes
         What differs by note, by address and then by the note's id: values at the points, none
         before it begins. Filled where it is asked for.
+    readings
+        What can be read off each moved parameter, by address.
+    spread
+        The lowest and highest value over the sounding notes, where they differ, by address.
     """
 
     times: Floats
     modulators: dict[str, Outline]
     parameters: dict[str, Outline]
     notes: dict[str, dict[str, list[float | None]]] = field(default_factory=dict)
+    readings: dict[str, Reading] = field(default_factory=dict)
+    spread: dict[str, tuple[Floats, Floats]] = field(default_factory=dict)
 
 
 def _reduce(values: Floats) -> Outline:
@@ -67,14 +76,124 @@ def _newest_note(moments: Moments) -> list[tuple[slice, Moments]]:
 def _by_note(
     trajectory: Trajectory, voicing: Voicing, times: Floats
 ) -> dict[str, list[float | None]]:
-    """The values of every note at some times, by the voice's name; none before it begins."""
+    """The values of every note at some times, by the voice's name; none where it is silent."""
     found: dict[str, list[float | None]] = {}
     for row, voice in enumerate(voicing.voices):
         values = trajectory.values(voicing.moments(times, voicing.all.row(row)))[0]
+        ends = voice.start + voice.length
         found[voice.name] = [
-            None if time < voice.start else float(value)
+            float(value) if voice.start <= time < ends else None
             for time, value in zip(times, values, strict=True)
         ]
+    return found
+
+
+def _spread(trajectory: Trajectory, voicing: Voicing, times: Floats) -> tuple[Floats, Floats]:
+    """The lowest and the highest value over the sounding notes ``[times]``; NaN where none is."""
+    low: Floats = np.full(len(times), np.inf)
+    high: Floats = np.full(len(times), -np.inf)
+    notes = voicing.all
+    for row in range(len(notes)):
+        ends = notes.start[row] + notes.length[row]
+        here = (times >= notes.start[row]) & (times < ends)
+        if here.any():
+            values: Floats = trajectory.values(voicing.moments(times[here], notes.row(row)))[0]
+            low[here] = np.minimum(low[here], values)
+            high[here] = np.maximum(high[here], values)
+    low[np.isinf(low)] = high[np.isinf(high)] = np.nan
+    return low, high
+
+
+class TrajectoryView:
+    """Looks at the trajectories of a sound over a score, without audio.
+
+    Parameters
+    ----------
+    points
+        Equally spaced moments that a look has.
+    """
+
+    def __init__(
+        self, sound: Sound, score: Score, points: int = 600, *, hold_still: Stillness = False
+    ) -> None:
+        self._sound, self._score, self._points = sound, score, points
+        self._movement = Movement(sound, score, hold_still=hold_still)
+        self._voicing = Voicing(sound, score.notes, self._movement.setting.tempo)
+
+    def times(self, span: tuple[float, float] | None = None) -> Floats:
+        """The points of a look at a stretch, or at the whole ``[points]``."""
+        start, end = span or (0.0, self._score.length)
+        found: Floats = start + np.arange(self._points, dtype=np.float64) * (
+            (end - start) / self._points
+        )
+        return found
+
+    def notes(
+        self, address: str, span: tuple[float, float] | None = None
+    ) -> dict[str, list[float | None]]:
+        """What a moved parameter does in each note, by the note's id; none where it is silent."""
+        moved = self._movement.moved()
+        if address not in moved:
+            return {}
+        return _by_note(moved[address], self._voicing, self.times(span))
+
+    def modulator(self, name: str) -> list[float]:
+        """One modulator's values over the whole ``[points]``."""
+        first = self._voicing.all.row(0) if len(self._voicing.all) else whole(self._score.length)
+        moments = self._voicing.moments(self.times(), first)
+        found: list[float] = moments.modulation(self._movement.modulators[name], True)[0].tolist()
+        return found
+
+    def look(self, span: tuple[float, float] | None = None) -> Trajectories:
+        """Every modulator and moved parameter over a stretch, or over the whole.
+
+        What differs by note is shown for the note that began last.
+        """
+        movement, voicing = self._movement, self._voicing
+        start, end = span or (0.0, self._score.length)
+        step = (end - start) / (self._points * WITHIN)
+        times = start + np.arange(self._points * WITHIN, dtype=np.float64) * step
+        first = voicing.all.row(0) if len(voicing.all) else whole(self._score.length)
+        shared = voicing.moments(times, first)
+        by_note = _newest_note(shared)
+        found = Trajectories(
+            times[::WITHIN],
+            {
+                name: _reduce(shared.modulation(modulator, True)[0])
+                for name, modulator in movement.modulators.items()
+            },
+            {},
+        )
+        moved = movement.moved()
+        for path, trajectory in moved.items():
+            if trajectory.shared:
+                values = trajectory.values(shared)[0]
+            else:
+                values = np.empty(len(times))
+                for where, moments in by_note:
+                    values[where] = trajectory.values(moments)[0]
+            if trajectory.differs_by_note:
+                found.spread[path] = _spread(trajectory, voicing, found.times)
+            found.parameters[path] = _reduce(values)
+            found.readings[path] = read(trajectory.parameter, values, step, trajectory.limits())
+        told = fights(self._sound, {path: moved[path].parameter for path in found.parameters})
+        for path, sentence in told.items():
+            found.readings[path].words.append(sentence)
+        return found
+
+
+def rolls(
+    sound: Sound, score: Score, modulator: str, seeds: Sequence[int], points: int = 96
+) -> dict[int, list[float]]:
+    """What a modulator would do with other seeds: values over the length, by seed ``[points]``."""
+    found = {}
+    for seed in seeds:
+        other = sound.model_copy(deep=True)
+        for part in other.modulators:
+            if part.id == modulator:
+                part.seed = seed
+        view = TrajectoryView(other, score, points)
+        found[seed] = view.modulator(modulator)
     return found
 
 
@@ -83,7 +202,7 @@ def trajectories(
     score: Score,
     points: int = 600,
     *,
-    hold_still: bool = False,
+    hold_still: Stillness = False,
     each_note: bool = False,
 ) -> Trajectories:
     """Every modulator and moved parameter over the score, at `points` equally spaced moments.
@@ -91,27 +210,8 @@ def trajectories(
     What differs by note is shown for the note that began last, and with `each_note` for every
     note apart. Nothing is rendered.
     """
-    movement = Movement(sound, score, hold_still=hold_still)
-    voicing = Voicing(sound, score.notes, movement.setting.tempo)
-    step = score.length / (points * WITHIN)
-    times = np.arange(points * WITHIN, dtype=np.float64) * step
-    first = voicing.all.row(0) if len(voicing.all) else whole(score.length)
-    shared = voicing.moments(times, first)
-    by_note = _newest_note(shared)
-    modulators = {
-        name: _reduce(shared.modulation(modulator, True)[0])
-        for name, modulator in movement.modulators.items()
-    }
-    parameters: dict[str, Outline] = {}
-    notes: dict[str, dict[str, list[float | None]]] = {}
-    for path, trajectory in movement.moved().items():
-        if trajectory.shared:
-            values = trajectory.values(shared)[0]
-        else:
-            values = np.empty(len(times))
-            for where, moments in by_note:
-                values[where] = trajectory.values(moments)[0]
-            if each_note:
-                notes[path] = _by_note(trajectory, voicing, times[::WITHIN])
-        parameters[path] = _reduce(values)
-    return Trajectories(times[::WITHIN], modulators, parameters, notes)
+    view = TrajectoryView(sound, score, points, hold_still=hold_still)
+    found = view.look()
+    if each_note:
+        found.notes.update({path: view.notes(path) for path in found.spread})
+    return found

@@ -8,7 +8,7 @@ import numpy as np
 from numba import njit
 
 from caligo.document.score import Note
-from caligo.document.sound import Layer, Sound
+from caligo.document.sound import Sound
 from caligo.document.tempo import TempoMap
 from caligo.movement.chance import combine, signed, wander
 from caligo.movement.moments import ModulatorValues, Moments
@@ -80,30 +80,3 @@ def add_drift(pitch: np.ndarray, times: np.ndarray, octaves: np.ndarray, seed: n
         quick = wander(combine(seed, 9), times[k] / (0.23 * DRIFT_PERIOD))
         way = octaves[k] if len(octaves) > 1 else octaves[0]
         pitch[k] += way * (error + 0.5 * slow + (1.0 / 6.0) * quick)
-
-
-def _fade(value: float, low: float, high: float, width: float) -> float:
-    """1 inside the range, 0 outside, and a line across `width` at borders that do not end it."""
-    if not low <= value <= high:
-        return 0.0
-    gain = 1.0
-    if width > 0:
-        if low > 0:
-            gain = min(gain, (value - low + 1) / (width + 1))
-        if high < 127:
-            gain = min(gain, (high - value + 1) / (width + 1))
-    return gain
-
-
-def zone_gain(layer: Layer, voice: Voice) -> float:
-    """How much of a voice a layer plays, by its key and velocity range."""
-    key = _fade(
-        voice.key, layer.number("key_low"), layer.number("key_high"), layer.number("key_fade")
-    )
-    velocity = _fade(
-        round(voice.velocity * 127),
-        layer.number("velocity_low"),
-        layer.number("velocity_high"),
-        layer.number("velocity_fade"),
-    )
-    return key * velocity

@@ -11,7 +11,9 @@ import mido
 from pydantic import ValidationError
 
 from caligo.document.score import (
+    BEND,
     LONGEST_SCORE,
+    PRESSURE,
     Lane,
     LanePoint,
     Marker,
@@ -135,6 +137,10 @@ class _Gathered:
             self.markers.append(Marker(id=f"m{number}", time=now, name=message.text[:200]))
         elif message.type == "control_change" and message.control < 120:
             self.lanes[message.control].append(LanePoint(time=now, value=message.value / 127.0))
+        elif message.type == "aftertouch":
+            self.lanes[PRESSURE].append(LanePoint(time=now, value=message.value / 127.0))
+        elif message.type == "pitchwheel":
+            self.lanes[BEND].append(LanePoint(time=now, value=(message.pitch + 8192) / 16383.0))
         elif message.type == "note_on" and message.velocity > 0:
             self._down[message.channel, message.note].append((now, message.velocity))
         elif message.type in ("note_off", "note_on"):
@@ -219,6 +225,15 @@ def _score(file: Any, name: str) -> Score:
     )
 
 
+def _control(controller: int, value: float) -> Any:
+    """A MIDI message for a lane's value, 0 to 1."""
+    if controller == BEND:
+        return mido.Message("pitchwheel", pitch=round(value * 16383) - 8192)
+    if controller == PRESSURE:
+        return mido.Message("aftertouch", value=round(value * 127))
+    return mido.Message("control_change", control=controller, value=round(value * 127))
+
+
 def write_midi(score: Score) -> bytes:
     """A Standard MIDI File (format 1) of a score: one track of tempo and markers, one of notes."""
     tempo = TempoMap(score)
@@ -250,7 +265,7 @@ def write_midi(score: Score) -> bytes:
         (
             ticks(p.time),
             0,
-            mido.Message("control_change", control=lane.controller, value=round(p.value * 127)),
+            _control(lane.controller, p.value),
         )
         for lane in score.lanes
         for p in lane.points

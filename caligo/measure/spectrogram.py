@@ -168,6 +168,14 @@ class SpectrogramStream:
         self._first = -self._reach
         self._next = 0
 
+    def begin(self, before: int) -> None:
+        """Let the first piece begin so many samples before the time 0; at most half a window."""
+        self._first = -before
+        self._held = np.zeros((2, 0), np.float32)
+        missing = self._reach - before
+        if missing > 0:
+            self._held, self._first = np.zeros((2, missing), np.float32), -self._reach
+
     def _centre(self, index: int) -> int:
         return round((index + 0.5) * self.hop * self.rate)
 

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from caligo.catalogue import Module, Moves, Parameter, register
+from caligo.catalogue import Kind, Module, Moves, Parameter, register
 from caligo.catalogue.parts.amplitude import ENVELOPE_BENDS, envelope_stages
 from caligo.document.sound import Modulator as ModulatorPart
 from caligo.movement.envelope import NoteEnvelope
@@ -33,6 +33,14 @@ from caligo.movement.notes import Floats
                 group="Level",
             ),
             *ENVELOPE_BENDS,
+            Parameter(
+                "repeats",
+                "Repeats",
+                "Rises and falls again and again while the note is held.",
+                default=False,
+                kind=Kind.SWITCH,
+                group="Times",
+            ),
         ),
     )
 )
@@ -49,5 +57,10 @@ class Envelope(Modulator):
     def values(self, moments: Moments) -> Floats:
         """See `Modulator.values`; in [0, 1]."""
         if self._envelope is None:
-            self._envelope = NoteEnvelope(self.movement, self.part.id, lambda x: x / 100.0)
+            self._envelope = NoteEnvelope(
+                self.movement,
+                self.part.id,
+                lambda x: x / 100.0,
+                repeats=self.part.switch("repeats"),
+            )
         return self._envelope.values(moments)

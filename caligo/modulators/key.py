@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 
-from caligo.catalogue import Display, Kind, Module, Moves, Parameter, register
+from caligo.catalogue import Choice, Display, Kind, Module, Moves, Parameter, register
 from caligo.movement.modulator import Modulator
 from caligo.movement.moments import Moments
 from caligo.movement.notes import Floats
@@ -19,6 +19,35 @@ from caligo.movement.notes import Floats
         category="Notes",
         parameters=(
             Parameter(
+                "response",
+                "Response",
+                "A line around a centre, or points of your own.",
+                default="line",
+                kind=Kind.CHOICE,
+                choices=(Choice("line", "Line"), Choice("points", "Points")),
+            ),
+            Parameter(
+                "keys",
+                "Keys",
+                "The key of each point, as a MIDI number.",
+                low=0.0,
+                high=127.0,
+                default="24 60 96",
+                kind=Kind.NUMBERS,
+                when=("response", ("points",)),
+            ),
+            Parameter(
+                "values",
+                "Values",
+                "What it gives at each point; between them it goes in lines.",
+                unit="%",
+                low=-100.0,
+                high=100.0,
+                default="-100 0 100",
+                kind=Kind.NUMBERS,
+                when=("response", ("points",)),
+            ),
+            Parameter(
                 "centre",
                 "Centre",
                 "The key at which it does nothing.",
@@ -28,6 +57,7 @@ from caligo.movement.notes import Floats
                 kind=Kind.INTEGER,
                 moves=Moves.PER_NOTE,
                 display=Display.NOTE,
+                when=("response", ("line",)),
             ),
             Parameter(
                 "span",
@@ -39,6 +69,7 @@ from caligo.movement.notes import Floats
                 default=36,
                 kind=Kind.INTEGER,
                 moves=Moves.PER_NOTE,
+                when=("response", ("line",)),
             ),
         ),
     )
@@ -50,7 +81,16 @@ class Key(Modulator):
 
     def values(self, moments: Moments) -> Floats:
         """See `Modulator.values`; in [-1, 1]."""
+        if self.part.text("response") == "points":
+            return self._between_points(moments)
         centre = self.trajectory("centre").compact(moments)
         span = self.trajectory("span").compact(moments)
         away = np.clip((moments.notes.key[:, None] - centre) / span, -1.0, 1.0)
         return np.broadcast_to(away, (len(moments.notes), len(moments.times))).copy()
+
+    def _between_points(self, moments: Moments) -> Floats:
+        points = sorted(zip(self.part.numbers("keys"), self.part.numbers("values"), strict=False))
+        if not points:
+            return np.zeros((len(moments.notes), len(moments.times)))
+        row = np.interp(moments.notes.key, [k for k, _ in points], [v for _, v in points]) / 100.0
+        return np.repeat(row[:, None], len(moments.times), axis=1)

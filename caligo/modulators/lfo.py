@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from fractions import Fraction
 
 import numpy as np
 from numba import njit
@@ -15,7 +16,7 @@ from caligo.movement.modulator import Modulator
 from caligo.movement.moments import Moments
 from caligo.movement.movement import Movement
 from caligo.movement.notes import Floats, seconds
-from caligo.movement.periods import at, period_parameter
+from caligo.movement.periods import at, paced_parameter, period_parameter
 
 SHAPES = (
     Choice("sine", "Sine"),
@@ -149,6 +150,7 @@ def _values(
                 group="Time",
             ),
             period_parameter("Length of one cycle, 1/40 s to an hour.", 20.0),
+            paced_parameter(),
             Parameter(
                 "fade",
                 "Fade-in",
@@ -189,10 +191,19 @@ class Lfo(Modulator):
         super().__init__(part, movement)
         self._cycles: Cycles | None = None
 
+    @classmethod
+    def turn(cls, part: ModulatorPart) -> Fraction | str:
+        """See `Modulator.turn`."""
+        if part.number("depth_change") or part.number("period_change"):
+            return "its cycles are uneven"
+        return Fraction(1)
+
     def values(self, moments: Moments) -> Floats:
         """See `Modulator.values`; in [-1, 1]."""
         if self._cycles is None:
-            self._cycles = self.movement.cycles(f"{self.part.id}.period")
+            self._cycles = self.movement.cycles(
+                f"{self.part.id}.period", paced=self.part.switch("paced")
+            )
         names = [c.value for c in SHAPES]
 
         def share(key: str) -> Floats:

@@ -3,20 +3,24 @@
 from __future__ import annotations
 
 import math
+from fractions import Fraction
+from functools import cached_property
 
 import numpy as np
 from numba import njit
 
-from caligo.catalogue import Module, Moves, Parameter, register
+from caligo.catalogue import Kind, Module, Moves, Parameter, register
 from caligo.document.sound import Modulator as ModulatorPart
-from caligo.movement.chance import signed
+from caligo.movement.chance import derive, signed, text_seed
 from caligo.movement.cycles import Cycles
 from caligo.movement.modulator import Modulator
 from caligo.movement.moments import Moments
 from caligo.movement.movement import Movement
 from caligo.movement.notes import Floats
-from caligo.movement.periods import at, period_parameter
+from caligo.movement.periods import at, paced_parameter, period_parameter
 
+UNLIKE = 0.5
+"""Octaves by which the speeds of targets with values of their own differ at most."""
 OCTAVES = 5
 """Layers of ever quicker noise that roughness adds, as in fractal (1/f) noise."""
 FAINTEST = 1e-6
@@ -93,6 +97,15 @@ def _values(
         seeded=True,
         parameters=(
             period_parameter("Time between one random value and the next.", 12.0),
+            paced_parameter(),
+            Parameter(
+                "apart",
+                "Own values for each target",
+                "Each parameter that it moves drifts by itself, at a speed a little of its own.",
+                kind=Kind.SWITCH,
+                default=False,
+                group="Chance",
+            ),
             Parameter(
                 "steps",
                 "Smooth to stepped",
@@ -120,13 +133,38 @@ class Random(Modulator):
 
     def __init__(self, part: ModulatorPart, movement: Movement) -> None:
         super().__init__(part, movement)
-        self._cycles: Cycles | None = None
+        self._speed = 1.0
+        self._towards: dict[str, Random] = {}
+
+    @cached_property
+    def _cycles(self) -> Cycles:
+        return self.movement.cycles(f"{self.part.id}.period", paced=self.part.switch("paced"))
+
+    @property
+    def per_target(self) -> bool:
+        """See `Modulator.per_target`."""
+        return self.part.switch("apart")
+
+    def towards(self, target: str) -> Random:
+        """See `Modulator.towards`: another seed, and a speed up to `UNLIKE` octaves away."""
+        if not target:
+            return self
+        if target not in self._towards:
+            found = Random(self.part, self.movement)
+            found._cycles = self._cycles
+            found.seed = derive(self.seed, text_seed(target))
+            found._speed = 2.0 ** (UNLIKE * signed(np.uint64(found.seed), 0))
+            self._towards[target] = found
+        return self._towards[target]
+
+    @classmethod
+    def turn(cls, part: ModulatorPart) -> Fraction | str:
+        """See `Modulator.turn`."""
+        return "it is free"
 
     def values(self, moments: Moments) -> Floats:
         """See `Modulator.values`; in [-1, 1]."""
-        if self._cycles is None:
-            self._cycles = self.movement.cycles(f"{self.part.id}.period")
-        cycles = self._cycles.at(moments)
+        cycles = self._speed * self._cycles.at(moments)
         out = np.empty_like(cycles)
         _values(
             cycles,

@@ -16,6 +16,8 @@ from caligo.movement.trajectory import GLIDE, Trajectory
 
 FADE_OUT = 0.02
 """Seconds in which a note that has to make room falls silent."""
+SHORTEST_TURN = 1e-3
+"""Seconds below which stages do not come round."""
 STAGES = ("delay", "attack", "hold", "decay", "release")
 BENDS = ("attack_bend", "decay_bend", "release_bend")
 
@@ -30,13 +32,21 @@ def _held(
     sustain: float,
     attack_bend: float,
     decay_bend: float,
+    repeats: bool,
 ) -> float:
-    """The envelope before its release, `since` seconds after the note's start."""
+    """The envelope before its release, `since` seconds after the note's start.
+
+    Where it repeats, it rises again from the sustain level as soon as it has fallen to it.
+    """
     x = since - delay
     if x < 0.0:
         return 0.0
+    low = 0.0
+    turn = attack + hold + decay
+    if repeats and x >= turn and turn > SHORTEST_TURN:
+        x, low = x % turn, sustain
     if x < attack:
-        return bent(x / attack, attack_bend)
+        return low + (1.0 - low) * bent(x / attack, attack_bend)
     x -= attack + hold
     if x <= 0.0:
         return 1.0
@@ -53,6 +63,7 @@ def envelope_values(
     stages: np.ndarray,
     sustain: np.ndarray,
     bends: np.ndarray,
+    repeats: bool,
     out: np.ndarray,
 ) -> None:
     """The envelope in [0, 1] at `times` [s] for each note.
@@ -67,6 +78,8 @@ def envelope_values(
         Level while the note is held, 0 to 1 ``[notes]``.
     bends
         Attack, decay and release bend, -1 to 1 ``[3, notes]``.
+    repeats
+        Whether attack, hold and decay come round while the note is held.
     out
         ``[notes, times]``
     """
@@ -81,6 +94,7 @@ def envelope_values(
             sustain[row],
             STEEPEST * bends[0, row],
             STEEPEST * bends[1, row],
+            repeats,
         )
         for k in range(len(times)):
             since = times[k] - start[row]
@@ -96,6 +110,7 @@ def envelope_values(
                     sustain[row],
                     STEEPEST * bends[0, row],
                     STEEPEST * bends[1, row],
+                    repeats,
                 )
             elif since - length[row] < release:
                 x = (since - length[row]) / release
@@ -117,9 +132,19 @@ class NoteEnvelope:
         Where the envelope's parameters are.
     level
         From the sustain's unit to a factor.
+    repeats
+        Whether attack, hold and decay come round while the note is held.
     """
 
-    def __init__(self, movement: Movement, address: str, level: Callable[[Floats], Floats]) -> None:
+    def __init__(
+        self,
+        movement: Movement,
+        address: str,
+        level: Callable[[Floats], Floats],
+        *,
+        repeats: bool = False,
+    ) -> None:
+        self._repeats = repeats
         self._level = level
         self._tempo = movement.setting.tempo
         self._stages = [movement.trajectory(f"{address}.{key}") for key in STAGES]
@@ -164,6 +189,7 @@ class NoteEnvelope:
             np.stack([self._seconds(of(t), t, notes) for t in self._stages]),
             self._level(of(self._sustain)),
             np.stack([of(t) / 100.0 for t in self._bends]),
+            self._repeats,
             out,
         )
         return out

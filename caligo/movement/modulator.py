@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from fractions import Fraction
 from typing import TYPE_CHECKING, ClassVar
 
 from caligo.document.score import Score
@@ -15,6 +16,10 @@ if TYPE_CHECKING:
     from caligo.movement.moments import Moments
     from caligo.movement.movement import Movement
     from caligo.movement.trajectory import Trajectory
+
+
+NO_TURN, RUNS_ONCE = "it has no cycle", "it runs once"
+"""Why some modulators never come round, without keeping others from it."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -56,6 +61,15 @@ class Modulator:
         """Whether each note has values of its own."""
         return self.always_per_note or self.part.scope == "note"
 
+    @property
+    def per_target(self) -> bool:
+        """Whether each parameter that it moves has values of its own."""
+        return False
+
+    def towards(self, target: str) -> Modulator:
+        """The modulator as the parameter at an address sees it; see `per_target`."""
+        return self
+
     def trajectory(self, key: str) -> Trajectory:
         """One of the modulator's own parameters over time."""
         return self.movement.trajectory(f"{self.part.id}.{key}")
@@ -66,6 +80,16 @@ class Modulator:
 
     def change(self, at: float) -> None:
         """A number that the values depend on is edited while listening, from a moment on."""
+
+    @classmethod
+    def turn(cls, part: ModulatorPart) -> Fraction | str:
+        """How many of its periods pass until it comes round, or why it never does."""
+        return NO_TURN
+
+    @classmethod
+    def layers(cls, part: ModulatorPart) -> set[str]:
+        """The layers whose notes and envelopes the values depend on."""
+        return set()
 
     @classmethod
     def lanes(cls, part: ModulatorPart) -> set[int]:

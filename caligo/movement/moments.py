@@ -13,8 +13,8 @@ from caligo.movement.notes import Floats, Notes, whole
 if TYPE_CHECKING:
     from caligo.movement.modulator import Modulator
 
-ModulatorValues = dict[tuple[str, bool], Floats]
-"""Modulators' values by id and whether they are shared by all notes."""
+ModulatorValues = dict[tuple[str, bool, str], Floats]
+"""Modulators' values by id, whether they are shared by all notes, and what they are for."""
 
 
 class Moments:
@@ -61,16 +61,17 @@ class Moments:
         """The same times, for other notes; what is shared by all notes is computed once."""
         return Moments(self.times, notes, self.started, self._shared)
 
-    def modulation(self, modulator: Modulator, shared: bool) -> Floats:
+    def modulation(self, modulator: Modulator, shared: bool, target: str = "") -> Floats:
         """A modulator's values: ``[1, times]`` where shared, else ``[notes, times]``.
 
+        `target` is the address of what is moved, for modulators that have values for each.
         Not to be written to.
         """
         same = shared or not modulator.per_note
         known = self._shared if same else self._own
-        key = (modulator.part.id, same)
+        key = (modulator.part.id, same, target if modulator.per_target else "")
         if key not in known:
-            known[key] = self._compute(modulator, shared)
+            known[key] = self._compute(modulator.towards(key[2]), shared)
         return known[key]
 
     def _compute(self, modulator: Modulator, shared: bool) -> Floats:

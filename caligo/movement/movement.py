@@ -4,16 +4,18 @@ from __future__ import annotations
 
 from dataclasses import replace
 
-from caligo.catalogue import Moves, implementation
+from caligo.catalogue import Moves, Parameter, Scale, implementation
 from caligo.catalogue import module as module_spec
 from caligo.document.addresses import moved_parameters, parts
 from caligo.document.score import Score
+from caligo.document.sound import Course, Sound
 from caligo.document.sound import Modulator as ModulatorPart
-from caligo.document.sound import Sound
 from caligo.document.tempo import TempoMap
 from caligo.document.times import Time
+from caligo.movement.course import DrawnCourse
 from caligo.movement.cycles import GRID, Cycles, Travel
 from caligo.movement.modulator import Modulator, Setting
+from caligo.movement.stillness import Frozen, Stillness
 from caligo.movement.trajectory import Link, Trajectory, Value
 
 
@@ -23,21 +25,26 @@ class Movement:
     Parameters
     ----------
     hold_still
-        Leave every parameter at its resting value.
+        Whether every parameter keeps its resting value, or the one of a moment.
     """
 
-    def __init__(self, sound: Sound, score: Score, *, hold_still: bool = False) -> None:
+    def __init__(self, sound: Sound, score: Score, *, hold_still: Stillness = False) -> None:
         self.setting = Setting(sound.seed, score, TempoMap(score))
-        self._sound = sound
+        self.sound = sound
         self._parts = {path: part for path, _, part in parts(sound)}
         self._trajectories: dict[str, Trajectory] = {}
         self._links: dict[str, list[Link]] = {}
+        self._lanes: dict[str, Course] = {}
+        self._frozen = hold_still.at if isinstance(hold_still, Frozen) else None
         self._integrals: list[Cycles | Travel] = []
         self._periods: set[str] = set()
         self.modulators: dict[str, Modulator] = {
             m.id: implementation("modulator", m.kind)(m, self) for m in sound.modulators
         }
-        for route in [] if hold_still else sound.routes:
+        if hold_still is True:
+            return
+        self._lanes = {x.target: x for x in sound.lanes if x.points and not x.muted}
+        for route in sound.routes:
             if not route.muted:
                 self._links.setdefault(route.target, []).append(
                     Link(
@@ -65,11 +72,22 @@ class Movement:
             parameter,
             Value(time.value if time else part.number(key)),
             self._shared(part_path, parameter.moves),
+            path,
             time.unit if time else "s",
             self._links.get(path, []),
+            self._course(path, parameter),
+            # What moves goes on inside, so that it is as it was when it is let go.
+            None if part_path in self.modulators or part_path == "sound" else self._frozen,
         )
         self._trajectories[path] = found
         return found
+
+    def _course(self, path: str, parameter: Parameter) -> DrawnCourse | None:
+        """The lane that is drawn for a parameter, if any."""
+        lane = self._lanes.get(path)
+        if lane is None:
+            return None
+        return DrawnCourse(lane.points, logarithmic=parameter.scale is Scale.LOGARITHMIC)
 
     def _shared(self, part_path: str, moves: Moves) -> bool:
         """Whether a parameter has one value for all notes: so have modulators that are one."""
@@ -122,8 +140,8 @@ class Movement:
         """The trajectory of every moved parameter, by address."""
         return {
             a.path: self.trajectory(a.path)
-            for a in moved_parameters(self._sound)
-            if a.path in self._links
+            for a in moved_parameters(self.sound)
+            if a.path in self._links or a.path in self._lanes
         }
 
     def change(self, values: dict[str, float], depths: dict[str, float], at: float) -> None:

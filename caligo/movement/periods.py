@@ -28,6 +28,18 @@ def period_parameter(help: str, default: float) -> Parameter:
     )
 
 
+def paced_parameter() -> Parameter:
+    """Whether the pace of the sound scales the speed."""
+    return Parameter(
+        "paced",
+        "Goes with the pace",
+        "Whether the pace of the sound scales its speed.",
+        default=True,
+        kind=Kind.SWITCH,
+        group="Time",
+    )
+
+
 @njit(cache=True, nogil=True)
 def at(values: np.ndarray, row: int, k: int) -> float:
     """A value of ``[notes, times]``, of ``[1, times]`` or of ``[1, 1]``."""

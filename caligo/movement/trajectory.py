@@ -8,7 +8,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 
 import numpy as np
 from numba import njit
@@ -16,6 +16,7 @@ from numba import njit
 from caligo.catalogue import Kind, Parameter, Scale
 from caligo.document.times import TimeUnit, time_limit
 from caligo.movement.bend import bent
+from caligo.movement.course import DrawnCourse
 from caligo.movement.modulator import Modulator
 from caligo.movement.moments import Moments
 from caligo.movement.notes import Floats
@@ -120,8 +121,14 @@ class Trajectory:
     ----------
     shared
         Whether all notes have the same values.
+    path
+        The parameter's address.
     unit
         For a time: the unit that it is given in.
+    course
+        The lane that is drawn for it, if any: where it rests at each moment.
+    frozen
+        The moment whose movement is kept, where all is frozen.
 
     Attributes
     ----------
@@ -132,13 +139,16 @@ class Trajectory:
     parameter: Parameter
     rest: Value
     shared: bool
+    path: str = ""
     unit: TimeUnit = "s"
     links: list[Link] = field(default_factory=list)
+    course: DrawnCourse | None = None
+    frozen: float | None = None
     moved: bool = field(init=False)
     _resting: dict[tuple[int, int], Floats] = field(default_factory=dict)
 
     def __post_init__(self) -> None:
-        self.moved = bool(self.links)
+        self.moved = bool(self.links) or self.course is not None
 
     @property
     def base(self) -> float:
@@ -155,7 +165,8 @@ class Trajectory:
         """Whether an amount that does nothing at 0 does something."""
         return self.moved or self.base != 0.0
 
-    def _limits(self) -> tuple[float, float]:
+    def limits(self) -> tuple[float, float]:
+        """The lowest and the highest value that it may have, in its own unit."""
         parameter = self.parameter
         if parameter.kind is not Kind.TIME:
             return parameter.low, parameter.high
@@ -165,13 +176,13 @@ class Trajectory:
     def reach(self) -> tuple[float, float]:
         """The lowest and highest value that the routes could lead to, in the own unit."""
         spread = sum(max(abs(x.depth.now), abs(x.depth.before)) for x in self.links)
-        rests = [self.rest.now]
+        rests = [self.rest.now] if self.course is None else list(self.course.range)
         if self.rest.changed_at is not None:
             rests.append(self.rest.before)
         lowest, highest = min(rests), max(rests)
-        if not self.links:
+        if not self.links and self.course is None:
             return lowest, highest
-        low, high = self._limits()
+        low, high = self.limits()
         if self.parameter.scale is Scale.LOGARITHMIC:
             return max(low, lowest / 2**spread), min(high, highest * 2**spread)
         return max(low, lowest - spread), min(high, highest + spread)
@@ -190,12 +201,15 @@ class Trajectory:
             return self._at_rest((rows, len(moments.times)))
         octaves = self.parameter.scale is Scale.LOGARITHMIC
         # What is nothing stays nothing, however many octaves it is moved.
-        nothing = octaves and self.base <= 0.0
+        nothing = octaves and self.base <= 0.0 and self.course is None
         logarithmic = octaves and not nothing
         if nothing and self.rest.changed_at is None:
             return self._at_rest((rows, len(moments.times)))
         out = np.empty((rows, len(moments.times)))
         out[:] = self._rests(moments.times, logarithmic)
+        then = moments
+        if self.frozen is not None and self.links:
+            then = moments.at(np.array([self.frozen]))
         for link in [] if nothing else self.links:
             gain, offset = 1.0, 0.0
             if link.polarity == "unipolar" and link.modulator.bipolar:
@@ -204,24 +218,33 @@ class Trajectory:
                 gain, offset = 2.0, -1.0
             scale = NO_SCALE
             if link.scaler is not None:
-                scale = moments.modulation(link.scaler, self.shared)
+                scale = self._modulation(link.scaler, then, moments)
                 if link.scaler.bipolar:
                     scale = scale * 0.5 + 0.5
             _add_route(
                 out,
-                moments.modulation(link.modulator, self.shared),
+                self._modulation(link.modulator, then, moments),
                 scale,
                 gain,
                 offset,
                 0.04 * link.curve,
                 link.depths(moments.times),
             )
-        low, high = self._limits()
+        low, high = self.limits()
         _to_unit(out, low, high, logarithmic, self.parameter.kind is Kind.INTEGER)
         return out
 
+    def _modulation(self, modulator: Modulator, then: Moments, moments: Moments) -> Floats:
+        """A modulator's values for this parameter; those of one moment where all is frozen."""
+        found = then.modulation(modulator, self.shared, self.path)
+        return found if then is moments else np.repeat(found, len(moments.times), axis=1)
+
     def _rests(self, times: Floats, logarithmic: bool) -> Floats | float:
         """The resting value at each moment, in octaves where it is moved in those."""
+        if self.course is not None:
+            return self.course.values(
+                times if self.frozen is None else np.full(len(times), self.frozen)
+            )
         rest = self.rest
         now = math.log2(rest.now) if logarithmic else rest.now
         if rest.changed_at is None:
@@ -248,9 +271,9 @@ class Trajectory:
         An edit counts at once, as if the note had started with it.
         """
         notes = moments.notes
-        if not self.links:
+        if not self.links and self.course is None:
             return np.full(len(notes), self.base)
-        settled = Trajectory(self.parameter, Value(self.base), self.shared, self.unit, self.links)
+        settled = replace(self, rest=Value(self.base), _resting={})
         out = np.empty(len(notes))
         for row in range(len(notes)):
             note = notes.row(row)

@@ -6,7 +6,7 @@ import asyncio
 import contextlib
 import contextvars
 import logging
-from collections.abc import Callable, Coroutine
+from collections.abc import Callable, Coroutine, Sequence
 from typing import Any
 
 from channels.db import database_sync_to_async
@@ -15,19 +15,25 @@ from django.conf import settings
 
 from caligo.document import Score, Sound, read_score, read_sound
 from caligo.engine.live import Loop
+from caligo.engine.skim import evenly
 from caligo.engine.stems import StemStore
+from caligo.movement.stillness import Frozen, Stillness
 from studio.library import models
 from studio.renders.models import Render
 from studio.stage import hub
+from studio.stage.drawing import POINTS, notes_news
 from studio.stage.listener import Listener
 from studio.stage.messages import (
     BadMessage,
     ChangedNews,
+    Compare,
     FromPage,
     Heard,
     Lift,
     Listen,
+    Look,
     News,
+    NotesOf,
     Panic,
     Ping,
     PongNews,
@@ -36,6 +42,7 @@ from studio.stage.messages import (
     RenderNews,
     Seek,
     SetLoop,
+    SkimAll,
     Still,
     Stop,
     read_message,
@@ -60,7 +67,8 @@ class StageConsumer(AsyncWebsocketConsumer):  # type: ignore[misc]
         self._sound_id = int(self.scope["url_route"]["kwargs"]["sound_id"])
         self._event_loop = asyncio.get_running_loop()
         self._context = contextvars.copy_context()
-        self._hold_still = False
+        self._hold_still: Stillness = False
+        self._span: tuple[float, float] | None = None
         self._tasks: set[asyncio.Task[None]] = set()
         await self.accept()
         if not hub.enter(self._sound_id, self):
@@ -70,7 +78,9 @@ class StageConsumer(AsyncWebsocketConsumer):  # type: ignore[misc]
             await self.close(code=NO_SUCH_SOUND)
             return
         stems = (settings.STEMS_DIR, settings.STEMS_LIMIT_BYTES)
-        self._viewing = Viewing(self._send_text, self._send_bytes, stems)
+        send = (self._send_text, self._send_bytes)
+        self._viewing = Viewing(*send, "studio.stage.drawing:draw", stems)
+        self._closer = Viewing(*send, "studio.stage.drawing:look_closer", stems)
         self._listener = Listener(self._send_news, self._send_bytes, StemStore(*stems))
         self._show()
 
@@ -80,6 +90,7 @@ class StageConsumer(AsyncWebsocketConsumer):  # type: ignore[misc]
         if hasattr(self, "_viewing"):
             self._listener.stop()
             self._viewing.close()
+            self._closer.close()
 
     async def _load(self) -> bool:
         """Read the newest saved state; False if the sound is gone."""
@@ -101,8 +112,17 @@ class StageConsumer(AsyncWebsocketConsumer):  # type: ignore[misc]
         self._sound, self._score, self._revision = loaded
         return True
 
+    def _look(self) -> None:
+        """Draw the stretch that is looked at closer, if there is one."""
+        if self._span is None or self._span[1] > self._score.length + 1e-6:
+            self._closer.rest()
+        else:
+            shown = (self._sound, self._score, self._revision, self._hold_still)
+            self._closer.show(*shown, self._span)
+
     def _show(self) -> None:
         self._viewing.show(self._sound, self._score, self._revision, self._hold_still)
+        self._look()
 
     # Called from other threads
 
@@ -161,7 +181,7 @@ class StageConsumer(AsyncWebsocketConsumer):  # type: ignore[misc]
             return
         sound, score = self._sound, self._score
         await asyncio.to_thread(
-            self._listener.with_listening, lambda listening: listening.edit(sound, score)
+            self._listener.with_playing, lambda playing: playing.edit(sound, score)
         )
         self._show()
         await self.send(text_data=ChangedNews(revision=self._revision).model_dump_json())
@@ -222,9 +242,26 @@ class StageConsumer(AsyncWebsocketConsumer):  # type: ignore[misc]
             case Panic():
                 with_listening(lambda listening: listening.panic())
             case Still():
-                self._hold_still = message.still
-                with_listening(lambda listening: listening.hold_still(message.still))
+                frozen = None if message.at is None else Frozen(self._within(message.at))
+                self._hold_still = still = (frozen or True) if message.still else False
+                self._listener.with_playing(lambda playing: playing.hold_still(still))
                 self._show()
+            case SkimAll():
+                moments = evenly(self._score.length, message.seconds)
+                self._skim(self._listener.skim, moments)
+            case Compare():
+                self._skim(self._listener.compare, [self._within(m) for m in message.moments])
+            case Look():
+                self._span = message.span
+                self._look()
+            case NotesOf():
+                news = notes_news(
+                    self._sound, self._score, POINTS, self._revision, message.address, self._span
+                )
+                self._send_text(news.model_dump_json())
+
+    def _skim(self, begin: Callable[..., None], moments: Sequence[float]) -> None:
+        begin(self._sound, self._score, moments, hold_still=self._hold_still)
 
     def _within(self, moment: float) -> float:
         """A moment of the score.

@@ -5,28 +5,41 @@ from __future__ import annotations
 import math
 from collections import OrderedDict
 from collections.abc import Callable, Iterator
+from dataclasses import asdict
 from pathlib import Path
 from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
 
 from caligo.document import Score, Sound
 from caligo.document.sound import Layer
 from caligo.engine.coarse_view import coarse
 from caligo.engine.engine import DEFAULT_RATE
-from caligo.engine.long_view import COLUMNS, Summary, Tile, fine
+from caligo.engine.long_view import CLOSER_COLUMNS, COLUMNS, Summary, Tile, closer, fine
 from caligo.engine.pictures import picture
 from caligo.engine.stem_keys import stem_key
 from caligo.engine.stems import StemStore
-from caligo.engine.trajectories import Outline, trajectories
+from caligo.engine.trajectories import Outline, TrajectoryView
 from caligo.measure.spectrogram import FLOOR, HIGHEST, LOWEST, ROWS
+from caligo.movement.readings import too_fast
+from caligo.movement.returns import Return, Returns, returns_after
+from caligo.movement.stillness import Stillness
 from studio.stage.messages import (
+    CloserHeader,
+    NotesNews,
     PictureNews,
+    ReadingOut,
+    ReturnOut,
+    ReturnsOut,
     SummaryNews,
     TileHeader,
     TrajectoriesNews,
     TrajectoryOut,
 )
-from studio.stage.packets import TILE, packet
+from studio.stage.packets import CLOSER, TILE, packet
 
+Stretch = tuple[float, float]
 MOST_PICTURES = 24
 THREADS = 2
 """Workers that make the coarse picture."""
@@ -47,36 +60,88 @@ def outline(found: Outline) -> TrajectoryOut:
     )
 
 
+def _line(values: NDArray[np.float64]) -> list[float | None]:
+    """Values in six significant digits; nothing where there is none."""
+    return [None if math.isnan(v) else float(f"{v:.6g}") for v in values]
+
+
+def _return(found: Return) -> ReturnOut:
+    exact = "" if found.seconds is None else str(found.seconds)
+    return ReturnOut(
+        seconds=None if found.seconds is None else float(found.seconds), exact=exact, why=found.why
+    )
+
+
+def _returns(found: Returns) -> ReturnsOut:
+    soonest = found.soonest
+    return ReturnsOut(
+        whole=_return(found.whole),
+        modulators={name: _return(one) for name, one in found.modulators.items()},
+        soonest=None if soonest is None else (soonest[0], soonest[1], float(soonest[2])),
+    )
+
+
 def trajectories_news(
-    sound: Sound, score: Score, points: int, revision: int, hold_still: bool = False
+    sound: Sound,
+    score: Score,
+    points: int,
+    revision: int,
+    hold_still: Stillness = False,
+    span: Stretch | None = None,
 ) -> TrajectoriesNews:
-    """All trajectories of a sound."""
-    found = trajectories(sound, score, points, hold_still=hold_still)
+    """All trajectories of a sound, over the whole or a stretch."""
+    found = TrajectoryView(sound, score, points, hold_still=hold_still).look(span)
+    returns = returns_after(sound, score) if span is None else None
     return TrajectoriesNews(
         revision=revision,
-        length=score.length,
+        start=span[0] if span else 0.0,
+        end=span[1] if span else score.length,
         points=points,
         modulators={k: outline(v) for k, v in found.modulators.items()},
         parameters={k: outline(v) for k, v in found.parameters.items()},
+        spread={k: (_line(low), _line(high)) for k, (low, high) in found.spread.items()},
+        readings={k: ReadingOut(**asdict(v)) for k, v in found.readings.items()},
+        quick=too_fast(sound, returns.periods) if returns else {},
+        returns=_returns(returns) if returns else None,
     )
+
+
+def notes_news(
+    sound: Sound, score: Score, points: int, revision: int, address: str, span: Stretch | None
+) -> NotesNews:
+    """What a parameter does in each note."""
+    found = TrajectoryView(sound, score, points).notes(address, span)
+    return NotesNews(
+        revision=revision,
+        address=address,
+        start=span[0] if span else 0.0,
+        end=span[1] if span else score.length,
+        notes={k: [_number(v) if v is not None else None for v in line]
+               for k, line in found.items()},
+    )  # fmt: skip
+
+
+def _told(tile: Tile, revision: int, total: int) -> dict[str, Any]:
+    """What the header of a tile says."""
+    return {
+        "revision": revision,
+        "first": tile.first,
+        "span": tile.span,
+        "fine": tile.fine,
+        "columns": len(tile.levels),
+        "rows": ROWS,
+        "total": total,
+        "low": LOWEST,
+        "high": HIGHEST,
+        "floor": FLOOR,
+        "loudness": [_number(v) for v in tile.loudness],
+        "width": [_number(v) for v in tile.width],
+    }
 
 
 def tile_packet(tile: Tile, revision: int) -> bytes:
     """A tile as a packet: levels by column, lowest row first."""
-    header = TileHeader(
-        revision=revision,
-        first=tile.first,
-        span=tile.span,
-        fine=tile.fine,
-        columns=len(tile.levels),
-        rows=ROWS,
-        total=COLUMNS,
-        low=LOWEST,
-        high=HIGHEST,
-        floor=FLOOR,
-        loudness=[_number(v) for v in tile.loudness],
-        width=[_number(v) for v in tile.width],
-    )
+    header = TileHeader(**_told(tile, revision, COLUMNS))
     return packet(TILE, header, tile.levels.tobytes())
 
 
@@ -99,7 +164,7 @@ _pictures: OrderedDict[str, dict[str, Any]] = OrderedDict()
 """This worker's newest pictures, by all that their layer's stem depends on."""
 
 
-def _picture(sound: Sound, score: Score, layer: Layer, hold_still: bool) -> dict[str, Any]:
+def _picture(sound: Sound, score: Score, layer: Layer, hold_still: Stillness) -> dict[str, Any]:
     """A layer's picture; one that an edit has left alone is not made again."""
     key = stem_key(sound, layer, score, DEFAULT_RATE, hold_still)
     shown = _pictures.pop(key, None) or picture(sound, score, layer, hold_still=hold_still)
@@ -113,7 +178,7 @@ def draw(
     sound: Sound,
     score: Score,
     revision: int,
-    hold_still: bool,
+    hold_still: Stillness,
     stems: tuple[Path, int],
     *,
     interrupted: Callable[[], bool],
@@ -141,3 +206,23 @@ def draw(
             yield summary_news(part, revision).model_dump_json()
         else:
             yield tile_packet(part, revision)
+
+
+def look_closer(
+    sound: Sound,
+    score: Score,
+    revision: int,
+    hold_still: Stillness,
+    stems: tuple[Path, int],
+    span: Stretch,
+    *,
+    interrupted: Callable[[], bool],
+) -> Iterator[str | bytes]:
+    """A stretch in detail: its trajectories, and its part of the picture in finer columns."""
+    yield trajectories_news(sound, score, POINTS, revision, hold_still, span).model_dump_json()
+    store = StemStore(*stems)
+    for tile in closer(
+        sound, score, span, hold_still=hold_still, store=store, interrupted=interrupted
+    ):
+        header = CloserHeader(**_told(tile, revision, CLOSER_COLUMNS), start=span[0], end=span[1])
+        yield packet(CLOSER, header, tile.levels.tobytes())

@@ -4,13 +4,15 @@ from __future__ import annotations
 
 import logging
 import threading
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 
 import numpy as np
 
 from caligo.document import Score, Sound
 from caligo.engine.live import Listening, Loop
+from caligo.engine.skim import COMPARED_BLOCKS, Skim
 from caligo.engine.stems import StemStore
+from caligo.movement.stillness import Stillness
 from studio.stage.messages import AudioHeader, ListeningNews, News, ProblemNews, StoppedNews
 from studio.stage.packets import AUDIO, packet
 from studio.workers import FREE, SHARING, WAITING, give_way
@@ -53,7 +55,7 @@ class Listener:
         self._send_news = send_news
         self._send_bytes = send_bytes
         self._store = store
-        self._listening: Listening | None = None
+        self._listening: Listening | Skim | None = None
         self._stream = 0
         self._sent = 0
         self._heard = 0
@@ -68,9 +70,38 @@ class Listener:
         start: float,
         *,
         loop: Loop | None = None,
-        hold_still: bool = False,
+        hold_still: Stillness = False,
     ) -> None:
         """Listen from a moment on; what was playing stops."""
+        self._begin(
+            lambda: Listening(
+                sound, score, start=start, loop=loop, store=self._store, hold_still=hold_still
+            )
+        )
+
+    def skim(
+        self, sound: Sound, score: Score, moments: Sequence[float], *, hold_still: Stillness = False
+    ) -> None:
+        """Hear moments of the length one after the other; what was playing stops."""
+        self._begin(lambda: Skim(sound, score, moments, store=self._store, hold_still=hold_still))
+
+    def compare(
+        self, sound: Sound, score: Score, moments: Sequence[float], *, hold_still: Stillness = False
+    ) -> None:
+        """Hear two moments in turn, again and again; what was playing stops."""
+        self._begin(
+            lambda: Skim(
+                sound,
+                score,
+                moments,
+                blocks=COMPARED_BLOCKS,
+                again=True,
+                store=self._store,
+                hold_still=hold_still,
+            )
+        )
+
+    def _begin(self, make: Callable[[], Listening | Skim]) -> None:
         self.stop()
         give_way(self, WAITING)
         with self._more:
@@ -78,10 +109,7 @@ class Listener:
             stream = self._stream
             self._sent = self._heard = 0
         threading.Thread(
-            target=self._play,
-            args=(stream, sound, score, start, loop, hold_still),
-            name="listening",
-            daemon=True,
+            target=self._play, args=(stream, make), name="listening", daemon=True
         ).start()
 
     def stop(self) -> None:
@@ -112,26 +140,24 @@ class Listener:
             self._calm = 0
 
     def with_listening(self, act: Callable[[Listening], None]) -> bool:
-        """Do something to what is playing, if anything is."""
+        """Do something to what is listened to in real time, if anything is."""
+        listening = self._listening
+        if not isinstance(listening, Listening):
+            return False
+        act(listening)
+        return True
+
+    def with_playing(self, act: Callable[[Listening | Skim], None]) -> bool:
+        """Do something to what is playing in any way, if anything is."""
         listening = self._listening
         if listening is None:
             return False
         act(listening)
         return True
 
-    def _play(
-        self,
-        stream: int,
-        sound: Sound,
-        score: Score,
-        start: float,
-        loop: Loop | None,
-        hold_still: bool,
-    ) -> None:
+    def _play(self, stream: int, make: Callable[[], Listening | Skim]) -> None:
         try:
-            listening = Listening(
-                sound, score, start=start, loop=loop, store=self._store, hold_still=hold_still
-            )
+            listening = make()
             with self._more:
                 if self._stream != stream:
                     return
@@ -151,7 +177,7 @@ class Listener:
                 give_way(self, FREE)
                 self._send_news(StoppedNews(stream=stream))
 
-    def _send_block(self, stream: int, listening: Listening) -> bool:
+    def _send_block(self, stream: int, listening: Listening | Skim) -> bool:
         """Wait for room, then send one block; False once it is over."""
         with self._more:
             room = self._more.wait_for(

@@ -16,6 +16,7 @@ from caligo.document.score import LONGEST_SCORE
 LONGEST_TEXT = 4_096
 """Characters of a message from the page at most."""
 SHORTEST_LOOP = 0.1
+SHORTEST_LOOK = 0.5
 Moment = Annotated[float, Field(ge=0.0, le=LONGEST_SCORE)]
 Count = Annotated[int, Field(ge=0, le=2**53)]
 Line = list[float | None]
@@ -93,10 +94,39 @@ class Panic(Message):
 
 
 class Still(Message):
-    """Stop all movement at its resting values, or let it go on."""
+    """Stop all movement at its resting values or as it is at a moment, or let it go on."""
 
     type: Literal["still"]
     still: bool
+    at: Moment | None = None
+
+
+class SkimAll(Message):
+    """Hear the whole length in so many seconds."""
+
+    type: Literal["skim"]
+    seconds: float = Field(ge=5.0, le=60.0)
+
+
+class Compare(Message):
+    """Hear two moments in turn, again and again."""
+
+    type: Literal["compare"]
+    moments: tuple[Moment, Moment]
+
+
+class Look(Message):
+    """Look closer at a stretch from now on, or only at the whole."""
+
+    type: Literal["look"]
+    span: tuple[Moment, Moment] | None
+
+
+class NotesOf(Message):
+    """What a parameter does in each note by itself, over the whole or the stretch looked at."""
+
+    type: Literal["notes"]
+    address: str = Field(max_length=120)
 
 
 class Ping(Message):
@@ -105,7 +135,22 @@ class Ping(Message):
     type: Literal["ping"]
 
 
-FromPage = Listen | Stop | Seek | SetLoop | Heard | Press | Lift | Panic | Still | Ping
+FromPage = (
+    Listen
+    | Stop
+    | Seek
+    | SetLoop
+    | Heard
+    | Press
+    | Lift
+    | Panic
+    | Still
+    | SkimAll
+    | Compare
+    | Look
+    | NotesOf
+    | Ping
+)
 _from_page: TypeAdapter[FromPage] = TypeAdapter(Annotated[FromPage, Field(discriminator="type")])
 
 
@@ -128,6 +173,9 @@ def read_message(text: str) -> FromPage:
     loop = message.loop if isinstance(message, Listen | SetLoop) else None
     if loop is not None and loop[1] - loop[0] < SHORTEST_LOOP:
         raise BadMessage("a loop lasts at least a tenth of a second")
+    span = message.span if isinstance(message, Look) else None
+    if span is not None and span[1] - span[0] < SHORTEST_LOOK:
+        raise BadMessage("a stretch to look at lasts at least half a second")
     return message
 
 
@@ -142,15 +190,61 @@ class TrajectoryOut(Message):
     high: list[float]
 
 
+class ReadingOut(Message):
+    """What can be read off a trajectory: values in the parameter's unit, the fastest a second."""
+
+    least: float
+    mean: float
+    greatest: float
+    fastest: float
+    words: list[str]
+
+
+class ReturnOut(Message):
+    """After how many seconds something comes round; or why it never does."""
+
+    seconds: float | None
+    exact: str
+    why: str
+
+
+class ReturnsOut(Message):
+    """When all comes round together, each modulator alone, and the two that do so soonest."""
+
+    whole: ReturnOut
+    modulators: dict[str, ReturnOut]
+    soonest: tuple[str, str, float] | None
+
+
 class TrajectoriesNews(Message):
-    """What modulators and moved parameters do over the length."""
+    """What modulators and moved parameters do over the length, or a stretch of it.
+
+    `spread` is the lowest and highest value over the sounding notes, where they differ; readings
+    and returns are told with the whole.
+    """
 
     type: Literal["trajectories"] = "trajectories"
     revision: int
-    length: float
+    start: float
+    end: float
     points: int
     modulators: dict[str, TrajectoryOut]
     parameters: dict[str, TrajectoryOut]
+    spread: dict[str, tuple[Line, Line]]
+    readings: dict[str, ReadingOut]
+    quick: dict[str, str]
+    returns: ReturnsOut | None
+
+
+class NotesNews(Message):
+    """What a parameter does in each note, by the note's id; nothing while it is not there."""
+
+    type: Literal["notes"] = "notes"
+    revision: int
+    address: str
+    start: float
+    end: float
+    notes: dict[str, Line]
 
 
 class PictureNews(BaseModel):
@@ -229,6 +323,7 @@ class ProblemNews(Message):
 
 News = (
     TrajectoriesNews
+    | NotesNews
     | PictureNews
     | SummaryNews
     | ListeningNews
@@ -264,6 +359,13 @@ class TileHeader(Message):
     width: Line
 
 
+class CloserHeader(TileHeader):
+    """The header of a tile of a stretch that is looked at closer, in seconds."""
+
+    start: float
+    end: float
+
+
 class StageMessages(BaseModel):
     """All messages, so that they are described in one place."""
 
@@ -271,6 +373,7 @@ class StageMessages(BaseModel):
     to_page: Annotated[News, Field(discriminator="type")]
     audio: AudioHeader
     tile: TileHeader
+    closer: CloserHeader
 
 
 def message_schemas() -> dict[str, Any]:

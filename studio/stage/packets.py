@@ -10,7 +10,7 @@ import struct
 
 from pydantic import BaseModel
 
-AUDIO, TILE = 1, 2
+AUDIO, TILE, CLOSER = 1, 2, 3
 
 
 def packet(kind: int, header: BaseModel, data: bytes) -> bytes:

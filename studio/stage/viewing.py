@@ -6,8 +6,10 @@ import logging
 import threading
 from collections.abc import Callable
 from pathlib import Path
+from typing import Any
 
 from caligo.document import Score, Sound
+from caligo.movement.stillness import Stillness
 from studio.stage.messages import ProblemNews
 from studio.workers import Worker, WorkerFailed, drawers
 
@@ -18,22 +20,42 @@ SendBytes = Callable[[bytes], None]
 
 
 class Viewing:
-    """Draws the newest state asked for; a newer one cancels what it makes stale."""
+    """Draws the newest state asked for; a newer one cancels what it makes stale.
 
-    def __init__(self, send_text: SendText, send_bytes: SendBytes, stems: tuple[Path, int]) -> None:
+    Parameters
+    ----------
+    task
+        The worker's task that draws; it takes what `show` is given, and the stems last.
+    stems
+        The folder of finished stems, and its limit in bytes.
+    """
+
+    def __init__(
+        self, send_text: SendText, send_bytes: SendBytes, task: str, stems: tuple[Path, int]
+    ) -> None:
         self._send_text = send_text
         self._send_bytes = send_bytes
+        self._task = task
         self._stems = stems
-        self._wanted: tuple[Sound, Score, int, bool] | None = None
+        self._wanted: tuple[Any, ...] | None = None
         self._worker: Worker | None = None
         self._wake = threading.Condition()
         self._closed = False
         threading.Thread(target=self._work, name="long view", daemon=True).start()
 
-    def show(self, sound: Sound, score: Score, revision: int, hold_still: bool) -> None:
+    def show(
+        self, sound: Sound, score: Score, revision: int, hold_still: Stillness, *more: Any
+    ) -> None:
         """Draw this state from now on."""
+        self._want((sound, score, revision, hold_still, self._stems, *more))
+
+    def rest(self) -> None:
+        """Draw nothing until it is asked for again."""
+        self._want(None)
+
+    def _want(self, wanted: tuple[Any, ...] | None) -> None:
         with self._wake:
-            self._wanted = (sound, score, revision, hold_still)
+            self._wanted = wanted
             if self._worker:
                 self._worker.stop()
             self._wake.notify()
@@ -55,7 +77,7 @@ class Viewing:
                 wanted = self._wanted
                 self._wanted = None
             try:
-                self._draw_by_a_worker(*wanted)
+                self._draw_by_a_worker(wanted)
             except WorkerFailed:
                 self._say("The long view's worker came to an end; change something to go on.")
             except Exception as error:
@@ -65,9 +87,7 @@ class Viewing:
                     "tells more of. The sound itself is safe."
                 )
 
-    def _draw_by_a_worker(
-        self, sound: Sound, score: Score, revision: int, hold_still: bool
-    ) -> None:
+    def _draw_by_a_worker(self, wanted: tuple[Any, ...]) -> None:
         # Right after the studio's start the first worker is a second or two in coming.
         worker = drawers.borrow(lambda: self._wanted is None and not self._closed)
         if worker is None:
@@ -75,7 +95,7 @@ class Viewing:
         with self._wake:
             self._worker = worker
         try:
-            self._draw(worker, sound, score, revision, hold_still)
+            self._draw(worker, wanted)
         finally:
             with self._wake:
                 self._worker = None
@@ -84,11 +104,8 @@ class Viewing:
     def _say(self, text: str) -> None:
         self._send_text(ProblemNews(text=text).model_dump_json())
 
-    def _draw(
-        self, worker: Worker, sound: Sound, score: Score, revision: int, hold_still: bool
-    ) -> None:
-        task = "studio.stage.drawing:draw"
-        for made in worker.run(task, sound, score, revision, hold_still, self._stems):
+    def _draw(self, worker: Worker, wanted: tuple[Any, ...]) -> None:
+        for made in worker.run(self._task, *wanted):
             if self._wanted is not None or self._closed:
                 worker.stop()
             elif isinstance(made, bytes):

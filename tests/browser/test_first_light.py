@@ -34,7 +34,7 @@ def ink(page: Page) -> float:
     """How dark the long view is on the whole, 0 to 1."""
     return float(
         page.evaluate("""() => {
-        const canvas = document.querySelector("section[aria-label='Long view'] canvas");
+        const canvas = document.querySelector("[data-testid=picture]");
         const data = canvas.getContext("2d").getImageData(0, 0, canvas.width, canvas.height).data;
         let sum = 0;
         for (let i = 0; i < data.length; i += 4) sum += 255 - data[i];

@@ -100,7 +100,7 @@ def test_unknown_fields_are_named_by_their_ids() -> None:
         ({"routes": [{"id": "r", "from": "m", "to": "a.pan", "depth": 1}]}, "routes.r.from"),
         ({"buses": [{"id": "a", "name": "B"}]}, "a"),
         ({"layers": []}, "layers"),
-        ({"schema": 3}, "schema"),
+        ({"schema": 4}, "schema"),
         ({"name": 3}, "name"),
     ],
 )
@@ -220,13 +220,13 @@ def test_edits_that_do_not_fit_leave_the_document_alone(operation: dict[str, Any
 
 
 def test_scores_are_written_under_their_published_names() -> None:
-    assert Score().model_dump(mode="json")["schema"] == 1
+    assert Score().model_dump(mode="json")["schema"] == 2
 
 
 def test_a_document_of_schema_1_means_what_it_meant() -> None:
     """Kept as it was written before buses could send and effects could hold chains."""
     old = json.loads((Path(__file__).parent / "old" / "schema1_dome_air.json").read_text())
     sound = read_sound(old)
-    assert sound.schema_version == 2
+    assert sound.schema_version == 3
     assert all(send.text("from") == "behind" for layer in sound.layers for send in layer.sends)
     assert sound.as_document() == read_sound(dome_air()).as_document()

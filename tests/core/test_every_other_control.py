@@ -13,6 +13,7 @@ from caligo.document import Note, Score, read_sound
 from caligo.document.score import Lane, LanePoint
 from caligo.document.values import default_value
 from caligo.engine.offline import render_array
+from caligo.material.shelf import current
 from tests.core.builders import plain_layer
 
 Params = dict[str, Any]
@@ -30,6 +31,7 @@ NEEDS: dict[str, Params] = {
     "layer.phase_depth": {"phase_by": "sine"},
     "layer.phase_by": {"phase_depth": 200},
     "layer.phase_layer": {"phase_by": "layer", "phase_depth": 200},
+    "key.response": {"keys": [20, 40, 90]},
     "lfo.second": {"blend": 60},
     "envelope.hold": {"attack": {"value": 0.1}},
     "envelope.decay_bend": {"attack": {"value": 0.05}, "decay": {"value": 0.4}},
@@ -59,6 +61,10 @@ SCORE = Score(
 )
 
 
+def recordings() -> list[str]:
+    return [card.key for card in current().cards() if card.kind == "recording"]
+
+
 def cases() -> list[tuple[Module, Parameter]]:
     return [
         (m, p)
@@ -72,7 +78,7 @@ def sound_of(module: Module, params: Params) -> Params:
     """A document in which a module has these values, and is heard."""
     layer = plain_layer(table="saw", unison=3, scatter=100)
     other = {**plain_layer(table="square"), "id": "other", "name": "Other", "params": {"octave": 1}}
-    document: Params = {"name": "Test", "layers": [layer, other]}
+    document: Params = {"name": "Test", "layers": [layer, other], "params": {"pace": 300}}
     part = {"id": "it", "kind": module.kind, "params": params}
     if module.family == "filter":
         layer["filters"] = [part]
@@ -98,6 +104,10 @@ def context(module: Module, parameter: Parameter) -> Params:
         params = {**ENVELOPE, "sustain": 40, **params}
     if module.kind in ("lfo", "random") and parameter.key != "period":
         params["period"] = {"value": 0.4}
+    if module.kind in ("steps", "curve"):
+        params.setdefault("period", {"value": 0.3 if module.kind == "steps" else 1.0})
+    if module.kind == "follower" and parameter.key != "recording":
+        params["recording"] = recordings()[0]
     if parameter.when is not None and parameter.when[0] not in params:
         key, values = parameter.when
         switching = module.parameter(key)
@@ -117,6 +127,11 @@ def other_values(parameter: Parameter, before: Any) -> list[Any]:
         return [{"value": min(max(v, parameter.low), parameter.high)} for v in (0.35, 0.8, 0.05)]
     if parameter.of == "layer":
         return ["other"]
+    if parameter.of == "recording":
+        return recordings()
+    if parameter.kind is Kind.NUMBERS:
+        low, high = parameter.low, parameter.high
+        return [[low, high, 0.5 * (low + high)], [high], [low]]
     middle = 0.5 * (parameter.low + parameter.high)
     found = [parameter.low, middle, parameter.high, 1.0, 50, 20]
     return [

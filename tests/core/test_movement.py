@@ -184,7 +184,7 @@ STAGES = np.array([[1.0], [2.0], [0.5], [3.0], [4.0]])
 def envelope(times: Any, length: float = 20.0, bends: Any = (0.0, 0.0, 0.0)) -> Any:
     out = np.empty((1, len(times)))
     envelope_values(np.array(times), np.zeros(1), np.array([length]), STAGES, np.array([0.5]),
-                    np.array(bends)[:, None], out)  # fmt: skip
+                    np.array(bends)[:, None], False, out)  # fmt: skip
     return out[0]
 
 

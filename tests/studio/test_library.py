@@ -2,11 +2,13 @@
 
 from __future__ import annotations
 
+import importlib
 import io
 import json
 from typing import Any
 
 import pytest
+from django.apps import apps
 from django.core.files.uploadedfile import SimpleUploadedFile
 
 from caligo.document import read_sound
@@ -30,7 +32,7 @@ def test_the_demo_loads_once(api: Api) -> None:
 def test_opening_gives_everything(api: Api, sound: Sound) -> None:
     opened = api("GET", f"/sounds/{sound.pk}").json()
     assert opened["document"]["name"] == "Plain"
-    assert opened["document"]["schema"] == 2
+    assert opened["document"]["schema"] == 3
     assert opened["score"]["length"] == 8.0
     assert opened["cue"]["number"] == "1m1"
     assert opened["production"]["name"] == "Test film"
@@ -195,3 +197,21 @@ def test_what_is_no_scale_is_refused_by_name(api: Api, body: bytes, words: str) 
     assert refused.status_code == 422
     assert refused.json()["text"].startswith("odd.scl")
     assert words in refused.json()["text"]
+
+
+def test_what_is_kept_in_an_older_schema_is_brought_along(sound: Sound) -> None:
+    migration = importlib.import_module("studio.library.migrations.0004_schema_3")
+    old = sound.document | {"schema": 2}
+    del old["lanes"]
+    for modulator in old["modulators"]:
+        del modulator["rolls"]
+    Sound.objects.filter(pk=sound.pk).update(document=old)
+    score = sound.cue.score
+    score.document = score.document | {"schema": 1}
+    score.save()
+    migration.upgrade(apps, None)
+    sound.refresh_from_db()
+    score.refresh_from_db()
+    assert (sound.document["schema"], sound.document["lanes"]) == (3, [])
+    assert score.document["schema"] == 2
+    assert len(score.document["notes"]) > 0

@@ -14,7 +14,6 @@ import { Library } from "./library/Library";
 import { goTo, onArrival, soundInAddress } from "./library/place";
 import { PRODUCTIONS, useProductions } from "./library/productions";
 import { VersionsButton } from "./library/Versions";
-import { LongView } from "./longview/LongView";
 import { followPlayhead } from "./longview/playhead";
 import { dropMaterial, MaterialView } from "./material/MaterialView";
 import { isAudio, openMaterial, useMaterialView } from "./material/shelf";
@@ -32,6 +31,7 @@ import {
   undo,
   useSession,
 } from "./session/store";
+import { Sheet } from "./sheet/Sheet";
 import { openStage } from "./stage/socket";
 import { Transport, togglePlaying } from "./transport/Transport";
 import { CatalogueContext } from "./ui/catalogue-context";
@@ -272,8 +272,8 @@ export function App() {
     <CatalogueContext.Provider value={known}>
       <div key={soundId} className="flex min-h-full flex-col lg:h-full">
         <Header />
-        <ErrorBoundary what="The long view" again={soundId}>
-          <LongView />
+        <ErrorBoundary what="The sheet" again={soundId}>
+          <Sheet />
         </ErrorBoundary>
         <Transport keys={keys} onKeys={() => setKeys(!keys)} />
         <div className="flex min-h-0 flex-1 flex-col lg:flex-row">

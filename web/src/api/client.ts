@@ -16,6 +16,7 @@ export type Bus = Full<Schemas["Bus"]>;
 export type Effect = Full<Schemas["EffectPart"]>;
 export type Modulator = Full<Schemas["Modulator"]>;
 export type Route = Full<Schemas["Route"]>;
+export type Lane = Full<Schemas["Course"]>;
 export type Score = Full<Schemas["Score"]>;
 export type Time = Full<Schemas["Time"]>;
 export type Value = boolean | number | string | Time | number[];

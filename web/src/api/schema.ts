@@ -904,6 +904,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/sounds/{sound_id}/rolls": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Rolls Of
+         * @description What a modulator of a sound would do with other seeds.
+         */
+        post: operations["studio_stage_rolls_api_rolls_of"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
 }
 export type webhooks = Record<string, never>;
 export interface components {
@@ -968,6 +988,12 @@ export interface components {
             modulators: number;
             /** Routes */
             routes: number;
+            /** Lanes */
+            lanes: number;
+            /** Points */
+            points: number;
+            /** Rolls */
+            rolls: number;
             /** Sends */
             sends: number;
         };
@@ -1063,6 +1089,8 @@ export interface components {
             display: "unit" | "note" | "velocity";
             /** Two Sided */
             two_sided: boolean;
+            /** Gentle Depth */
+            gentle_depth: number;
             /** Seeded */
             seeded: boolean;
             /** Off */
@@ -1205,6 +1233,38 @@ export interface components {
             sends?: components["schemas"]["Send"][];
         };
         /**
+         * Course
+         * @description A lane: where a parameter rests at every moment of the cue; what moves it adds to that.
+         */
+        Course: {
+            /** Id */
+            id: string;
+            /** To */
+            to: string;
+            /**
+             * Muted
+             * @default false
+             */
+            muted: boolean;
+            /** Points */
+            points?: components["schemas"]["CoursePoint"][];
+        };
+        /**
+         * CoursePoint
+         * @description A parameter's value at a moment; the bend is that of the way to the next point.
+         */
+        CoursePoint: {
+            /** Time */
+            time: number;
+            /** Value */
+            value: number;
+            /**
+             * Bend
+             * @default 0
+             */
+            bend: number;
+        };
+        /**
          * EffectPart
          * @description An effect on a layer, a bus, the master, or inside another effect.
          */
@@ -1291,7 +1351,9 @@ export interface components {
         };
         /**
          * Lane
-         * @description A controller drawn over time; controller 1 is the modulation wheel (MIDI 1.0).
+         * @description A controller over time; controller 1 is the modulation wheel (MIDI 1.0).
+         *
+         *     `PRESSURE` and `BEND`, which MIDI does not number, follow behind the controllers.
          */
         Lane: {
             /** Id */
@@ -1409,6 +1471,8 @@ export interface components {
         /**
          * Modulator
          * @description Something that moves parameters, per note or once for the whole sound.
+         *
+         *     A locked one keeps its seed when all are reseeded. `about` says what a macro is for.
          */
         Modulator: {
             /** Id */
@@ -1422,10 +1486,22 @@ export interface components {
             /** Name */
             name: string;
             /**
+             * About
+             * @default
+             */
+            about: string;
+            /**
              * Seed
              * @default 1
              */
             seed: number;
+            /**
+             * Locked
+             * @default false
+             */
+            locked: boolean;
+            /** Rolls */
+            rolls?: components["schemas"]["Roll"][];
             /**
              * Scope
              * @default sound
@@ -1471,6 +1547,19 @@ export interface components {
             warnings: string[];
         };
         /**
+         * Roll
+         * @description An earlier seed of a modulator, kept to come back to.
+         */
+        Roll: {
+            /** Seed */
+            seed: number;
+            /**
+             * Name
+             * @default
+             */
+            name: string;
+        };
+        /**
          * Route
          * @description One modulator moving one parameter, with a depth in the parameter's own unit.
          */
@@ -1509,10 +1598,10 @@ export interface components {
         Score: {
             /**
              * Schema
-             * @default 1
+             * @default 2
              * @constant
              */
-            schema: 1;
+            schema: 2;
             /**
              * Name
              * @default
@@ -1582,10 +1671,10 @@ export interface components {
             };
             /**
              * Schema
-             * @default 2
+             * @default 3
              * @constant
              */
-            schema: 2;
+            schema: 3;
             /** Name */
             name: string;
             /**
@@ -1610,6 +1699,8 @@ export interface components {
             modulators?: components["schemas"]["Modulator"][];
             /** Routes */
             routes?: components["schemas"]["Route"][];
+            /** Lanes */
+            lanes?: components["schemas"]["Course"][];
         };
         /**
          * SourcePart
@@ -2158,6 +2249,26 @@ export interface components {
             step: number | null;
         };
         /**
+         * RollOut
+         * @description A seed, and what the modulator does with it over the length.
+         */
+        RollOut: {
+            /** Seed */
+            seed: number;
+            /** Values */
+            values: number[];
+        };
+        /**
+         * RollsIn
+         * @description A modulator, and the seeds that are wanted.
+         */
+        RollsIn: {
+            /** Modulator */
+            modulator: string;
+            /** Seeds */
+            seeds: number[];
+        };
+        /**
          * AudioHeader
          * @description The header of a packet of samples: its stream, and the moment that it begins at.
          */
@@ -2179,6 +2290,56 @@ export interface components {
             type: "changed";
             /** Revision */
             revision: number;
+        };
+        /**
+         * CloserHeader
+         * @description The header of a tile of a stretch that is looked at closer, in seconds.
+         */
+        CloserHeader: {
+            /** Revision */
+            revision: number;
+            /** First */
+            first: number;
+            /** Span */
+            span: number;
+            /** Fine */
+            fine: boolean;
+            /** Columns */
+            columns: number;
+            /** Rows */
+            rows: number;
+            /** Total */
+            total: number;
+            /** Low */
+            low: number;
+            /** High */
+            high: number;
+            /** Floor */
+            floor: number;
+            /** Loudness */
+            loudness: (number | null)[];
+            /** Width */
+            width: (number | null)[];
+            /** Start */
+            start: number;
+            /** End */
+            end: number;
+        };
+        /**
+         * Compare
+         * @description Hear two moments in turn, again and again.
+         */
+        Compare: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            type: "compare";
+            /** Moments */
+            moments: [
+                number,
+                number
+            ];
         };
         /**
          * Heard
@@ -2243,6 +2404,58 @@ export interface components {
             stream: number;
             /** From */
             from: number;
+        };
+        /**
+         * Look
+         * @description Look closer at a stretch from now on, or only at the whole.
+         */
+        Look: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            type: "look";
+            /** Span */
+            span: [
+                number,
+                number
+            ] | null;
+        };
+        /**
+         * NotesNews
+         * @description What a parameter does in each note, by the note's id; nothing while it is not there.
+         */
+        NotesNews: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            type: "notes";
+            /** Revision */
+            revision: number;
+            /** Address */
+            address: string;
+            /** Start */
+            start: number;
+            /** End */
+            end: number;
+            /** Notes */
+            notes: {
+                [key: string]: (number | null)[];
+            };
+        };
+        /**
+         * NotesOf
+         * @description What a parameter does in each note by itself, over the whole or the stretch looked at.
+         */
+        NotesOf: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            type: "notes";
+            /** Address */
+            address: string;
         };
         /**
          * Panic
@@ -2327,6 +2540,22 @@ export interface components {
             text: string;
         };
         /**
+         * ReadingOut
+         * @description What can be read off a trajectory: values in the parameter's unit, the fastest a second.
+         */
+        ReadingOut: {
+            /** Least */
+            least: number;
+            /** Mean */
+            mean: number;
+            /** Greatest */
+            greatest: number;
+            /** Fastest */
+            fastest: number;
+            /** Words */
+            words: string[];
+        };
+        /**
          * RenderNews
          * @description How a render goes.
          */
@@ -2344,6 +2573,35 @@ export interface components {
             progress: number;
             /** Message */
             message: string;
+        };
+        /**
+         * ReturnOut
+         * @description After how many seconds something comes round; or why it never does.
+         */
+        ReturnOut: {
+            /** Seconds */
+            seconds: number | null;
+            /** Exact */
+            exact: string;
+            /** Why */
+            why: string;
+        };
+        /**
+         * ReturnsOut
+         * @description When all comes round together, each modulator alone, and the two that do so soonest.
+         */
+        ReturnsOut: {
+            whole: components["schemas"]["ReturnOut"];
+            /** Modulators */
+            modulators: {
+                [key: string]: components["schemas"]["ReturnOut"];
+            };
+            /** Soonest */
+            soonest: [
+                string,
+                string,
+                number
+            ] | null;
         };
         /**
          * Seek
@@ -2375,20 +2633,34 @@ export interface components {
             ] | null;
         };
         /**
+         * SkimAll
+         * @description Hear the whole length in so many seconds.
+         */
+        SkimAll: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            type: "skim";
+            /** Seconds */
+            seconds: number;
+        };
+        /**
          * StageMessages
          * @description All messages, so that they are described in one place.
          */
         StageMessages: {
             /** From Page */
-            from_page: components["schemas"]["Listen"] | components["schemas"]["Stop"] | components["schemas"]["Seek"] | components["schemas"]["SetLoop"] | components["schemas"]["Heard"] | components["schemas"]["Press"] | components["schemas"]["Lift"] | components["schemas"]["Panic"] | components["schemas"]["Still"] | components["schemas"]["Ping"];
+            from_page: components["schemas"]["Listen"] | components["schemas"]["Stop"] | components["schemas"]["Seek"] | components["schemas"]["SetLoop"] | components["schemas"]["Heard"] | components["schemas"]["Press"] | components["schemas"]["Lift"] | components["schemas"]["Panic"] | components["schemas"]["Still"] | components["schemas"]["SkimAll"] | components["schemas"]["Compare"] | components["schemas"]["Look"] | components["schemas"]["NotesOf"] | components["schemas"]["Ping"];
             /** To Page */
-            to_page: components["schemas"]["TrajectoriesNews"] | components["schemas"]["PictureNews"] | components["schemas"]["SummaryNews"] | components["schemas"]["ListeningNews"] | components["schemas"]["StoppedNews"] | components["schemas"]["ChangedNews"] | components["schemas"]["RenderNews"] | components["schemas"]["ProblemNews"] | components["schemas"]["PongNews"];
+            to_page: components["schemas"]["TrajectoriesNews"] | components["schemas"]["NotesNews"] | components["schemas"]["PictureNews"] | components["schemas"]["SummaryNews"] | components["schemas"]["ListeningNews"] | components["schemas"]["StoppedNews"] | components["schemas"]["ChangedNews"] | components["schemas"]["RenderNews"] | components["schemas"]["ProblemNews"] | components["schemas"]["PongNews"];
             audio: components["schemas"]["AudioHeader"];
             tile: components["schemas"]["TileHeader"];
+            closer: components["schemas"]["CloserHeader"];
         };
         /**
          * Still
-         * @description Stop all movement at its resting values, or let it go on.
+         * @description Stop all movement at its resting values or as it is at a moment, or let it go on.
          */
         Still: {
             /**
@@ -2398,6 +2670,11 @@ export interface components {
             type: "still";
             /** Still */
             still: boolean;
+            /**
+             * At
+             * @default null
+             */
+            at: number | null;
         };
         /**
          * Stop
@@ -2488,7 +2765,10 @@ export interface components {
         };
         /**
          * TrajectoriesNews
-         * @description What modulators and moved parameters do over the length.
+         * @description What modulators and moved parameters do over the length, or a stretch of it.
+         *
+         *     `spread` is the lowest and highest value over the sounding notes, where they differ; readings
+         *     and returns are told with the whole.
          */
         TrajectoriesNews: {
             /**
@@ -2498,8 +2778,10 @@ export interface components {
             type: "trajectories";
             /** Revision */
             revision: number;
-            /** Length */
-            length: number;
+            /** Start */
+            start: number;
+            /** End */
+            end: number;
             /** Points */
             points: number;
             /** Modulators */
@@ -2510,6 +2792,22 @@ export interface components {
             parameters: {
                 [key: string]: components["schemas"]["TrajectoryOut"];
             };
+            /** Spread */
+            spread: {
+                [key: string]: [
+                    (number | null)[],
+                    (number | null)[]
+                ];
+            };
+            /** Readings */
+            readings: {
+                [key: string]: components["schemas"]["ReadingOut"];
+            };
+            /** Quick */
+            quick: {
+                [key: string]: string;
+            };
+            returns: components["schemas"]["ReturnsOut"] | null;
         };
         /**
          * TrajectoryOut
@@ -4233,6 +4531,50 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["SeamOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SaidOut"];
+                };
+            };
+        };
+    };
+    studio_stage_rolls_api_rolls_of: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                sound_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RollsIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RollOut"][];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SaidOut"];
                 };
             };
             /** @description Unprocessable Entity */

@@ -216,9 +216,13 @@ export interface Target {
   label: string;
 }
 
-/** Every parameter of a sound that a route may lead to, with a readable name. */
-export function targets(sound: Sound, catalogue: Catalogue): Target[] {
-  const moved = new Set(sound.routes.map((route) => route.to));
+/**
+ * Every parameter of a sound that a route may lead to, with a readable name.
+ *
+ * Those that do nothing at the moment are left out, unless `all` are wanted.
+ */
+export function targets(sound: Sound, catalogue: Catalogue, all = false): Target[] {
+  const moved = new Set([...sound.routes, ...sound.lanes].map((mover) => mover.to));
   return movableParts(sound).flatMap((part) => {
     const module = catalogue.module(part.family, part.kind);
     const title = part.title || (part.family === "effect" ? module.name : "");
@@ -226,7 +230,8 @@ export function targets(sound: Sound, catalogue: Catalogue): Target[] {
     return module.parameters
       .filter(
         (p) =>
-          p.moves !== "no" && applies(module, p, params, (key) => moved.has(`${part.path}.${key}`)),
+          p.moves !== "no" &&
+          (all || applies(module, p, params, (key) => moved.has(`${part.path}.${key}`))),
       )
       .map((parameter) => ({
         address: `${part.path}.${parameter.key}`,

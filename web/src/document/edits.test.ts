@@ -88,6 +88,7 @@ function example(): Sound {
       seed: 1,
       scope: "sound",
     })),
+    lanes: [],
     routes: [
       route("r1", "a", "layer1.filter1.cutoff"),
       route("r2", "b", "layer2.level", "a"),

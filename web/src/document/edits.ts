@@ -48,16 +48,33 @@ export function addLayer(
   return [{ op: "add", path: "/layers/-", value: newLayer(sound, catalogue, kind, recording) }];
 }
 
-/** Routes that lead to, or come from, what is about to be removed; the last first. */
-function routesWithout(sound: Sound, gone: (route: Route) => boolean): Operation[] {
-  return sound.routes
-    .map((route, index) => ({ route, index }))
-    .filter(({ route }) => gone(route))
-    .reverse()
-    .map(({ index }) => ({ op: "remove", path: `/routes/${index}` }));
+/** What leads to a parameter: a route, which comes from a modulator, or a lane, which does not. */
+interface Mover {
+  to: string;
+  from?: string;
 }
 
-/** Remove a layer, with the routes that led to it; layers that it modulated are left alone. */
+/** Routes and lanes that lead to, or come from, what is about to be removed; the last first. */
+function moversWithout(sound: Sound, gone: (mover: Mover) => boolean): Operation[] {
+  const without = (list: Mover[], path: string): Operation[] =>
+    list
+      .map((mover, index) => ({ mover, index }))
+      .filter(({ mover }) => gone(mover))
+      .reverse()
+      .map(({ index }) => ({ op: "remove", path: `${path}/${index}` }));
+  return [...without(sound.routes, "/routes"), ...without(sound.lanes, "/lanes")];
+}
+
+/** Modulators that follow a layer follow nothing once it is gone. */
+function unfollowed(sound: Sound, layer: string): Operation[] {
+  return sound.modulators.flatMap((modulator, i): Operation[] =>
+    modulator.params.layer === layer
+      ? [{ op: "replace", path: `/modulators/${i}/params/layer`, value: "" }]
+      : [],
+  );
+}
+
+/** Remove a layer, with what led to it; layers that it modulated are left alone. */
 export function removeLayer(sound: Sound, index: number): Operation[] {
   const layer = sound.layers[index];
   if (!layer) return [];
@@ -71,7 +88,8 @@ export function removeLayer(sound: Sound, index: number): Operation[] {
   );
   return [
     ...unmodulated,
-    ...routesWithout(sound, (route) => route.to.startsWith(`${layer.id}.`)),
+    ...unfollowed(sound, layer.id),
+    ...moversWithout(sound, (mover) => mover.to.startsWith(`${layer.id}.`)),
     { op: "remove", path: `/layers/${index}` },
   ];
 }
@@ -81,7 +99,7 @@ export function duplicateLayer(sound: Sound, index: number): Operation[] {
   if (!layer) return [];
   const id = freeId("layer", topIds(sound));
   const copies = sound.routes
-    .filter((route) => route.to.startsWith(`${layer.id}.`))
+    .filter((mover) => mover.to.startsWith(`${layer.id}.`))
     .map((route, i) => ({
       op: "add" as const,
       path: "/routes/-",
@@ -91,6 +109,17 @@ export function duplicateLayer(sound: Sound, index: number): Operation[] {
         to: `${id}${route.to.slice(layer.id.length)}`,
       },
     }));
+  const lanes: Operation[] = sound.lanes
+    .filter((lane) => lane.to.startsWith(`${layer.id}.`))
+    .map((lane) => ({
+      op: "add",
+      path: "/lanes/-",
+      value: {
+        ...lane,
+        id: freeId(`${lane.id}_`, topIds(sound)),
+        to: `${id}${lane.to.slice(layer.id.length)}`,
+      },
+    }));
   return [
     {
       op: "add",
@@ -98,6 +127,7 @@ export function duplicateLayer(sound: Sound, index: number): Operation[] {
       value: { ...layer, id, name: `${layer.name} copy` },
     },
     ...copies,
+    ...lanes,
   ];
 }
 
@@ -143,9 +173,9 @@ export function changeSource(
   const path = `${layer.id}.${layer.source.id}.`;
   const movable = new Set(module.parameters.filter((p) => p.moves !== "no").map((p) => p.key));
   return [
-    ...routesWithout(
+    ...moversWithout(
       sound,
-      (route) => route.to.startsWith(path) && !movable.has(route.to.slice(path.length)),
+      (mover) => mover.to.startsWith(path) && !movable.has(mover.to.slice(path.length)),
     ),
     {
       op: "replace",
@@ -190,10 +220,10 @@ export function removeItem(
   const gone = new Set(layer.source.items.filter(goes).map((item) => item.id));
   const path = `${layer.id}.${layer.source.id}.`;
   return [
-    ...routesWithout(
+    ...moversWithout(
       sound,
-      (route) =>
-        route.to.startsWith(path) && gone.has(route.to.slice(path.length).split(".")[0] ?? ""),
+      (mover) =>
+        mover.to.startsWith(path) && gone.has(mover.to.slice(path.length).split(".")[0] ?? ""),
     ),
     ...layer.source.items.flatMap((item, i): Operation[] =>
       goes(item)
@@ -231,7 +261,7 @@ export function addModule(
 /** Remove a filter, effect or send, with the routes that led to it. */
 export function removePart(sound: Sound, path: string, pointer: string): Operation[] {
   return [
-    ...routesWithout(sound, (route) => route.to.startsWith(`${path}.`)),
+    ...moversWithout(sound, (mover) => mover.to.startsWith(`${path}.`)),
     { op: "remove", path: pointer },
   ];
 }
@@ -291,16 +321,19 @@ export function removeBus(sound: Sound, index: number): Operation[] {
       .filter(({ send }) => send.bus === bus.id)
       .reverse(),
   );
-  const gone = (route: Route) =>
-    route.to.startsWith(`${bus.id}.`) || sends.some(({ path }) => route.to.startsWith(path));
+  const gone = (mover: Mover) =>
+    mover.to.startsWith(`${bus.id}.`) || sends.some(({ path }) => mover.to.startsWith(path));
   return [
-    ...routesWithout(sound, gone),
+    ...moversWithout(sound, gone),
     ...sends.map(({ pointer }) => ({ op: "remove" as const, path: pointer })),
     { op: "remove", path: `/buses/${index}` },
   ];
 }
 
 const MODULATOR_NAMES: Record<string, string[]> = {
+  steps: ["Treads", "Rungs", "Ticks", "Stairs"],
+  curve: ["Contour", "Slope", "Path", "Line"],
+  macro: ["Bright", "Grit", "Space", "Air", "Near", "Depth", "Haze", "Edge"],
   lfo: ["Tide", "Turn", "Sway", "Round"],
   random: ["Drift", "Weather", "Wander", "Unrest"],
   envelope: ["Dawn", "Rise", "Arc", "Wane"],
@@ -316,7 +349,10 @@ export function newModulator(sound: Sound, catalogue: Catalogue, kind: string): 
     kind,
     name: free ?? `${module.name} ${sound.modulators.length + 1}`,
     params: defaultParams(module),
+    about: "",
     seed: newSeed(),
+    locked: false,
+    rolls: [],
     scope: module.scope,
   };
 }
@@ -336,9 +372,9 @@ export function removeModulator(sound: Sound, index: number): Operation[] {
   );
   return [
     ...unscaled,
-    ...routesWithout(
+    ...moversWithout(
       sound,
-      (route) => route.from === modulator.id || route.to.startsWith(`${modulator.id}.`),
+      (mover) => mover.from === modulator.id || mover.to.startsWith(`${modulator.id}.`),
     ),
     { op: "remove", path: `/modulators/${index}` },
   ];

@@ -24,6 +24,7 @@ export const parameter = (key: string, more: Partial<Parameter> = {}): Parameter
   display: "unit",
   two_sided: false,
   seeded: false,
+  gentle_depth: 1,
   off: null,
   most_beats: 4096,
   most_hold: 8,
@@ -56,6 +57,9 @@ export const limits = {
   buses: 4,
   modulators: 32,
   routes: 128,
+  lanes: 32,
+  points: 512,
+  rolls: 24,
   sends: 4,
 };
 

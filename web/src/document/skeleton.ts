@@ -7,7 +7,7 @@
 
 import type { Sound } from "../api/client";
 
-const LEFT_OUT = new Set(["params", "notes", "tags", "depth", "curve"]);
+const LEFT_OUT = new Set(["params", "notes", "tags", "depth", "curve", "points"]);
 
 function stripped(node: unknown): unknown {
   if (Array.isArray(node)) return node.map(stripped);

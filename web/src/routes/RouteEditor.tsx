@@ -1,70 +1,10 @@
-import { useId, useState } from "react";
 import type { Route } from "../api/client";
 import type { Parameter } from "../document/catalogue";
 import type { Operation } from "../document/patch";
-import { shownNumber } from "../document/values";
 import { useSkeleton } from "../session/hooks";
-import { edit, endGesture, say, useSession } from "../session/store";
+import { edit, useSession } from "../session/store";
 import { hue } from "./hues";
-
-/** A field for a number with its unit: typed, or stepped with the arrow keys. */
-function NumberField({
-  label,
-  value,
-  unit,
-  limit,
-  step,
-  onChange,
-}: {
-  label: string;
-  value: number;
-  unit: string;
-  limit: number;
-  step: number;
-  onChange: (value: number, gesture: string | null) => void;
-}) {
-  const id = useId();
-  const [text, setText] = useState<string | null>(null);
-  const keep = () => {
-    if (text === null) return;
-    const number = Number(text.trim().replaceAll("−", "-").replace(",", "."));
-    if (!Number.isFinite(number)) say(`“${text}” is not a number.`);
-    else if (Math.abs(number) > limit) {
-      say(
-        `The ${label.toLowerCase()} goes from ${shownNumber(-limit)} to ${shownNumber(limit)} ${unit}.`,
-      );
-    } else onChange(number, null);
-    setText(null);
-  };
-  return (
-    <span className="flex items-center gap-1">
-      <label htmlFor={id} className="label">
-        {label}
-      </label>
-      <input
-        id={id}
-        className="field w-[58px] py-0 text-right font-bold"
-        inputMode="decimal"
-        value={text ?? shownNumber(value)}
-        onChange={(event) => setText(event.target.value)}
-        onBlur={() => {
-          keep();
-          endGesture();
-        }}
-        onKeyDown={(event) => {
-          if (event.key === "Enter") keep();
-          const direction = event.key === "ArrowUp" ? 1 : event.key === "ArrowDown" ? -1 : 0;
-          if (!direction) return;
-          event.preventDefault();
-          setText(null);
-          const next = value + direction * step * (event.shiftKey ? 0.1 : 1);
-          onChange(Number(Math.min(limit, Math.max(-limit, next)).toFixed(4)), `field ${id}`);
-        }}
-      />
-      <span>{unit}</span>
-    </span>
-  );
-}
+import { NumberField } from "./NumberField";
 
 /** Everything about one route: depth, direction, curve, scaling, removal. */
 export function RouteEditor({

@@ -137,7 +137,7 @@ export function ScoreButton() {
       onOpen={setOpen}
       className="button max-w-[190px] truncate"
       hint="Change what is played"
-      place="right-4 top-[404px] max-h-[390px] w-[420px]"
+      place="right-4 bottom-4 max-h-[60vh] w-[420px]"
     >
       <form
         className="mb-3 flex items-end gap-2"

@@ -5,6 +5,8 @@ import workletUrl from "./ring-worklet.ts?worker&url";
 const RATE = 48_000;
 /** The longest time for which the playhead goes on by itself between two reports. */
 const AHEAD = 0.06;
+/** Time constant, in seconds, of a change of gain. */
+const GLIDE = 0.03;
 
 interface Report {
   type: "heard" | "captured";
@@ -21,6 +23,8 @@ export class Player {
   onPort: (port: MessagePort) => void = () => undefined;
   private context: AudioContext | null = null;
   private node: AudioWorkletNode | null = null;
+  private gain: GainNode | null = null;
+  private decibels = 0;
   private making: Promise<void> | null = null;
   private stream = -1;
   private heardAt = 0;
@@ -49,7 +53,10 @@ export class Player {
       outputChannelCount: [2],
     });
     node.port.onmessage = (event: MessageEvent<Report>) => this.hear(event.data);
-    node.connect(context.destination);
+    const gain = new GainNode(context);
+    node.connect(gain).connect(context.destination);
+    this.gain = gain;
+    this.setGain(this.decibels);
     const channel = new MessageChannel();
     node.port.postMessage({ type: "connect", port: channel.port1 }, [channel.port1]);
     this.onPort(channel.port2);
@@ -89,6 +96,15 @@ export class Player {
     this.rest = this.position();
     this.running = false;
     this.stream = -1;
+  }
+
+  /** Make all that is heard so many decibels louder, smoothly; for comparing. */
+  setGain(decibels: number) {
+    this.decibels = decibels;
+    const { gain, context } = this;
+    if (gain && context) {
+      gain.gain.setTargetAtTime(10 ** (decibels / 20), context.currentTime, GLIDE);
+    }
   }
 
   /** Throw away what waits to be played, for silence at once. */

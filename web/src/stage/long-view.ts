@@ -34,6 +34,33 @@ export function inkTable(): Uint8ClampedArray {
   return table;
 }
 
+const INK = inkTable();
+
+/** Paint a tile's levels where its columns lie, the lowest row at the bottom. */
+export function paintTile(
+  context: CanvasRenderingContext2D,
+  header: TileHeader,
+  levels: Uint8Array,
+) {
+  const width = header.columns * header.span;
+  if (width === 0) return;
+  const image = context.createImageData(width, ROWS);
+  for (let column = 0; column < header.columns; column++) {
+    for (let row = 0; row < header.rows; row++) {
+      const level = levels[column * header.rows + row] ?? 0;
+      const y = header.rows - 1 - row;
+      for (let x = column * header.span; x < (column + 1) * header.span; x++) {
+        const at = (y * width + x) * 4;
+        image.data[at] = INK[level * 4] ?? 0;
+        image.data[at + 1] = INK[level * 4 + 1] ?? 0;
+        image.data[at + 2] = INK[level * 4 + 2] ?? 0;
+        image.data[at + 3] = 255;
+      }
+    }
+  }
+  context.putImageData(image, header.first, 0);
+}
+
 /** How many columns in a row, from the start, are exact. */
 export class LongViewPicture {
   readonly loudness = new Float32Array(COLUMNS).fill(Number.NEGATIVE_INFINITY);
@@ -43,7 +70,6 @@ export class LongViewPicture {
   fine = 0;
   revision = 0;
   begun = 0;
-  private readonly ink = inkTable();
   private readonly listeners = new Set<() => void>();
   private surface: HTMLCanvasElement | null = null;
 
@@ -72,7 +98,7 @@ export class LongViewPicture {
     };
   };
 
-  private changed() {
+  changed() {
     for (const listener of this.listeners) listener();
   }
 
@@ -108,23 +134,7 @@ export class LongViewPicture {
 
   private paint(header: TileHeader, levels: Uint8Array) {
     const context = this.canvas.getContext("2d");
-    if (!context) return;
-    const width = header.columns * header.span;
-    const image = context.createImageData(width, ROWS);
-    for (let column = 0; column < header.columns; column++) {
-      for (let row = 0; row < header.rows; row++) {
-        const level = levels[column * header.rows + row] ?? 0;
-        const y = header.rows - 1 - row;
-        for (let x = column * header.span; x < (column + 1) * header.span; x++) {
-          const at = (y * width + x) * 4;
-          image.data[at] = this.ink[level * 4] ?? 0;
-          image.data[at + 1] = this.ink[level * 4 + 1] ?? 0;
-          image.data[at + 2] = this.ink[level * 4 + 2] ?? 0;
-          image.data[at + 3] = 255;
-        }
-      }
-    }
-    context.putImageData(image, header.first, 0);
+    if (context) paintTile(context, header, levels);
   }
 
   finish(loudness: (number | null)[]) {

@@ -4,9 +4,11 @@ import type { Schemas } from "../api/client";
 
 export const AUDIO = 1;
 export const TILE = 2;
+export const CLOSER = 3;
 
 export type AudioHeader = Schemas["AudioHeader"];
 export type TileHeader = Schemas["TileHeader"];
+export type CloserHeader = Schemas["CloserHeader"];
 
 export interface Packet {
   kind: number;

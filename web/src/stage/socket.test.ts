@@ -19,6 +19,7 @@ const player = vi.hoisted(() => ({
   onPort: () => undefined,
   stop: () => player.calls.push("stop"),
   drop: () => player.calls.push("drop"),
+  setGain: () => undefined,
   begin: (stream: number, from: number) => player.calls.push(`begin ${stream} ${from}`),
   moveTo: (to: number) => {
     player.at = to;
@@ -110,12 +111,18 @@ describe("the stage", () => {
 
   it("keeps trajectories, summaries, pictures and renders as they come", () => {
     const outline = { value: [1], low: [1], high: [1] };
-    say({ type: "trajectories", revision: 6, modulators: { m: outline }, parameters: {} });
+    const whole = { start: 0, end: 240, parameters: {}, spread: {}, readings: {}, quick: {} };
+    const returns = { whole: { seconds: 52, exact: "52", why: "" }, modulators: {}, soonest: null };
+    say({ type: "trajectories", revision: 6, modulators: { m: outline }, ...whole, returns });
+    // A stretch that nobody looks at any more is left aside.
+    say({ type: "trajectories", revision: 6, modulators: {}, ...whole, start: 9, returns: null });
     say({ type: "picture", layer: "ground", kind: "cycles", length: 10 });
     say({ type: "summary", integrated: -20, loudness: [-20] });
     say({ type: "render", id: 4, state: "running", progress: 0.5, message: "" });
     const state = stage.useStage.getState();
     expect(state.trajectories.modulators.m).toEqual(outline);
+    expect(state.returns?.whole.seconds).toBe(52);
+    expect(state.closer).toBeNull();
     expect(state.pictures.ground?.kind).toBe("cycles");
     expect(state.summary?.integrated).toBe(-20);
     expect(state.renders[4]?.progress).toBe(0.5);
@@ -148,7 +155,7 @@ describe("a lost connection", () => {
     vi.useRealTimers();
     news({ type: "opened" });
     await vi.waitFor(() => expect(sent()).toHaveLength(2));
-    expect(sent()[0]).toEqual({ type: "still", still: true });
+    expect(sent()[0]).toEqual({ type: "still", still: true, at: null });
     expect(sent()[1]).toMatchObject({ type: "listen", from: 42 });
   });
 

@@ -4,6 +4,7 @@ import { create } from "zustand";
 import type { RenderOut, Schemas } from "../api/client";
 import { catchUp, dismissNotice, knownRevision, type Notice, say, unsent } from "../session/store";
 import { player } from "./audio";
+import { closerView } from "./closer-view";
 import { longView } from "./long-view";
 
 /** A trajectory in short: middle, lowest and highest at each point. */
@@ -15,25 +16,60 @@ export type RenderNews = Pick<RenderOut, "id" | "state" | "progress" | "message"
 type News = Schemas["StageMessages"]["to_page"];
 type ToServer = Schemas["StageMessages"]["from_page"];
 
+export type Reading = Schemas["ReadingOut"];
+export type Returns = Schemas["ReturnsOut"];
+
+/** All trajectories over the whole length, or over a stretch of it. */
+export interface Trajectories {
+  start: number;
+  end: number;
+  modulators: Record<string, Outline>;
+  parameters: Record<string, Outline>;
+  spread: Record<string, [(number | null)[], (number | null)[]]>;
+}
+
+/** What a parameter does in each note. */
+export type NotesOf = Schemas["NotesNews"];
+
 interface Stage {
   connected: boolean;
-  trajectories: { modulators: Record<string, Outline>; parameters: Record<string, Outline> };
+  trajectories: Trajectories;
+  /** The same for the stretch that is looked at closer, if there is one. */
+  closer: Trajectories | null;
+  readings: Record<string, Reading>;
+  quick: Record<string, string>;
+  returns: Returns | null;
+  notes: Record<string, NotesOf>;
   summary: Summary | null;
   renders: Record<number, RenderNews>;
   pictures: Record<string, Shown>;
   playing: boolean;
+  /** What plays: in real time, the whole in seconds, or two moments in turn. */
+  playingAs: "listen" | "skim" | "compare";
   still: boolean;
+  /** The moment at which all is frozen, where it is not at rest. */
+  frozen: number | null;
+  /** By how many decibels what is held still is made as loud as what moves. */
+  matched: number;
   loop: [number, number] | null;
 }
 
 /** What is known of a sound that was only just opened. */
 const UNKNOWN: Omit<Stage, "connected"> = {
-  trajectories: { modulators: {}, parameters: {} },
+  trajectories: { start: 0, end: 1, modulators: {}, parameters: {}, spread: {} },
+  closer: null,
+  readings: {},
+  quick: {},
+  returns: null,
+  notes: {},
   summary: null,
   renders: {},
   pictures: {},
   playing: false,
+  playingAs: "listen",
   still: false,
+  frozen: null,
+  matched: 0,
   loop: null,
 };
 
@@ -61,7 +97,10 @@ export function openStage(soundId: number) {
   closeStage();
   open = soundId;
   useStage.setState(UNKNOWN);
+  moving = held = null;
+  player.setGain(0);
   longView.clear();
+  closerView.clear();
   player.moveTo(0);
   connect(soundId);
 }
@@ -89,6 +128,8 @@ connection.onmessage = (event) => {
   if (news.type === "message") hear(news.message);
   else if (news.type === "tile") {
     longView.take(news.header, new Uint8Array(news.data));
+  } else if (news.type === "closer") {
+    closerView.take(news.header, new Uint8Array(news.data));
   } else if (news.type === "opened") opened();
   else closed(news.code);
 };
@@ -99,8 +140,9 @@ function opened() {
   if (trouble) dismissNotice(trouble);
   trouble = null;
   const { still } = useStage.getState();
-  if (still) tell({ type: "still", still });
-  if (resume) void listen(player.position());
+  if (still) tell({ type: "still", still, at: useStage.getState().frozen });
+  if (looked) tell({ type: "look", span: looked });
+  if (resume && useStage.getState().playingAs === "listen") void listen(player.position());
   resume = false;
   if (!unsent() && knownRevision() > 0) void catchUp().catch(() => undefined);
 }
@@ -131,10 +173,10 @@ function tell(message: ToServer): boolean {
 function hear(message: News) {
   switch (message.type) {
     case "trajectories":
-      longView.begin(message.revision);
-      useStage.setState({
-        trajectories: { modulators: message.modulators, parameters: message.parameters },
-      });
+      takeTrajectories(message);
+      break;
+    case "notes":
+      useStage.setState((state) => ({ notes: { ...state.notes, [message.address]: message } }));
       break;
     case "picture":
       useStage.setState((state) => ({
@@ -144,6 +186,7 @@ function hear(message: News) {
     case "summary":
       longView.finish(message.loudness);
       useStage.setState({ summary: message });
+      takeLoudness(message);
       break;
     case "listening":
       player.begin(message.stream, message.from);
@@ -167,14 +210,92 @@ function hear(message: News) {
   }
 }
 
+function takeTrajectories(news: Schemas["TrajectoriesNews"]) {
+  const { start, end, modulators, parameters, spread } = news;
+  const found: Trajectories = { start, end, modulators, parameters, spread };
+  if (!news.returns) {
+    useStage.setState({ closer: looked ? found : null });
+    return;
+  }
+  longView.begin(news.revision);
+  useStage.setState({
+    trajectories: found,
+    readings: news.readings,
+    quick: news.quick,
+    returns: news.returns,
+    notes: {},
+  });
+}
+
+/** How loud the sound is as it moves and as it is held still, each at its revision. */
+let moving: Loudness | null = null;
+let held: Loudness | null = null;
+interface Loudness {
+  revision: number;
+  integrated: number;
+  frozen: number | null;
+}
+const MOST_MATCH = 12;
+
+function takeLoudness({ revision, integrated }: Summary) {
+  if (integrated === null) return;
+  const { still, frozen } = useStage.getState();
+  const found = { revision, integrated, frozen };
+  if (still) held = found;
+  else moving = found;
+  match();
+}
+
+/** Make what is held still as loud as what moves, where both are known of the same state. */
+function match() {
+  const { still, frozen } = useStage.getState();
+  const known = moving && held && moving.revision === held.revision && held.frozen === frozen;
+  const by = still && known && moving && held ? moving.integrated - held.integrated : 0;
+  const matched = Math.min(MOST_MATCH, Math.max(-MOST_MATCH, by));
+  useStage.setState({ matched });
+  player.setGain(matched);
+}
+
+/** The stretch that is looked at closer. */
+let looked: [number, number] | null = null;
+
+/** Look closer at a stretch, or only at the whole. */
+export function look(span: [number, number] | null) {
+  looked = span;
+  if (!span) useStage.setState({ closer: null });
+  tell({ type: "look", span });
+}
+
+/** Ask what a parameter does in each note. */
+export function askForNotes(address: string) {
+  tell({ type: "notes", address });
+}
+
 export async function listen(from: number) {
   await player.ready();
   const { loop } = useStage.getState();
-  if (!tell({ type: "listen", from, loop })) {
+  play({ type: "listen", from, loop }, "listen");
+}
+
+function play(message: ToServer, playingAs: Stage["playingAs"]) {
+  if (tell(message)) useStage.setState({ playingAs });
+  else {
     trouble = say(
       "The connection to Caligo's server is lost; it is being restored. Listen again then.",
     );
   }
+}
+
+/** Hear the whole length in so many seconds. */
+export async function skim(seconds: number) {
+  await player.ready();
+  play({ type: "skim", seconds }, "skim");
+}
+
+/** Hear two moments in turn, again and again. */
+export async function compare(moments: [number, number]) {
+  await player.ready();
+  play({ type: "compare", moments }, "compare");
 }
 
 export function stop() {
@@ -194,9 +315,11 @@ export function setLoop(loop: [number, number] | null) {
   if (useStage.getState().playing) tell({ type: "loop", loop });
 }
 
-export function holdStill(still: boolean) {
-  useStage.setState({ still });
-  tell({ type: "still", still });
+/** Stop all movement: at rest, or as it is at a moment; or let it go on. */
+export function holdStill(still: boolean, at: number | null = null) {
+  useStage.setState({ still, frozen: at });
+  match();
+  tell({ type: "still", still, at });
 }
 
 export async function press(key: number, velocity: number) {

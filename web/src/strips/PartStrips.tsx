@@ -8,6 +8,8 @@ import { NumbersStrip } from "./NumbersStrip";
 import { ReferenceStrip } from "./ReferenceStrip";
 import { ChoiceStrip, Strip } from "./Strip";
 
+const NONE: readonly string[] = [];
+
 /** The keys of a part's parameters that do something at the moment, as one text. */
 function applying(sound: Sound | null, module: Module, place: PartPlace): string {
   const params = (sound && valueAt(sound, `${place.pointer}/params`)) as Record<
@@ -15,7 +17,8 @@ function applying(sound: Sound | null, module: Module, place: PartPlace): string
     Value
   > | null;
   if (!sound || !params) return "";
-  const isMoved = (key: string) => sound.routes.some((r) => r.to === `${place.path}.${key}`);
+  const isMoved = (key: string) =>
+    [...sound.routes, ...sound.lanes].some((mover) => mover.to === `${place.path}.${key}`);
   return module.parameters
     .filter((p) => applies(module, p, params, isMoved))
     .map((p) => p.key)
@@ -48,12 +51,15 @@ function OneStrip({
 export function PartStrips({
   place,
   only,
+  without = NONE,
   rename,
   headed = false,
 }: {
   place: PartPlace;
   /** Some of the parameters, by their keys or by the groups that the catalogue puts them in. */
   only?: string[];
+  /** Parameters that are shown in another way, by their keys. */
+  without?: readonly string[];
   rename?: (parameter: Parameter) => string;
   /** Whether a single group has its heading too, where other strips stand before it. */
   headed?: boolean;
@@ -61,7 +67,10 @@ export function PartStrips({
   const module = useCatalogue().module(place.family, place.kind);
   const keys = useSession((s) => applying(s.sound, module, place)).split(" ");
   const shown = module.parameters.filter(
-    (p) => keys.includes(p.key) && (!only || only.includes(p.key) || only.includes(p.group)),
+    (p) =>
+      keys.includes(p.key) &&
+      !without.includes(p.key) &&
+      (!only || only.includes(p.key) || only.includes(p.group)),
   );
   const groups = [...new Set(shown.map((p) => p.group))];
   return groups.map((group) => (

@@ -184,7 +184,8 @@ export const Strip = memo(function Strip({ place, parameter, name = parameter.na
     if (JSON.stringify(next) === JSON.stringify(value)) return;
     edit("sound", [{ op: "replace", path: pointer, value: next }], name, gesture);
   };
-  const isMoved = routes.length > 0;
+  const drawn = useSession((s) => s.sound?.lanes.some((lane) => lane.to === address) ?? false);
+  const isMoved = routes.length > 0 || drawn;
   return (
     <div
       className="group relative h-[50px] border border-line bg-paper focus-within:border-ink"

@@ -11,8 +11,13 @@ import { CatalogueContext } from "../ui/catalogue-context";
 
 vi.mock("../stage/socket", async () => {
   const { create } = await import("zustand");
-  const state = { trajectories: { modulators: {}, parameters: {} }, pictures: {}, summary: null };
-  return { useStage: create(() => state) };
+  const state = {
+    trajectories: { modulators: {}, parameters: {} },
+    quick: {},
+    pictures: {},
+    summary: null,
+  };
+  return { useStage: create(() => state), look: () => undefined };
 });
 vi.mock("../document/values", async (original) => {
   const actual = await original<typeof values>();
@@ -64,6 +69,7 @@ function sound() {
         scope: "sound",
       },
     ],
+    lanes: [],
     routes: [
       {
         id: "route1",

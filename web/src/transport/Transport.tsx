@@ -5,7 +5,10 @@ import { ScoreButton } from "../score/ScoreDialog";
 import { useSession } from "../session/store";
 import { player } from "../stage/audio";
 import { COLUMNS, longView } from "../stage/long-view";
-import { holdStill, listen, panic, setLoop, stop, useStage } from "../stage/socket";
+import { holdStill, listen, panic, setLoop, skim, stop, useStage } from "../stage/socket";
+import { Menu } from "../ui/Menu";
+import { Compare } from "./Compare";
+import { Returns } from "./Returns";
 
 function Clock() {
   const ref = useRef<HTMLSpanElement>(null);
@@ -70,6 +73,49 @@ function Measure({
   );
 }
 
+/** Seconds in which the whole cue is skimmed. */
+const SKIM = 16;
+
+/** All movement at rest, or as it is at the playhead, to compare; as loud as it moves. */
+function Stillness() {
+  const still = useStage((s) => s.still);
+  const frozen = useStage((s) => s.frozen);
+  const matched = useStage((s) => s.matched);
+  return (
+    <span className="flex items-center">
+      <button
+        type="button"
+        className="button rounded-r-none"
+        aria-pressed={still}
+        onClick={() => holdStill(!still)}
+        title="Every movement stopped at its resting value, to compare"
+      >
+        {frozen === null ? "Hold still" : `Frozen at ${clock(frozen)}`}
+      </button>
+      <Menu
+        button="▾"
+        label="How to hold still"
+        className="button rounded-l-none border-l-0 px-1.5"
+        entries={() => [
+          { name: "At its resting values", act: () => holdStill(true) },
+          {
+            name: "Frozen as it is here",
+            help: `At the playhead, ${clock(player.position(), true)}.`,
+            act: () => holdStill(true, Number(player.position().toFixed(3))),
+          },
+          { name: "Let it move", disabled: !still, act: () => holdStill(false) },
+        ]}
+      />
+      {still && matched !== 0 && (
+        <span className="label ml-1.5 text-xs" title="So that still and moving are equally loud">
+          matched {matched > 0 ? "+" : "−"}
+          {Math.abs(matched).toFixed(1)} dB
+        </span>
+      )}
+    </span>
+  );
+}
+
 export function togglePlaying() {
   if (useStage.getState().playing) {
     stop();
@@ -82,7 +128,7 @@ export function togglePlaying() {
 
 export function Transport({ onKeys, keys }: { onKeys: () => void; keys: boolean }) {
   const playing = useStage((s) => s.playing);
-  const still = useStage((s) => s.still);
+  const playingAs = useStage((s) => s.playingAs);
   const loop = useStage((s) => s.loop);
   const summary = useStage((s) => s.summary);
   const connected = useStage((s) => s.connected);
@@ -102,12 +148,14 @@ export function Transport({ onKeys, keys }: { onKeys: () => void; keys: boolean 
       <button
         type="button"
         className="button"
-        aria-pressed={still}
-        onClick={() => holdStill(!still)}
-        title="Every movement stopped at its resting value, to compare"
+        aria-pressed={playing && playingAs === "skim"}
+        onClick={() => (playing && playingAs === "skim" ? stop() : void skim(SKIM))}
+        title={`Hear the whole cue in ${SKIM} seconds`}
       >
-        Hold still
+        Skim
       </button>
+      <Compare />
+      <Stillness />
       <button type="button" className="button" aria-pressed={keys} onClick={onKeys}>
         Keys
       </button>
@@ -115,6 +163,7 @@ export function Transport({ onKeys, keys }: { onKeys: () => void; keys: boolean 
         Panic
       </button>
       <Clock />
+      <Returns />
       {loop && (
         <button type="button" className="button-plain" onClick={() => setLoop(null)}>
           Loop {clock(loop[0])} to {clock(loop[1])} ✕

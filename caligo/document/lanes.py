@@ -1,0 +1,53 @@
+"""Lanes: courses of parameters that are drawn by hand over the cue."""
+
+from __future__ import annotations
+
+from caligo.catalogue import Kind, Moves
+from caligo.document.addresses import Address, find_parameter, near_addresses
+from caligo.document.problems import Problem
+from caligo.document.sound import Course, Sound
+from caligo.document.times import Time, time_limit
+
+
+def value_range(address: Address) -> tuple[float, float]:
+    """The lowest and highest value that a parameter may have, in the unit that it is given in."""
+    parameter = address.parameter
+    value = address.part.params.get(parameter.key)
+    if parameter.kind is not Kind.TIME or not isinstance(value, Time):
+        return parameter.low, parameter.high
+    low = parameter.low if value.unit == "s" else (0.0 if parameter.low == 0 else 0.001)
+    return low, time_limit(value.unit, parameter.high)
+
+
+def _check(sound: Sound, lane: Course) -> list[Problem]:
+    at = f"lanes.{lane.id}"
+    address = find_parameter(sound, lane.target)
+    if address is None:
+        near = near_addresses(sound, lane.target)
+        return [Problem(f"{at}.to", "there is no such parameter", lane.target, near)]
+    if address.parameter.moves is Moves.NO:
+        return [Problem(f"{at}.to", f"{address.parameter.name} cannot be moved", lane.target)]
+    low, high = value_range(address)
+    wrong = next((p for p in lane.points if not low <= p.value <= high), None)
+    if wrong is None:
+        return []
+    allowed = f"{low:g} to {high:g} {address.parameter.unit}".strip()
+    return [Problem(f"{at}.points", "this value is not possible", wrong.value, allowed)]
+
+
+def check_lanes(sound: Sound) -> list[Problem]:
+    """Lanes whose parameter is not there or has two, and values out of range."""
+    problems, ids, targets = [], set(), set()
+    for lane in sound.lanes:
+        if lane.id in ids:
+            problems.append(
+                Problem(f"lanes.{lane.id}", "this id is used twice; ids are unique", lane.id)
+            )
+        if lane.target in targets:
+            problems.append(
+                Problem(f"lanes.{lane.id}.to", "this parameter has a lane already", lane.target)
+            )
+        ids.add(lane.id)
+        targets.add(lane.target)
+        problems += _check(sound, lane)
+    return problems

@@ -1,0 +1,33 @@
+"""Which keys and velocities a layer plays, and how much of them."""
+
+from __future__ import annotations
+
+from caligo.document.sound import Layer
+from caligo.movement.voices import Voice
+
+
+def _fade(value: float, low: float, high: float, width: float) -> float:
+    """1 inside the range, 0 outside, and a line across `width` at borders that do not end it."""
+    if not low <= value <= high:
+        return 0.0
+    gain = 1.0
+    if width > 0:
+        if low > 0:
+            gain = min(gain, (value - low + 1) / (width + 1))
+        if high < 127:
+            gain = min(gain, (high - value + 1) / (width + 1))
+    return gain
+
+
+def zone_gain(layer: Layer, voice: Voice) -> float:
+    """How much of a voice a layer plays, by its key and velocity range."""
+    key = _fade(
+        voice.key, layer.number("key_low"), layer.number("key_high"), layer.number("key_fade")
+    )
+    velocity = _fade(
+        round(voice.velocity * 127),
+        layer.number("velocity_low"),
+        layer.number("velocity_high"),
+        layer.number("velocity_fade"),
+    )
+    return key * velocity

@@ -1,0 +1,197 @@
+"""Lanes, movement held still or frozen, and what can be read off trajectories."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import numpy as np
+import pytest
+
+from caligo.document import DocumentError, Sound, read_sound
+from caligo.engine.engine import Engine
+from caligo.engine.live import Listening
+from caligo.engine.offline import render_array
+from caligo.engine.stem_keys import stem_key
+from caligo.engine.trajectories import trajectories
+from caligo.engine.voicing import Voicing
+from caligo.movement.movement import Movement
+from caligo.movement.stillness import Frozen, Stillness
+from tests.core.builders import RATE, one_note, plain_layer
+
+SCORE = one_note(57, 40.0)
+
+
+def document(*lanes: dict[str, Any], **more: Any) -> dict[str, Any]:
+    layer = plain_layer(table="saw")
+    layer["filters"] = [{"id": "f", "kind": "lowpass", "params": {"cutoff": 800}}]
+    layer["sends"] = [{"id": "s", "bus": "nave"}]
+    return {
+        "name": "Drawn", "layers": [layer], "lanes": list(lanes),
+        "buses": [{"id": "nave", "name": "Nave", "effects": [{"id": "rev", "kind": "reverb"}]}],
+        "modulators": [{"id": "m", "name": "M", "kind": "lfo", "params": {"period": {"value": 7}}}],
+        "routes": [{"id": "r1", "from": "m", "to": "ground.f.cutoff", "depth": 0.5}],
+    } | more  # fmt: skip
+
+
+def lane(to: str, *points: tuple[float, ...], id: str = "l1", **more: Any) -> dict[str, Any]:
+    keys = ("time", "value", "bend")
+    return {"id": id, "to": to, "points": [dict(zip(keys, p, strict=False)) for p in points]} | more
+
+
+def course(made: Sound, path: str, times: np.ndarray, still: Stillness = False) -> np.ndarray:
+    movement = Movement(made, SCORE, hold_still=still)
+    voicing = Voicing(made, SCORE.notes, movement.setting.tempo)
+    return movement.trajectory(path).values(voicing.moments(times, voicing.all.row(0)))[0]
+
+
+def test_a_lane_is_where_a_parameter_rests_and_modulators_add_to_it() -> None:
+    times = np.linspace(0.0, 40.0, 401)
+    drawn = read_sound(document(lane("ground.f.cutoff", (0, 200), (30, 3200), (40, 3200))))
+    plain = read_sound(document())
+    expected = np.interp(times, [0, 30], np.log2([200, 3200]))
+    swing = np.log2(course(plain, "ground.f.cutoff", times)) - np.log2(800)
+    assert np.allclose(np.log2(course(drawn, "ground.f.cutoff", times)), expected + swing)
+
+
+def test_between_points_the_way_is_even_in_the_own_scale_or_bent() -> None:
+    times = np.linspace(0.0, 10.0, 101)
+    made = read_sound(document(lane("ground.level", (2, -30, 50), (8, -6)), routes=[]))
+    x = np.clip((times - 2) / 6, 0, 1)
+    # The bend's formula with an exponent of 6 at 100 %.
+    expected = -30 + 24 * (1 - np.exp(-3 * x)) / (1 - np.exp(-3))
+    assert np.allclose(course(made, "ground.level", times), expected)
+
+
+def test_a_muted_lane_and_one_without_points_do_nothing() -> None:
+    for one in (lane("ground.level", (0, -60), muted=True), lane("ground.level")):
+        made = read_sound(document(one))
+        assert np.allclose(
+            course(made, "ground.level", np.array([1.0])), made.layers[0].params["level"]
+        )
+
+
+def test_lanes_are_checked() -> None:
+    for one, said in (
+        (lane("ground.f.cutof", (0, 200)), "there is no such parameter"),
+        (lane("ground.f.cutoff", (0, 1)), "this value is not possible"),
+        (lane("ground.source.table", (0, 1)), "cannot be moved"),
+    ):
+        with pytest.raises(DocumentError, match=said):
+            read_sound(document(one))
+    twice = [lane("ground.level", (0, -6), id=i) for i in ("a", "b")]
+    with pytest.raises(DocumentError, match="has a lane already"):
+        read_sound(document(*twice))
+
+
+def test_lanes_move_macros_and_the_pace() -> None:
+    macro = {"id": "k", "name": "K", "kind": "macro"}
+    lfo = {"id": "m", "name": "M", "kind": "lfo", "params": {"period": {"value": 7}}}
+    made = read_sound(document(
+        lane("k.value", (0, 0), (40, 100)), lane("sound.pace", (0, 50), (40, 200), id="l2"),
+        modulators=[lfo, macro],
+        routes=[{"id": "r1", "from": "k", "to": "ground.f.cutoff", "depth": 2,
+                 "polarity": "unipolar"}],
+    ))  # fmt: skip
+    times = np.array([0.0, 20.0, 40.0])
+    assert np.allclose(np.log2(course(made, "ground.f.cutoff", times) / 800), [0, 1, 2])
+    # The pace goes from half to double in octaves: its integral is that of 2 ** x.
+    movement = Movement(made, SCORE)
+    voicing = Voicing(made, SCORE.notes, movement.setting.tempo)
+    got = movement.cycles("m.period").at(voicing.moments(times, voicing.all.row(0)))[0]
+    exact = 10.0 / np.log(2) * np.array([0.0, 0.5, 1.5]) * 2 / 7
+    assert np.allclose(got, exact, atol=2e-4)
+
+
+def test_a_stem_depends_on_its_own_lanes_alone() -> None:
+    plain = read_sound(document())
+    key = stem_key(plain, plain.layers[0], SCORE, RATE, False)
+    for path, value, same in (
+        ("ground.f.cutoff", 500, False), ("m.period", 3, False), ("sound.pace", 80, False),
+        ("ground.level", -20, True), ("nave.rev.decay", 3, True),
+    ):  # fmt: skip
+        made = read_sound(document(lane(path, (0, value))))
+        assert (stem_key(made, made.layers[0], SCORE, RATE, False) == key) is same, path
+
+
+def test_what_a_lane_moves_is_heard_and_taken_up_while_listening() -> None:
+    drawn = lane("ground.level", (0, 0), (4, 0), (4, -80), (8, -80))
+    alone = {"layers": [plain_layer(table="saw")], "routes": [], "buses": []}
+    made = read_sound(document(drawn) | alone)
+    out = render_array(made, SCORE, length=6.0)
+    assert np.abs(out[:, RATE : 3 * RATE]).max() > 0.1
+    assert np.abs(out[:, 5 * RATE :]).max() < 1e-4
+    listening = Listening(made, SCORE, start=1.0)
+    before = np.concatenate([listening.block() for _ in range(10)], axis=1)
+    quiet = made.model_copy(deep=True)
+    for point in quiet.lanes[0].points:
+        point.value = -80.0
+    listening.edit(quiet)
+    after = np.concatenate([listening.block() for _ in range(10)], axis=1)
+    assert np.abs(before).max() > 0.1
+    assert np.abs(after[:, 4096:]).max() < 1e-3
+
+
+def test_held_still_everything_rests_and_frozen_everything_stays() -> None:
+    made = read_sound(document(lane("ground.level", (0, -30), (40, 0))))
+    times = np.linspace(0, 40, 41)
+    assert np.ptp(course(made, "ground.level", times, True)) == 0.0
+    for path in ("ground.level", "ground.f.cutoff"):
+        frozen = course(made, path, times, Frozen(13.0))
+        assert np.allclose(frozen, course(made, path, np.array([13.0]))[0])
+    assert Frozen(0.0) is not False
+    still = np.log2(course(made, "ground.f.cutoff", times, Frozen(0.0)))
+    assert np.allclose(still, np.log2(course(made, "ground.f.cutoff", np.zeros(1))))
+
+
+def test_freezing_while_listening_stops_the_sound_from_changing() -> None:
+    made = read_sound(document(buses=[], layers=[plain_layer(table="saw") | {
+        "filters": [{"id": "f", "kind": "lowpass", "params": {"cutoff": 800}}]}]))  # fmt: skip
+    made.modulators[0].params["period"] = (
+        made.modulators[0].params["period"].model_copy(update={"value": 1.3})
+    )
+    made.routes[0].depth = 3.0
+    listening = Listening(made, SCORE, start=2.0)
+    moving = np.concatenate([listening.block() for _ in range(60)], axis=1)
+    listening.hold_still(Frozen(2.4))
+    [listening.block() for _ in range(4)]
+    frozen = np.concatenate([listening.block() for _ in range(60)], axis=1)
+
+    def unsteadiness(signal: np.ndarray) -> float:
+        powers = np.mean(signal[0, : 11 * 8192].reshape(11, -1) ** 2, axis=1)
+        return float(np.ptp(10 * np.log10(powers)))
+
+    assert unsteadiness(moving) > 3.0
+    assert unsteadiness(frozen) < 0.2
+
+
+def test_readings_say_how_far_how_fast_and_what_is_in_vain() -> None:
+    tiny = {"id": "r2", "from": "m", "to": "ground.level", "depth": 0.1}
+    stuck = {"id": "r3", "from": "m", "to": "ground.f.resonance", "depth": 60}
+    made = read_sound(document())
+    made = read_sound(document(routes=[*made.as_document()["routes"], tiny, stuck]))
+    found = trajectories(made, SCORE, 480).readings
+    cutoff = found["ground.f.cutoff"]
+    assert cutoff.least == pytest.approx(800 / 2**0.5, rel=0.01)
+    assert cutoff.greatest == pytest.approx(800 * 2**0.5, rel=0.01)
+    assert cutoff.mean == pytest.approx(800, rel=0.03)
+    # The quickest change of a sine: depth times 2 pi over the period.
+    assert cutoff.fastest == pytest.approx(0.5 * 2 * np.pi / 7, rel=0.02)
+    assert cutoff.words == []
+    assert any("less than can be heard" in word for word in found["ground.level"].words)
+    assert any("lowest for" in word for word in found["ground.f.resonance"].words)
+
+
+def test_two_levels_that_one_source_moves_against_each_other_are_named() -> None:
+    against = [{"id": "r1", "from": "m", "to": "ground.level", "depth": 3},
+               {"id": "r2", "from": "m", "to": "ground.source.level", "depth": -3}]  # fmt: skip
+    found = trajectories(read_sound(document(routes=against)), SCORE, 100).readings
+    assert all(any("against" in w for w in found[p].words) for p in found)
+
+
+def test_engines_start_anywhere_in_a_lane() -> None:
+    made = read_sound(document(lane("ground.f.cutoff", (0, 200), (30, 3200)), buses=[], layers=[
+        document()["layers"][0] | {"sends": []}]))  # fmt: skip
+    one, other = Engine(made, SCORE), Engine(made, SCORE)
+    one.run(9000)
+    other.start(9000)
+    assert np.abs(one.render(100) - other.render(100)).max() < 1e-5

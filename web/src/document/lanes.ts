@@ -1,0 +1,140 @@
+/** Lanes: points drawn by hand, and what can be done to them. */
+
+import type { Lane, Score, Sound } from "../api/client";
+import { freeId } from "./edits";
+import type { Operation } from "./patch";
+
+export type Point = Lane["points"][number];
+
+/** Moments are kept to a thousandth of a second. */
+const ROUND = 1000;
+
+export const roundTime = (seconds: number) => Math.round(seconds * ROUND) / ROUND;
+
+export function sorted(points: Point[]): Point[] {
+  return [...points].sort((a, b) => a.time - b.time);
+}
+
+/** A new lane for a parameter, with points if there are some already. */
+export function addLane(sound: Sound, to: string, points: Point[] = []): Operation[] {
+  const id = freeId(
+    "lane",
+    sound.lanes.map((lane) => lane.id),
+  );
+  return [{ op: "add", path: "/lanes/-", value: { id, to, muted: false, points } }];
+}
+
+export function removeLane(sound: Sound, to: string): Operation[] {
+  const index = sound.lanes.findIndex((lane) => lane.to === to);
+  return index < 0 ? [] : [{ op: "remove", path: `/lanes/${index}` }];
+}
+
+/** Other points for the lane of a parameter, which is made where there is none. */
+export function setPoints(sound: Sound, to: string, points: Point[]): Operation[] {
+  const index = sound.lanes.findIndex((lane) => lane.to === to);
+  const value = sorted(points).map((p) => ({ ...p, time: roundTime(p.time) }));
+  if (index < 0) return addLane(sound, to, value);
+  return [{ op: "replace", path: `/lanes/${index}/points`, value }];
+}
+
+/** How far a bent way has gone at a share of its time; the core's formula. */
+export function bent(share: number, bend: number): number {
+  const x = Math.min(1, Math.max(0, share));
+  const steep = 0.06 * bend;
+  if (Math.abs(steep) < 1e-6) return x;
+  return (1 - Math.exp(-steep * x)) / (1 - Math.exp(-steep));
+}
+
+/** The value of a course at a moment; ways are even in octaves where it is logarithmic. */
+export function courseAt(points: Point[], seconds: number, logarithmic: boolean): number | null {
+  const first = points[0];
+  if (!first) return null;
+  if (seconds <= first.time) return first.value;
+  const after = points.findIndex((point) => point.time > seconds);
+  if (after < 0) return points.at(-1)?.value ?? null;
+  const [from, to] = [points[after - 1], points[after]];
+  if (!from || !to) return first.value;
+  const share = bent((seconds - from.time) / (to.time - from.time), from.bend);
+  if (!logarithmic) return from.value + (to.value - from.value) * share;
+  const [a, b] = [Math.log2(Math.max(from.value, 1e-9)), Math.log2(Math.max(to.value, 1e-9))];
+  return 2 ** (a + (b - a) * share);
+}
+
+/** All points moved in time; those that would leave the cue are left out. */
+export function shifted(points: Point[], by: number, length: number): Point[] {
+  return points
+    .map((point) => ({ ...point, time: point.time + by }))
+    .filter((point) => point.time >= 0 && point.time <= length);
+}
+
+/** The points spread over another stretch of time. */
+export function stretched(points: Point[], from: number, to: number): Point[] {
+  const order = sorted(points);
+  const [first, last] = [order[0]?.time ?? 0, order.at(-1)?.time ?? 0];
+  const scale = last > first ? (to - from) / (last - first) : 0;
+  return order.map((point) => ({ ...point, time: from + (point.time - first) * scale }));
+}
+
+/**
+ * As few points as show the same course within `tolerance` of its height, by the method of
+ * Ramer, Douglas and Peucker (1972, 1973).
+ */
+export function thinned(points: Point[], tolerance: number, height: (v: number) => number) {
+  const order = sorted(points);
+  const keep = new Set([0, order.length - 1]);
+  const split = (from: number, to: number) => {
+    const [a, b] = [order[from], order[to]];
+    if (!a || !b || to - from < 2) return;
+    let farthest = -1;
+    let distance = tolerance;
+    for (let i = from + 1; i < to; i++) {
+      const point = order[i];
+      if (!point) continue;
+      const share = b.time > a.time ? (point.time - a.time) / (b.time - a.time) : 0;
+      const line = height(a.value) + (height(b.value) - height(a.value)) * share;
+      const off = Math.abs(height(point.value) - line);
+      if (off > distance) {
+        farthest = i;
+        distance = off;
+      }
+    }
+    if (farthest < 0) return;
+    keep.add(farthest);
+    split(from, farthest);
+    split(farthest, to);
+  };
+  split(0, order.length - 1);
+  return order.filter((_, i) => keep.has(i));
+}
+
+/** A controller of the score as the points of a lane; `value` turns 0 to 1 into a value. */
+export function fromController(
+  score: Score,
+  controller: number,
+  value: (share: number) => number,
+): Point[] {
+  const lane = score.lanes.find((one) => one.controller === controller);
+  return sorted(
+    (lane?.points ?? []).map((p) => ({ time: p.time, value: value(p.value), bend: 0 })),
+  );
+}
+
+/** A lane written to a controller of the score, in place of what was there. */
+export function toController(
+  score: Score,
+  controller: number,
+  points: Point[],
+  share: (value: number) => number,
+): Operation[] {
+  const index = score.lanes.findIndex((one) => one.controller === controller);
+  const id = freeId(
+    `cc${controller}_`,
+    score.lanes.map((one) => one.id),
+  );
+  const made = sorted(points).map((p) => ({
+    time: p.time,
+    value: Math.min(1, Math.max(0, share(p.value))),
+  }));
+  if (index >= 0) return [{ op: "replace", path: `/lanes/${index}/points`, value: made }];
+  return [{ op: "add", path: "/lanes/-", value: { id, controller, points: made } }];
+}

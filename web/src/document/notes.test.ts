@@ -1,0 +1,42 @@
+import { expect, it } from "vitest";
+import type { Score } from "../api/client";
+import { addNotes, changeNotes, keptNote, pitchRange, removeNotes } from "./notes";
+
+const note = (id: string, pitch: number, start = 0) => ({
+  id,
+  pitch,
+  start,
+  length: 4,
+  velocity: 90,
+});
+const score = {
+  length: 10,
+  notes: [note("n1", 36), note("n2", 43, 2), note("n3", 50, 4)],
+} as unknown as Score;
+
+it("keeps notes inside the cue and what MIDI allows", () => {
+  expect(keptNote({ ...note("n1", 140, 8), velocity: 300 }, 10)).toEqual({
+    id: "n1",
+    pitch: 127,
+    start: 8,
+    length: 2,
+    velocity: 127,
+  });
+  expect(keptNote({ ...note("n1", 36, -3), length: -1 }, 10)).toMatchObject({
+    start: 0,
+    length: 0.05,
+  });
+});
+
+it("changes several at once and removes the last first", () => {
+  const up = changeNotes(score, ["n1", "n3"], (n) => ({ ...n, pitch: n.pitch + 12 }));
+  expect(up.map((op) => op.path)).toEqual(["/notes/0", "/notes/2"]);
+  expect(removeNotes(score, ["n1", "n3"]).map((op) => op.path)).toEqual(["/notes/2", "/notes/0"]);
+});
+
+it("adds notes under free ids", () => {
+  const { ops, ids } = addNotes(score, [note("", 60), note("", 64)]);
+  expect(ids).toEqual(["n4", "n5"]);
+  expect(ops[1]).toMatchObject({ op: "add", path: "/notes/-", value: { id: "n5", pitch: 64 } });
+  expect(pitchRange(score)).toEqual([33, 53]);
+});

@@ -1,0 +1,221 @@
+import type { Score } from "../api/client";
+import {
+  addLane,
+  courseAt,
+  fromController,
+  removeLane,
+  setPoints,
+  shifted as shiftedPoints,
+  stretched,
+  thinned,
+  toController,
+} from "../document/lanes";
+import { atShare, range, share } from "../document/values";
+import { change } from "../session/change";
+import { edit, say, useSession } from "../session/store";
+import { player } from "../stage/audio";
+import { askForNotes, useStage } from "../stage/socket";
+import { Menu, type MenuEntry } from "../ui/Menu";
+import { setRows, shifted, toggled } from "./layout-of-sound";
+import type { SheetRow } from "./rows";
+import { worth } from "./scale";
+
+const THIN = 0.015;
+/** Points taken from what is moved, where it becomes a lane. */
+const CONTROLLER_NAMES: Record<number, string> = {
+  1: "wheel",
+  2: "breath",
+  7: "volume",
+  11: "expression",
+  74: "brightness",
+  128: "pressure",
+  129: "pitch bend",
+};
+
+/** A lane that was copied, to be pasted into another row, as shares of the range. */
+let copied: { time: number; share: number; bend: number }[] | null = null;
+
+export function controllerName(number: number): string {
+  const name = CONTROLLER_NAMES[number];
+  return number > 127 ? (name ?? "") : name ? `${number} ${name}` : `${number}`;
+}
+
+function laneEntries(row: SheetRow, score: Score): MenuEntry[] {
+  const { address } = row;
+  const parameter = row.target.parameter;
+  const lane = useSession.getState().sound?.lanes.find((one) => one.to === address);
+  const rest = lane?.points[0]?.value ?? Number(parameter.default) ?? 0;
+  const { low, high } = range(parameter, rest);
+  const at = (part: number) => worth(atShare(parameter, part, low, high));
+  const part = (value: number) => share(parameter, value, low, high);
+  const set = (label: string, points: NonNullable<typeof lane>["points"]) =>
+    change(label, (sound) => setPoints(sound, address, points));
+  if (!lane) {
+    return [
+      {
+        name: "Draw a lane",
+        help: "A course by hand; what moves it adds to that.",
+        group: "Lane",
+        act: () => openWithLane(row),
+      },
+      ...score.lanes.map((one) => ({
+        name: `Lane from controller ${controllerName(one.controller)}`,
+        group: "Lane",
+        act: () => {
+          set("Lane from controller", fromController(score, one.controller, at));
+          openRow(row);
+        },
+      })),
+      ...(copied ? [{ name: "Paste lane", group: "Lane", act: () => paste(row, at) }] : []),
+    ];
+  }
+  const here = player.position();
+  const points = lane.points;
+  return [
+    {
+      name: lane.muted ? "Let the lane act" : "Mute the lane",
+      group: "Lane",
+      act: () => {
+        const index = useSession.getState().sound?.lanes.indexOf(lane) ?? -1;
+        edit(
+          "sound",
+          [{ op: "replace", path: `/lanes/${index}/muted`, value: !lane.muted }],
+          "Lane",
+        );
+      },
+    },
+    {
+      name: "Point at the playhead",
+      group: "Lane",
+      act: () => {
+        const value = courseAt(points, here, parameter.scale === "logarithmic") ?? rest;
+        set("Add a point", [...points, { time: here, value: worth(value), bend: 0 }]);
+      },
+    },
+    {
+      name: "Copy lane",
+      group: "Lane",
+      act: () => {
+        copied = points.map((p) => ({ time: p.time, share: part(p.value), bend: p.bend }));
+        say(`The lane of ${row.name} is copied; paste it into another row.`, "news");
+      },
+    },
+    ...(copied ? [{ name: "Paste lane", group: "Lane", act: () => paste(row, at) }] : []),
+    {
+      name: "Begin the lane at the playhead",
+      group: "Lane",
+      act: () =>
+        set("Shift lane", shiftedPoints(points, here - (points[0]?.time ?? here), score.length)),
+    },
+    {
+      name: "Stretch over the whole cue",
+      group: "Lane",
+      act: () => set("Stretch lane", stretched(points, 0, score.length)),
+    },
+    {
+      name: "Thin out",
+      group: "Lane",
+      act: () => set("Thin lane", thinned(points, THIN, part)),
+    },
+    {
+      name: "Write to controller 1 (wheel)",
+      group: "Lane",
+      act: () => edit("score", toController(score, 1, points, part), "Lane to controller"),
+    },
+    {
+      name: "Remove the lane",
+      group: "Lane",
+      act: () => change("Remove lane", (sound) => removeLane(sound, address)),
+    },
+  ];
+}
+
+function paste(row: SheetRow, at: (share: number) => number) {
+  const points = (copied ?? []).map((p) => ({ time: p.time, value: at(p.share), bend: p.bend }));
+  change("Paste lane", (sound) => setPoints(sound, row.address, points));
+  openRow(row);
+}
+
+function openRow(row: SheetRow) {
+  const { soundId } = useSession.getState();
+  if (soundId === null) return;
+  setRows(soundId, (rows) => ({
+    open: rows.open.includes(row.address) ? rows.open : [...rows.open, row.address],
+  }));
+}
+
+/** Open a row with a lane to draw in; a new one begins where the parameter rests. */
+export function openWithLane(row: Pick<SheetRow, "address" | "lane">) {
+  if (row.lane < 0) change("Draw a lane", (sound) => addLane(sound, row.address));
+  openRow(row as SheetRow);
+}
+
+function muteEntries(row: SheetRow): MenuEntry[] {
+  const { sound } = useSession.getState();
+  const routes = sound?.routes.map((route, index) => ({ route, index })) ?? [];
+  const own = routes.filter(({ route }) => route.to === row.address);
+  if (own.length === 0) return [];
+  const muted = own.every(({ route }) => route.muted);
+  return [
+    {
+      name: muted ? "Let it be moved" : "Mute its routes",
+      group: "Routes",
+      act: () =>
+        edit(
+          "sound",
+          own.map(({ index }) => ({
+            op: "replace" as const,
+            path: `/routes/${index}/muted`,
+            value: !muted,
+          })),
+          muted ? "Unmute routes" : "Mute routes",
+        ),
+    },
+  ];
+}
+
+/** What can be done with a row. */
+export function RowMenu({ row, pinned, open }: { row: SheetRow; pinned: boolean; open: boolean }) {
+  const entries = (): MenuEntry[] => {
+    const { soundId, score } = useSession.getState();
+    if (soundId === null || !score) return [];
+    const { address } = row;
+    const differs = useStage.getState().trajectories.spread[address] !== undefined;
+    return [
+      {
+        name: pinned ? "Unpin" : "Pin to the top",
+        group: "Row",
+        act: () => setRows(soundId, (rows) => ({ pinned: toggled(rows.pinned, address) })),
+      },
+      ...(pinned
+        ? [-1, 1].map((by) => ({
+            name: by < 0 ? "Move up" : "Move down",
+            group: "Row",
+            act: () => setRows(soundId, (rows) => ({ pinned: shifted(rows.pinned, address, by) })),
+          }))
+        : []),
+      ...(differs
+        ? [
+            {
+              name: "Show each note",
+              group: "Row",
+              act: () => {
+                if (!open) openRow(row);
+                askForNotes(address);
+              },
+            },
+          ]
+        : []),
+      ...muteEntries(row),
+      ...laneEntries(row, score),
+    ];
+  };
+  return (
+    <Menu
+      button="⋯"
+      label={`More for ${row.name}, ${row.owner}`}
+      entries={entries}
+      className="absolute right-0.5 top-0 bg-fog px-1 text-slate opacity-0 focus-visible:opacity-100 group-hover:opacity-100 data-[state=open]:opacity-100"
+    />
+  );
+}

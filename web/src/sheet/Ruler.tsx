@@ -1,0 +1,158 @@
+import { useMemo, useRef } from "react";
+import type { Score } from "../api/client";
+import { clock } from "../document/values";
+import { rulerTimes } from "../longview/time-axis";
+import { edit, endGesture, useSession } from "../session/store";
+import { beatsAt, secondsAt } from "./snapping";
+import { shareOf, useSpan } from "./view";
+
+const NO_MARKERS: Score["markers"] = [];
+/** The share of the width that a time on the ruler takes up. */
+const TIME_WIDTH = 0.035;
+/** Bars are shown from so much of the width each. */
+const WIDEST_BARS = 48;
+
+/** A marker: dragged with the mouse, or moved with the arrow keys. */
+function Marker({ index, marker }: { index: number; marker: Score["markers"][number] }) {
+  const span = useSpan();
+  const drag = useRef<{ x: number; time: number; width: number } | null>(null);
+  const length = useSession((s) => s.score?.length ?? 0);
+  const share = shareOf(marker.time, span);
+  if (share < 0 || share > 1) return null;
+  const move = (time: number, gesture: string) =>
+    edit(
+      "score",
+      [
+        {
+          op: "replace",
+          path: `/markers/${index}/time`,
+          value: Number(Math.min(length, Math.max(0, time)).toFixed(3)),
+        },
+      ],
+      `Move ${marker.name}`,
+      gesture,
+    );
+  return (
+    <button
+      type="button"
+      className="absolute -top-0.5 z-10 cursor-ew-resize touch-none whitespace-nowrap bg-fog px-0.5 text-xs font-bold"
+      style={{ left: `calc(${share * 100}% + 2px)` }}
+      aria-label={`Marker ${marker.name} at ${clock(marker.time, true)}`}
+      title="Drag it, or move it with the arrow keys; Delete removes it"
+      onPointerDown={(event) => {
+        const box = event.currentTarget.parentElement?.getBoundingClientRect();
+        drag.current = { x: event.clientX, time: marker.time, width: box?.width ?? 1 };
+        event.currentTarget.setPointerCapture(event.pointerId);
+      }}
+      onPointerMove={(event) => {
+        const from = drag.current;
+        if (!from || Math.abs(event.clientX - from.x) < 2) return;
+        const by = ((event.clientX - from.x) / from.width) * (span[1] - span[0]);
+        move(from.time + by, `marker ${marker.id}`);
+      }}
+      onPointerUp={() => {
+        drag.current = null;
+        endGesture();
+      }}
+      onKeyDown={(event) => {
+        const step = { ArrowLeft: -1, ArrowRight: 1 }[event.key];
+        if (step) move(marker.time + step * (event.shiftKey ? 0.1 : 1), `marker ${marker.id}`);
+        else if (event.key === "Delete" || event.key === "Backspace") {
+          edit("score", [{ op: "remove", path: `/markers/${index}` }], `Remove ${marker.name}`);
+        } else return;
+        event.preventDefault();
+        event.stopPropagation();
+      }}
+    >
+      {marker.name}
+    </button>
+  );
+}
+
+/** Bar lines, and where tempo or metre change. */
+function Bars() {
+  const score = useSession((s) => s.score);
+  const span = useSpan();
+  const bars = useMemo(() => (score ? barLines(score, span) : []), [score, span]);
+  if (!score) return null;
+  const changes = [
+    ...score.tempo.slice(1).map((t) => ({ time: t.time, text: `♩ = ${Math.round(t.bpm)}` })),
+    ...score.metre.slice(1).map((m) => ({ time: m.time, text: `${m.numerator}/${m.denominator}` })),
+  ];
+  return (
+    <>
+      {bars.map((bar) => (
+        <span
+          key={bar.number}
+          className="absolute bottom-0 h-[5px] border-l border-slate/50"
+          style={{ left: `${shareOf(bar.time, span) * 100}%` }}
+        />
+      ))}
+      {changes
+        .filter((c) => c.time >= span[0] && c.time <= span[1])
+        .map((change) => (
+          <span
+            key={`${change.time} ${change.text}`}
+            className="absolute bottom-0 border-l border-slate pl-0.5 text-[10px] leading-none text-slate"
+            style={{ left: `${shareOf(change.time, span) * 100}%` }}
+          >
+            {change.text}
+          </span>
+        ))}
+    </>
+  );
+}
+
+/** The bar lines in a stretch; none where they would stand too close. */
+export function barLines(
+  score: Score,
+  [from, to]: [number, number],
+): { number: number; time: number }[] {
+  const metres = score.metre.length > 0 ? score.metre : [{ time: 0, numerator: 4, denominator: 4 }];
+  const found: { number: number; time: number }[] = [];
+  let number = 1;
+  metres.forEach((metre, i) => {
+    const size = (metre.numerator * 4) / metre.denominator;
+    const begin = beatsAt(score, i === 0 ? 0 : metre.time);
+    const end = beatsAt(score, metres[i + 1]?.time ?? score.length);
+    const first = Math.max(0, Math.floor((beatsAt(score, from) - begin) / size));
+    const last = Math.min((end - begin) / size, (beatsAt(score, to) - begin) / size + 1);
+    if (last - first > WIDEST_BARS) {
+      number += Math.round((end - begin) / size);
+      return;
+    }
+    for (let bar = first; bar < last; bar++) {
+      const time = secondsAt(score, begin + bar * size);
+      if (time >= from && time <= to) found.push({ number: number + bar, time });
+    }
+    number += Math.round((end - begin) / size);
+  });
+  return found.length > WIDEST_BARS ? [] : found;
+}
+
+/** Times, bars and markers over the view. */
+export function Ruler() {
+  const span = useSpan();
+  const markers = useSession((s) => s.score?.markers) ?? NO_MARKERS;
+  const seen = span[1] - span[0];
+  // A marker's line would go through the time.
+  const crossed = (at: number) =>
+    markers.some((m) => m.time > at && m.time < at + TIME_WIDTH * seen);
+  return (
+    <div className="relative h-[26px]">
+      {rulerTimes(seen, 9, span[0]).map((at) => (
+        <div
+          key={at}
+          className="absolute top-0 h-[26px] border-l border-line pl-1 pt-[9px] text-xs text-slate"
+          style={{ left: `${shareOf(at, span) * 100}%` }}
+        >
+          {!crossed(at) && clock(at, seen < 8)}
+        </div>
+      ))}
+      <Bars />
+      {markers.map((marker, i) => (
+        <Marker key={marker.id} marker={marker} index={i} />
+      ))}
+    </div>
+  );
+}

@@ -1,0 +1,76 @@
+/** Trajectories as paths across the view. */
+
+import type { Outline } from "../stage/socket";
+import type { Span } from "./view";
+
+/** Points of an outline, evenly from `start` to `end` seconds. */
+export interface Stretch {
+  start: number;
+  end: number;
+}
+
+function pieces(count: number, { start, end }: Stretch, view: Span): [number, number] {
+  const step = (end - start) / count;
+  const first = Math.max(0, Math.floor((view[0] - start) / step) - 1);
+  const last = Math.min(count - 1, Math.ceil((view[1] - start) / step) + 1);
+  return [first, last];
+}
+
+/**
+ * A trajectory as an SVG path across a view of `width`: a line where slow, a band where quick.
+ *
+ * `y` gives the height on the screen of a value.
+ */
+export function bandPath(
+  low: readonly (number | null)[],
+  high: readonly (number | null)[],
+  stretch: Stretch,
+  view: Span,
+  width: number,
+  y: (value: number) => number,
+): string {
+  const count = low.length;
+  if (count === 0) return "";
+  const step = (stretch.end - stretch.start) / count;
+  const [first, last] = pieces(count, stretch, view);
+  const x = (i: number) =>
+    (((stretch.start + i * step - view[0]) / (view[1] - view[0])) * width).toFixed(1);
+  const parts: string[] = [];
+  let upper: string[] = [];
+  let lower: string[] = [];
+  const close = () => {
+    if (upper.length > 0) parts.push(`M${upper.join("L")}L${lower.reverse().join("L")}Z`);
+    upper = [];
+    lower = [];
+  };
+  for (let i = first; i <= last; i++) {
+    const [a, b] = [low[i], high[i]];
+    if (a === null || a === undefined || b === null || b === undefined) close();
+    else {
+      upper.push(`${x(i)} ${y(b).toFixed(1)}`);
+      lower.push(`${x(i)} ${y(a).toFixed(1)}`);
+    }
+  }
+  close();
+  return parts.join("");
+}
+
+/** The values of an outline at a moment: its middle, or nothing outside. */
+export function valueAtMoment(
+  values: readonly (number | null)[],
+  { start, end }: Stretch,
+  seconds: number,
+): number | null {
+  if (values.length === 0 || seconds < start || seconds > end) return null;
+  const index = Math.floor(((seconds - start) / (end - start)) * values.length);
+  return values[Math.min(values.length - 1, index)] ?? null;
+}
+
+/** The lowest and highest value of an outline. */
+export function extent(outline: Outline): [number, number] {
+  let low = Number.POSITIVE_INFINITY;
+  let high = Number.NEGATIVE_INFINITY;
+  for (const value of outline.low) low = Math.min(low, value);
+  for (const value of outline.high) high = Math.max(high, value);
+  return [low, high];
+}

@@ -1,0 +1,54 @@
+/** The picture of a stretch that is looked at closer, drawn as it arrives. */
+
+import { longView, paintTile, ROWS } from "./long-view";
+import type { CloserHeader } from "./packets";
+
+interface Near {
+  revision: number;
+  start: number;
+  end: number;
+  columns: number;
+  /** How much of it has arrived, 0 to 1, in columns and as a share. */
+  done: number;
+  share: number;
+}
+
+export class CloserView {
+  private near: Near | null = null;
+  private surface: HTMLCanvasElement | null = null;
+
+  get canvas(): HTMLCanvasElement {
+    this.surface ??= document.createElement("canvas");
+    return this.surface;
+  }
+
+  /** What has arrived of the stretch, if it still belongs to what is shown. */
+  known(): { start: number; end: number; columns: number; share: number } | null {
+    const near = this.near;
+    if (!near || near.done === 0 || near.revision !== longView.revision) return null;
+    return { start: near.start, end: near.end, columns: near.done, share: near.share };
+  }
+
+  take(header: CloserHeader, levels: Uint8Array) {
+    const { revision, start, end, total } = header;
+    const before = this.near;
+    const same = before?.revision === revision && before.start === start && before.end === end;
+    if (!same) {
+      this.canvas.width = total;
+      this.canvas.height = ROWS;
+      this.near = { revision, start, end, columns: total, done: 0, share: 0 };
+    }
+    const context = this.canvas.getContext("2d");
+    if (!context || !this.near) return;
+    paintTile(context, header, levels);
+    this.near.done = header.first + header.columns;
+    this.near.share = this.near.done / total;
+    longView.changed();
+  }
+
+  clear() {
+    this.near = null;
+  }
+}
+
+export const closerView = new CloserView();
