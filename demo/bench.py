@@ -19,20 +19,21 @@ import numpy as np
 import scipy.signal
 from numpy.typing import NDArray
 
-from caligo.document import Score, read_sound
+from caligo.document import Score, Sound, read_sound
 from caligo.document.held import held_chord
 from caligo.engine.coarse_view import coarse
 from caligo.engine.engine import DEFAULT_RATE, SMALL_BLOCK, Engine
 from caligo.engine.live import Listening
 from caligo.engine.long_view import COLUMNS, Tile, fine
+from caligo.engine.skim import Skim, evenly
 from caligo.engine.warm import warm
 from caligo.measure.spectrogram import FLOOR, ROWS
 from caligo.signal.state_variable import corner_gain, run, sharpness
 from caligo.signal.ticks import TICK
 from demo.bench_sources import cases
-from demo.pads import dome_air
+from demo.pads import dome_air, gelatin_choir
 from demo.sounds import SOUNDS
-from studio.stage.drawing import trajectories_news
+from studio.stage.drawing import trajectories_packet
 
 ROOT = Path(__file__).parents[1]
 MEMORY_PROBE = """
@@ -72,25 +73,54 @@ def say(what: str, value: str, wanted: str = "") -> None:
     print(f"{what:<58} {value:>16}   {wanted}", flush=True)
 
 
-def sixteen_modulators() -> Any:
-    """Dome Air with sixteen modulators, each moving something."""
-    document = dome_air()
+MOVERS = ("lfo", "random", "steps", "curve")
+MOVED = ("filter1.cutoff", "filter1.resonance", "source.fine", "source.level", "pan", "level",
+         "to_nave.level", "envelope.sustain")  # fmt: skip
+
+
+def many_modulators() -> Any:
+    """Gelatin Choir with 32 modulators and 128 routes, eight of which move other modulators."""
+    document = gelatin_choir()
+    layers = [layer["id"] for layer in document["layers"]]
     document["modulators"] = [
         {
             "id": f"m{i}",
             "name": f"M{i}",
-            "kind": "random" if i % 2 else "lfo",
-            "scope": "note" if i % 3 == 0 else "sound",
-            "params": {"period": {"value": 2.0 + i, "unit": "s"}},
+            "kind": MOVERS[i % 4],
+            "scope": "note" if i % 5 == 0 else "sound",
+            "params": {"period": {"value": 3.0 + 1.7 * i, "unit": "s"}},
         }
-        for i in range(16)
+        for i in range(32)
     ]
-    targets = ["filter1.cutoff", "source.position", "source.fine", "source.detune", "pan"]
+    targets = [f"{layer}.{key}" for layer in layers for key in MOVED]
+    targets = [f"m{24 + i}.period" for i in range(8)] + [targets[i % 24] for i in range(120)]
     document["routes"] = [
-        {"id": f"r{i}", "from": f"m{i}", "to": f"ground.{targets[i % 5]}", "depth": 0.5}
-        for i in range(16)
+        {"id": f"r{i}", "from": f"m{i % 24}", "to": target, "depth": 0.3}
+        for i, target in enumerate(targets)
     ]
     return read_sound(document)
+
+
+def bench_movement() -> None:
+    """What movement costs, and how soon a skim is heard."""
+    score = held_chord("C2 G2 D3 A3", 240.0)
+    for make in SOUNDS:
+        sound = read_sound(make())
+        moving = best(lambda sound=sound: render(sound, score, 20.0), 3)
+        still = best(lambda sound=sound: render(still_copy(sound), score, 20.0), 3)
+        say(f"{sound.name}, moving against the same at rest", f"{moving / still:.2f}",
+            "at most 1.1")  # fmt: skip
+        first = best(lambda sound=sound: Skim(sound, score, evenly(240.0, 16.0)).block(), 2)
+        say(f"{sound.name}, skim to the first samples", f"{1000 * first:.0f} ms",
+            "at most 1000 ms")  # fmt: skip
+
+
+def still_copy(sound: Sound) -> Sound:
+    """A sound whose modulators are computed for nothing: every route is muted."""
+    copy = sound.model_copy(deep=True)
+    for mover in (*copy.routes, *copy.lanes):
+        mover.muted = True
+    return copy
 
 
 def bench_rendering() -> None:
@@ -175,9 +205,9 @@ def bench_coarse_pictures() -> None:
 
 def bench_answers() -> None:
     """How quickly the screen is answered."""
-    many, long = sixteen_modulators(), held_chord("C2 G2 D3 A3", 600.0)
-    taken = best(lambda: trajectories_news(many, long, 480, 1).model_dump_json(), 7)
-    say("Trajectories of 16 modulators over 10 minutes, as JSON", f"{1000 * taken:.0f} ms",
+    many, long = many_modulators(), held_chord("C2 G2 D3 A3", 600.0)
+    taken = best(lambda: trajectories_packet(many, long, 480, 1), 7)
+    say("Trajectories of 32 modulators and 128 routes over 10 minutes", f"{1000 * taken:.0f} ms",
         "at most 100 ms")  # fmt: skip
     sound, score = read_sound(dome_air()), held_chord("C2 G2 D3 A3", 240.0)
     first = best(lambda: next(coarse(sound, score)), 5)
@@ -246,6 +276,7 @@ def main() -> None:
     bench_listening()
     bench_coarse_pictures()
     bench_answers()
+    bench_movement()
     bench_filters()
     bench_memory()
 

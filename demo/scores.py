@@ -104,5 +104,16 @@ CUES = (
             markers=_markers((25.0, "Plate 1"), (100.0, "Plate 40 000")),
         ),
     ),
+    DemoCue(
+        "5m2",
+        "The Last Winter",
+        ("Last Winter",),
+        Score(
+            name="The Last Winter",
+            length=1260.0,
+            tempo=[TempoChange(bpm=66)],
+            notes=_notes(("D2 A2 D3 E3 A3", 0.0, 1230.0)),
+            markers=_markers((275.0, "Midnight"), (600.0, "The sky turns"), (790.0, "First light")),
+        ),
+    ),
 )
-"""All demo cues."""

@@ -2,12 +2,15 @@
 
 from __future__ import annotations
 
+from demo.handles import handled
 from demo.machines import cold_storage, lamp_hum, tracking_motor
+from demo.nights import last_winter
 from demo.pads import dome_air, gelatin_choir, plate_glass, polar_axis
 from demo.weather import slit_wind, snowblind
 
-SOUNDS = (
+MAKERS = (
     dome_air, gelatin_choir, plate_glass, tracking_motor, snowblind, cold_storage, polar_axis,
-    lamp_hum, slit_wind,
+    lamp_hum, slit_wind, last_winter,
 )  # fmt: skip
+SOUNDS = tuple(handled(make) for make in MAKERS)
 """All demo sounds."""

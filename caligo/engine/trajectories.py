@@ -22,6 +22,9 @@ from caligo.movement.trajectory import Trajectory
 WITHIN = 4
 """Moments looked at within each point of a trajectory, so that quick movement shows as a band."""
 
+TOGETHER = 32
+"""Notes that are looked at at a time."""
+
 
 @dataclass(frozen=True, slots=True)
 class Outline:
@@ -88,20 +91,30 @@ def _by_note(
     return found
 
 
-def _spread(trajectory: Trajectory, voicing: Voicing, times: Floats) -> tuple[Floats, Floats]:
-    """The lowest and the highest value over the sounding notes ``[times]``; NaN where none is."""
-    low: Floats = np.full(len(times), np.inf)
-    high: Floats = np.full(len(times), -np.inf)
-    notes = voicing.all
-    for row in range(len(notes)):
-        ends = notes.start[row] + notes.length[row]
-        here = (times >= notes.start[row]) & (times < ends)
-        if here.any():
-            values: Floats = trajectory.values(voicing.moments(times[here], notes.row(row)))[0]
-            low[here] = np.minimum(low[here], values)
-            high[here] = np.maximum(high[here], values)
-    low[np.isinf(low)] = high[np.isinf(high)] = np.nan
-    return low, high
+class _Sounding:
+    """All notes at some times, some at a time, with what modulators do in them computed once."""
+
+    def __init__(self, voicing: Voicing, times: Floats) -> None:
+        self._times = times
+        notes = voicing.all
+        self._chunks = [
+            voicing.moments(times, notes.pick(slice(first, first + TOGETHER)))
+            for first in range(0, len(notes), TOGETHER)
+        ]
+
+    def spread(self, trajectory: Trajectory) -> tuple[Floats, Floats]:
+        """The lowest and highest value over the sounding notes ``[times]``; NaN where none is."""
+        low: Floats = np.full(len(self._times), np.inf)
+        high: Floats = np.full(len(self._times), -np.inf)
+        for moments in self._chunks:
+            notes = moments.notes
+            since = self._times[None, :] - notes.start[:, None]
+            silent = (since < 0.0) | (since >= notes.length[:, None])
+            values = trajectory.values(moments)
+            low = np.minimum(low, np.where(silent, np.inf, values).min(axis=0))
+            high = np.maximum(high, np.where(silent, -np.inf, values).max(axis=0))
+        low[np.isinf(low)] = high[np.isinf(high)] = np.nan
+        return low, high
 
 
 class TrajectoryView:
@@ -165,6 +178,7 @@ class TrajectoryView:
             {},
         )
         moved = movement.moved()
+        sounding = _Sounding(voicing, found.times)
         for path, trajectory in moved.items():
             if trajectory.shared:
                 values = trajectory.values(shared)[0]
@@ -173,7 +187,7 @@ class TrajectoryView:
                 for where, moments in by_note:
                     values[where] = trajectory.values(moments)[0]
             if trajectory.differs_by_note:
-                found.spread[path] = _spread(trajectory, voicing, found.times)
+                found.spread[path] = sounding.spread(trajectory)
             found.parameters[path] = _reduce(values)
             found.readings[path] = read(trajectory.parameter, values, step, trajectory.limits())
         told = fights(self._sound, {path: moved[path].parameter for path in found.parameters})

@@ -149,7 +149,8 @@ def returns_after(sound: Sound, score: Score) -> Returns:
     judge = _Judge(sound, score)
     each = {m.id: judge.of(m) for m in sound.modulators}
     names = {m.id: m.name for m in sound.modulators}
-    counted = {name: each[name] for name in names if name in acting(sound)}
+    moving = acting(sound)
+    counted = {name: each[name] for name in names if name in moving}
     cycles = {name: one.seconds for name, one in counted.items() if one.seconds is not None}
     soonest = min(
         (

@@ -10,7 +10,6 @@ from pathlib import Path
 from typing import Any
 
 import numpy as np
-from numpy.typing import NDArray
 
 from caligo.document import Score, Sound
 from caligo.document.sound import Layer
@@ -20,7 +19,7 @@ from caligo.engine.long_view import CLOSER_COLUMNS, COLUMNS, Summary, Tile, clos
 from caligo.engine.pictures import picture
 from caligo.engine.stem_keys import stem_key
 from caligo.engine.stems import StemStore
-from caligo.engine.trajectories import Outline, TrajectoryView
+from caligo.engine.trajectories import TrajectoryView
 from caligo.measure.spectrogram import FLOOR, HIGHEST, LOWEST, ROWS
 from caligo.movement.readings import too_fast
 from caligo.movement.returns import Return, Returns, returns_after
@@ -34,10 +33,9 @@ from studio.stage.messages import (
     ReturnsOut,
     SummaryNews,
     TileHeader,
-    TrajectoriesNews,
-    TrajectoryOut,
+    TrajectoriesHeader,
 )
-from studio.stage.packets import CLOSER, TILE, packet
+from studio.stage.packets import CLOSER, TILE, TRAJECTORIES, packet
 
 Stretch = tuple[float, float]
 MOST_PICTURES = 24
@@ -49,20 +47,6 @@ POINTS = 480
 
 def _number(value: float) -> float | None:
     return round(value, 3) if math.isfinite(value) else None
-
-
-def outline(found: Outline) -> TrajectoryOut:
-    """A trajectory in short, in six significant digits."""
-    return TrajectoryOut(
-        value=[float(f"{v:.6g}") for v in found.middle],
-        low=[float(f"{v:.6g}") for v in found.low],
-        high=[float(f"{v:.6g}") for v in found.high],
-    )
-
-
-def _line(values: NDArray[np.float64]) -> list[float | None]:
-    """Values in six significant digits; nothing where there is none."""
-    return [None if math.isnan(v) else float(f"{v:.6g}") for v in values]
 
 
 def _return(found: Return) -> ReturnOut:
@@ -81,29 +65,37 @@ def _returns(found: Returns) -> ReturnsOut:
     )
 
 
-def trajectories_news(
+def trajectories_packet(
     sound: Sound,
     score: Score,
     points: int,
     revision: int,
     hold_still: Stillness = False,
     span: Stretch | None = None,
-) -> TrajectoriesNews:
-    """All trajectories of a sound, over the whole or a stretch."""
+) -> bytes:
+    """All trajectories of a sound, over the whole or a stretch, as a packet."""
     found = TrajectoryView(sound, score, points, hold_still=hold_still).look(span)
     returns = returns_after(sound, score) if span is None else None
-    return TrajectoriesNews(
+    header = TrajectoriesHeader(
         revision=revision,
         start=span[0] if span else 0.0,
         end=span[1] if span else score.length,
         points=points,
-        modulators={k: outline(v) for k, v in found.modulators.items()},
-        parameters={k: outline(v) for k, v in found.parameters.items()},
-        spread={k: (_line(low), _line(high)) for k, (low, high) in found.spread.items()},
+        modulators=list(found.modulators),
+        parameters=list(found.parameters),
+        spread=list(found.spread),
         readings={k: ReadingOut(**asdict(v)) for k, v in found.readings.items()},
         quick=too_fast(sound, returns.periods) if returns else {},
         returns=_returns(returns) if returns else None,
     )
+    lines = [
+        line
+        for outline in (*found.modulators.values(), *found.parameters.values())
+        for line in (outline.middle, outline.low, outline.high)
+    ]
+    lines += [line for pair in found.spread.values() for line in pair]
+    data = np.array(lines, dtype="<f4").tobytes()
+    return packet(TRAJECTORIES, header, data)
 
 
 def notes_news(
@@ -189,7 +181,7 @@ def draw(
 
     `stems` is the folder of finished stems and its limit in bytes.
     """
-    yield trajectories_news(sound, score, POINTS, revision, hold_still).model_dump_json()
+    yield trajectories_packet(sound, score, POINTS, revision, hold_still)
     first = coarse(sound, score, hold_still=hold_still, threads=THREADS, interrupted=interrupted)
     for tile in first:
         yield tile_packet(tile, revision)
@@ -219,7 +211,7 @@ def look_closer(
     interrupted: Callable[[], bool],
 ) -> Iterator[str | bytes]:
     """A stretch in detail: its trajectories, and its part of the picture in finer columns."""
-    yield trajectories_news(sound, score, POINTS, revision, hold_still, span).model_dump_json()
+    yield trajectories_packet(sound, score, POINTS, revision, hold_still, span)
     store = StemStore(*stems)
     for tile in closer(
         sound, score, span, hold_still=hold_still, store=store, interrupted=interrupted

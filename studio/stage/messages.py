@@ -182,14 +182,6 @@ def read_message(text: str) -> FromPage:
 # To the page
 
 
-class TrajectoryOut(Message):
-    """A trajectory in short: middle, lowest and highest at each point."""
-
-    value: list[float]
-    low: list[float]
-    high: list[float]
-
-
 class ReadingOut(Message):
     """What can be read off a trajectory: values in the parameter's unit, the fastest a second."""
 
@@ -214,26 +206,6 @@ class ReturnsOut(Message):
     whole: ReturnOut
     modulators: dict[str, ReturnOut]
     soonest: tuple[str, str, float] | None
-
-
-class TrajectoriesNews(Message):
-    """What modulators and moved parameters do over the length, or a stretch of it.
-
-    `spread` is the lowest and highest value over the sounding notes, where they differ; readings
-    and returns are told with the whole.
-    """
-
-    type: Literal["trajectories"] = "trajectories"
-    revision: int
-    start: float
-    end: float
-    points: int
-    modulators: dict[str, TrajectoryOut]
-    parameters: dict[str, TrajectoryOut]
-    spread: dict[str, tuple[Line, Line]]
-    readings: dict[str, ReadingOut]
-    quick: dict[str, str]
-    returns: ReturnsOut | None
 
 
 class NotesNews(Message):
@@ -322,8 +294,7 @@ class ProblemNews(Message):
 
 
 News = (
-    TrajectoriesNews
-    | NotesNews
+    NotesNews
     | PictureNews
     | SummaryNews
     | ListeningNews
@@ -340,6 +311,26 @@ class AudioHeader(Message):
 
     stream: int
     at: float
+
+
+class TrajectoriesHeader(Message):
+    """The header of all trajectories, over the whole length or a stretch of it.
+
+    The data are 32-bit floats: for each of `modulators`, then of `parameters`, the middle, lowest
+    and highest value at each of the points; then for each of `spread` the lowest and the highest
+    over the sounding notes, NaN where none sounds. Readings and returns are told with the whole.
+    """
+
+    revision: int
+    start: float
+    end: float
+    points: int
+    modulators: list[str]
+    parameters: list[str]
+    spread: list[str]
+    readings: dict[str, ReadingOut]
+    quick: dict[str, str]
+    returns: ReturnsOut | None
 
 
 class TileHeader(Message):
@@ -372,6 +363,7 @@ class StageMessages(BaseModel):
     from_page: Annotated[FromPage, Field(discriminator="type")]
     to_page: Annotated[News, Field(discriminator="type")]
     audio: AudioHeader
+    trajectories: TrajectoriesHeader
     tile: TileHeader
     closer: CloserHeader
 

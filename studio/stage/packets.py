@@ -10,7 +10,7 @@ import struct
 
 from pydantic import BaseModel
 
-AUDIO, TILE, CLOSER = 1, 2, 3
+AUDIO, TILE, CLOSER, TRAJECTORIES = 1, 2, 3, 4
 
 
 def packet(kind: int, header: BaseModel, data: bytes) -> bytes:

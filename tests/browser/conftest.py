@@ -139,6 +139,11 @@ def page(browser: Browser, server: Server) -> Iterator[Page]:
     yield from opened(browser, copied(server))
 
 
+def open_all_stations(page: Page) -> None:
+    """Show every strip of the chain; one station alone is open at first."""
+    page.get_by_role("button", name="All stations").click()
+
+
 def opened(browser: Browser, url: str) -> Iterator[Page]:
     context = browser.new_context(viewport=SIZE, accept_downloads=True)
     made = context.new_page()
@@ -147,6 +152,7 @@ def opened(browser: Browser, url: str) -> Iterator[Page]:
     made.goto(url)
     made.get_by_role("button", name="Listen").wait_for(timeout=20_000)
     made.locator("[data-address]").first.wait_for()
+    open_all_stations(made)
     yield made
     context.close()
     assert errors == []

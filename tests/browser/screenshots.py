@@ -22,7 +22,7 @@ def drawn(page: Page) -> None:
 
 
 def main_view(page: Page) -> None:
-    page.get_by_test_id("long-view").click(position={"x": 675, "y": 100})
+    page.get_by_test_id("long-view").click(position={"x": 630, "y": 60})
     page.mouse.move(640, 20)
 
 
@@ -97,9 +97,46 @@ def material(page: Page) -> None:
     page.wait_for_timeout(1_500)
 
 
+def steps_and_lane(page: Page) -> None:
+    main_view(page)
+    page.get_by_role("button", name="Modulator: Trail").click()
+    page.get_by_role("slider", name="Step 1", exact=True).scroll_into_view_if_needed()
+    page.get_by_role("button", name=re.compile("^Cutoff Filter 1, Field")).click()
+    row = page.locator("[data-row='field.filter1.cutoff']")
+    row.hover()
+    page.get_by_role("button", name="More for Cutoff, Filter 1, Field").click()
+    page.get_by_role("menuitem", name="Draw a lane").click()
+    lane = page.locator("[data-lane='field.filter1.cutoff']").bounding_box()
+    assert lane
+    for x, y in ((60, 80), (420, 52), (760, 60), (1050, 88)):
+        page.mouse.click(lane["x"] + x, lane["y"] + y)
+    page.wait_for_timeout(2_000)
+
+
+def notes(page: Page) -> None:
+    page.get_by_role("button", name="Notes", exact=True).click()
+    view = page.get_by_test_id("long-view").bounding_box()
+    assert view
+    page.mouse.move(view["x"] + 400, view["y"] + 40)
+    for _ in range(4):
+        page.mouse.wheel(0, -160)
+    page.get_by_role("option").nth(5).click()
+    page.wait_for_timeout(6_000)
+
+
+def spread(page: Page) -> None:
+    main_view(page)
+    page.get_by_role("button", name="Spread a little").click()
+    for box in page.get_by_role("dialog").get_by_role("checkbox").all()[1:5]:
+        box.check()
+
+
 VIEWS: dict[str, tuple[str, Callable[[Page], None]]] = {
     "main": ("Dome Air", main_view),
     "routes": ("Dome Air", routes),
+    "steps-and-lane": ("Last Winter", steps_and_lane),
+    "notes": ("Gelatin Choir", notes),
+    "spread": ("Plate Glass", spread),
     "two-layers": ("Gelatin Choir", main_view),
     "harmonic": ("Plate Glass", of_layer("Glass")),
     "operators": ("Cold Storage", operators),

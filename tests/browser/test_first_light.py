@@ -46,14 +46,15 @@ def ink(page: Page) -> float:
 def test_the_demo_opens_with_its_picture(page: Page) -> None:
     expect(page.get_by_role("heading", name="Caligo")).to_be_visible()
     expect(page.get_by_role("button", name="Sound: Dome Air")).to_be_visible()
-    expect(page.locator("[data-trajectory]")).to_have_count(5)
+    expect(page.locator("[data-trajectory]")).to_have_count(8)
+    expect(page.locator("[data-row]").first).to_be_visible()
     page.wait_for_timeout(1_500)
     assert ink(page) > 0.02
     assert len(path_of(page, "ground.filter1.cutoff")) > 200
 
 
 def test_listening_is_heard_from_any_minute(page: Page) -> None:
-    page.get_by_test_id("long-view").click(position={"x": 740, "y": 100})
+    page.get_by_test_id("long-view").click(position={"x": 665, "y": 60})
     clock = page.get_by_test_id("clock")
     expect(clock).to_have_text(re.compile(r"^2:[23]\d"))
     heard = listened(page)
@@ -66,7 +67,7 @@ def test_listening_is_heard_from_any_minute(page: Page) -> None:
 
 
 def test_a_moved_strip_changes_sound_and_trajectory(page: Page) -> None:
-    page.get_by_test_id("long-view").click(position={"x": 600, "y": 100})
+    page.get_by_test_id("long-view").click(position={"x": 560, "y": 60})
     before_path = path_of(page, "ground.filter1.cutoff")
     heard = listened(page, 1.5)[:, -24_000:]
     slider = page.locator("[data-address='ground.filter1.cutoff'] [role=slider]")
@@ -127,18 +128,18 @@ def test_routes_are_added_changed_and_removed(page: Page) -> None:
 
 def test_modulators_layers_and_filters_come_and_go(page: Page) -> None:
     page.get_by_role("button", name="Add modulator").click()
-    page.get_by_role("menuitem", name="Random").click()
-    expect(page.get_by_role("button", name=re.compile("Modulator: Drift"))).to_be_visible()
+    page.get_by_role("menuitem", name=re.compile("^Random ?Random values")).click()
+    expect(page.get_by_role("button", name=re.compile("Modulator: Wander"))).to_be_visible()
     page.get_by_role("button", name="Add target").click()
     page.get_by_label("Search: Add target").fill("source level")
     page.get_by_role("menuitem", name="Source level").click()
     expect(page.locator("[data-trajectory='ground.source.level']")).to_be_attached()
-    page.get_by_role("button", name="Remove Drift").click()
+    page.get_by_role("button", name="Remove Wander").click()
     expect(page.locator("[data-trajectory='ground.source.level']")).not_to_be_attached()
     page.get_by_role("button", name="Add a layer").click()
     page.get_by_role("menuitem", name="Wavetable").click()
     expect(page.locator("[data-address='layer1.source.unison']")).to_be_visible()
-    page.get_by_role("button", name="Add a filter").click()
+    page.get_by_role("button", name="Add filter").click()
     page.get_by_role("menuitem", name="High-pass").click()
     expect(page.get_by_role("heading", name="2 High-pass")).to_be_visible()
     page.get_by_label("Filters joined").select_option("parallel")
@@ -367,9 +368,9 @@ def test_what_is_deleted_is_brought_back(page: Page) -> None:
 
 def test_hold_still_shows_resting_values(page: Page) -> None:
     expect(page.locator("[data-trajectory='ground.source.position']")).to_be_attached()
-    page.get_by_role("button", name="Hold still").click()
+    page.get_by_role("button", name="Hold still", exact=True).click()
     expect(page.locator("[data-trajectory='ground.source.position']")).not_to_be_attached()
-    page.get_by_role("button", name="Hold still").click()
+    page.get_by_role("button", name="Hold still", exact=True).click()
     expect(page.locator("[data-trajectory='ground.source.position']")).to_be_attached()
 
 

@@ -40,7 +40,7 @@ def source_kind(page: Page, name: str) -> None:
 
 def middle(page: Page) -> None:
     """Put the playhead where the chord is held."""
-    page.get_by_test_id("long-view").click(position={"x": 600, "y": 100})
+    page.get_by_test_id("long-view").click(position={"x": 560, "y": 60})
 
 
 def level(samples: np.ndarray, low: float, high: float) -> float:

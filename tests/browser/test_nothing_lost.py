@@ -11,7 +11,7 @@ import httpx
 import pytest
 from playwright.sync_api import Browser, Page, Route, expect
 
-from tests.browser.conftest import ROOT, SIZE, Server, copied
+from tests.browser.conftest import ROOT, SIZE, Server, copied, open_all_stations
 from tests.browser.test_first_light import type_value, value
 
 CUTOFF = "ground.filter1.cutoff"
@@ -87,6 +87,7 @@ def test_two_pages_keep_what_both_change(page: Page, browser: Browser, server: S
     other = browser.new_context(viewport=SIZE).new_page()
     other.goto(page.url)
     other.locator("[data-address]").first.wait_for()
+    open_all_stations(other)
     held: list[Route] = []
 
     def hold(route: Route) -> None:
@@ -155,6 +156,7 @@ def test_a_server_that_hangs_is_told_of_and_forgiven(browser: Browser, own_serve
     page = browser.new_context(viewport=SIZE).new_page()
     page.goto(copied(own_server))
     page.locator("[data-address]").first.wait_for()
+    open_all_stations(page)
     page.get_by_role("button", name="Listen", exact=True).click()
     page.get_by_role("button", name="Stop", exact=True).wait_for()
     process = own_server.process

@@ -195,3 +195,27 @@ def test_engines_start_anywhere_in_a_lane() -> None:
     one.run(9000)
     other.start(9000)
     assert np.abs(one.render(100) - other.render(100)).max() < 1e-5
+
+
+def test_a_macro_moved_while_listening_is_heard_at_once_and_never_clicks() -> None:
+    """From nothing to all: within a block of 43 ms, and no step that stands out."""
+    macro = {"id": "k", "name": "K", "kind": "macro", "params": {"value": 0}}
+    made = read_sound(document(
+        buses=[], layers=[plain_layer(table="sine")], modulators=[macro],
+        routes=[{"id": "r1", "from": "k", "to": "ground.level", "depth": 20,
+                 "polarity": "unipolar"}],
+    ))  # fmt: skip
+    made.layers[0].params["level"] = -30.0
+    listening = Listening(made, SCORE, start=1.0)
+    quiet = np.concatenate([listening.block() for _ in range(6)], axis=1)
+    moved = made.model_copy(deep=True)
+    moved.modulators[0].params["value"] = 100.0
+    engine = listening._engine
+    listening.edit(moved)
+    assert listening._engine is engine
+    loud = np.concatenate([listening.block() for _ in range(6)], axis=1)
+    assert np.abs(loud[:, 2048:]).max() > 8.0 * np.abs(quiet).max()
+    together = np.concatenate([quiet, loud], axis=1)[0].astype(np.float64)
+    # A click would be a step larger than those of the loud tone itself.
+    steps = np.abs(np.diff(together))
+    assert steps.max() < 1.1 * steps[-4096:].max()

@@ -26,7 +26,7 @@ from studio.library.models import Sound
 from studio.stage import hub
 from studio.stage.consumer import TOO_MANY
 from studio.stage.listener import LEAD, MOST_LEAD
-from studio.stage.packets import AUDIO, TILE
+from studio.stage.packets import AUDIO, CLOSER, TILE, TRAJECTORIES
 from tests.studio.conftest import Api
 
 pytestmark = pytest.mark.django_db(transaction=True)
@@ -45,6 +45,18 @@ async def opened(
     communicator = ApplicationCommunicator(application, scope)
     await communicator.send_input({"type": "websocket.connect"})
     return communicator, await communicator.receive_output(10)
+
+
+KINDS = {AUDIO: "audio", TILE: "tile", CLOSER: "closer", TRAJECTORIES: "trajectories"}
+
+
+def lines(header: Any, data: bytes) -> dict[str, np.ndarray]:
+    """What a packet of trajectories holds: middle, low and high ``[3, points]`` by name."""
+    names = [*header["modulators"], *header["parameters"]]
+    points, values = header["points"], np.frombuffer(data, "<f4")
+    assert len(values) == points * (3 * len(names) + 2 * len(header["spread"]))
+    found = values[: 3 * len(names) * points].reshape(len(names), 3, points)
+    return dict(zip(names, found, strict=True))
 
 
 class Stage:
@@ -69,7 +81,7 @@ class Stage:
         if kind == AUDIO:
             self._frames += SMALL_BLOCK
             await self.tell(type="heard", stream=header["stream"], frames=self._frames)
-        return {AUDIO: "audio", TILE: "tile"}[kind], header, data[8 + length :]
+        return KINDS[kind], header, data[8 + length :]
 
     async def until(self, *kinds: str) -> tuple[str, Any, bytes]:
         while True:
@@ -196,11 +208,100 @@ async def test_hold_still_is_drawn(sound: Sound) -> None:
 
     await sync_to_async(edit_sound)(sound.pk, 1, change(None))
     async with stage(sound.pk) as s:
-        _, message, _ = await s.until("trajectories")
-        assert max(message["parameters"]["layer1.pan"]["high"]) > 40
+        _, header, data = await s.until("trajectories")
+        pan = lines(header, data)["layer1.pan"]
+        assert pan[2].max() > 40
+        assert header["readings"]["layer1.pan"]["greatest"] == pytest.approx(pan[2].max(), rel=1e-5)
+        assert header["returns"]["whole"]["seconds"] == 20.0
         await s.tell(type="still", still=True)
-        _, message, _ = await s.until("trajectories")
-        assert message["parameters"] == {}
+        header = (await s.until("trajectories"))[1]
+        assert header["parameters"] == []
+        await s.tell(type="still", still=True, at=5.0)
+        _, header, frozen = await s.until("trajectories")
+        here = lines(header, frozen)["layer1.pan"]
+        assert np.ptp(here) == 0.0
+        assert here[0, 0] == pytest.approx(50.0)  # a cycle of 20 s is at its top after 5 s
+        await s.tell(type="still", still=True, at=99.0)
+        assert "past the end" in (await s.until("problem"))[1]["text"]
+
+
+async def test_a_stretch_is_drawn_closer_and_told_apart(sound: Sound) -> None:
+    async with stage(sound.pk) as s:
+        await s.until("summary")
+        await s.tell(type="look", span=[2.0, 3.0])
+        _, header, _ = await s.until("trajectories")
+        assert (header["start"], header["end"], header["returns"]) == (2.0, 3.0, None)
+        columns = 0
+        while columns < 600:
+            _, header, data = await s.until("closer")
+            assert header["first"] == columns
+            assert len(data) == header["columns"] * header["rows"]
+            columns += header["columns"]
+        await s.tell(type="look", span=[2.0, 2.1])
+        assert "half a second" in (await s.until("problem"))[1]["text"]
+        # An edit draws the whole and the stretch anew.
+        change = [{"op": "replace", "path": "/layers/0/filters/0/params/cutoff", "value": 300.0}]
+        await sync_to_async(edit_sound)(sound.pk, 1, change)
+        _, header, _ = await s.until("closer")
+        assert header["revision"] == 3
+        await s.tell(type="look", span=None)
+
+
+async def test_a_skim_hears_the_whole_in_seconds_and_two_moments_come_in_turn(sound: Sound) -> None:
+    async with stage(sound.pk) as s:
+        await s.until("summary")
+        await s.tell(type="skim", seconds=5)
+        places, kind = [], ""
+        while kind != "stopped":
+            kind, header, _ = await s.until("audio", "stopped")
+            if kind == "audio":
+                places.append(header["at"])
+        assert places[0] == 0.0
+        assert places[-1] > 6.5
+        assert 4.0 < len(places) * SMALL_BLOCK / 48_000 < 6.0
+        await s.tell(type="compare", moments=[1.0, 5.0])
+        _, header, _ = await s.until("audio")
+        here = [header["at"]]
+        for _ in range(130):
+            here.append((await s.until("audio"))[1]["at"])
+        assert {int(at / 3.9) for at in here} == {0, 1}
+        await s.tell(type="stop")
+        await s.tell(type="skim", seconds=1)
+        assert "seconds" in (await s.until("problem"))[1]["text"]
+
+
+async def test_each_note_is_told_on_demand(sound: Sound) -> None:
+    change = [
+        {"op": "add", "path": "/modulators/-",
+         "value": {"id": "m", "name": "M", "kind": "random", "scope": "note"}},
+        {"op": "add", "path": "/routes/-", "value": {
+            "id": "r", "from": "m", "to": "layer1.source.fine", "depth": 20}},
+    ]  # fmt: skip
+    await sync_to_async(edit_sound)(sound.pk, 1, change)
+    async with stage(sound.pk) as s:
+        assert (await s.until("trajectories"))[1]["spread"] == ["layer1.source.fine"]
+        await s.tell(type="notes", address="layer1.source.fine")
+        _, message, _ = await s.until("notes")
+        courses = list(message["notes"].values())
+        assert len(courses) == len(sound.cue.score.document["notes"])
+        assert courses[0] != courses[1]
+        assert courses[0][-1] is None  # the note has ended
+        await s.tell(type="notes", address="nothing.like.this")
+        assert (await s.until("notes"))[1]["notes"] == {}
+
+
+def test_rolls_are_what_a_modulator_would_do_with_other_seeds(api: Api, sound: Sound) -> None:
+    change = [{"op": "add", "path": "/modulators/-",
+               "value": {"id": "m", "name": "M", "kind": "random", "seed": 4}}]  # fmt: skip
+    edit_sound(sound.pk, 1, change)
+    path = f"/sounds/{sound.pk}/rolls"
+    found = api("POST", path, {"modulator": "m", "seeds": [4, 5]}).json()
+    assert [one["seed"] for one in found] == [4, 5]
+    assert found[0]["values"] != found[1]["values"]
+    assert all(-1 <= v <= 1 for one in found for v in one["values"])
+    assert api("POST", path, {"modulator": "other", "seeds": [1]}).status_code == 422
+    assert api("POST", path, {"modulator": "m", "seeds": [1] * 99}).status_code == 422
+    assert api("POST", "/sounds/999/rolls", {"modulator": "m", "seeds": []}).status_code == 404
 
 
 async def test_listening_stops_at_the_end(sound: Sound) -> None:

@@ -2653,8 +2653,9 @@ export interface components {
             /** From Page */
             from_page: components["schemas"]["Listen"] | components["schemas"]["Stop"] | components["schemas"]["Seek"] | components["schemas"]["SetLoop"] | components["schemas"]["Heard"] | components["schemas"]["Press"] | components["schemas"]["Lift"] | components["schemas"]["Panic"] | components["schemas"]["Still"] | components["schemas"]["SkimAll"] | components["schemas"]["Compare"] | components["schemas"]["Look"] | components["schemas"]["NotesOf"] | components["schemas"]["Ping"];
             /** To Page */
-            to_page: components["schemas"]["TrajectoriesNews"] | components["schemas"]["NotesNews"] | components["schemas"]["PictureNews"] | components["schemas"]["SummaryNews"] | components["schemas"]["ListeningNews"] | components["schemas"]["StoppedNews"] | components["schemas"]["ChangedNews"] | components["schemas"]["RenderNews"] | components["schemas"]["ProblemNews"] | components["schemas"]["PongNews"];
+            to_page: components["schemas"]["NotesNews"] | components["schemas"]["PictureNews"] | components["schemas"]["SummaryNews"] | components["schemas"]["ListeningNews"] | components["schemas"]["StoppedNews"] | components["schemas"]["ChangedNews"] | components["schemas"]["RenderNews"] | components["schemas"]["ProblemNews"] | components["schemas"]["PongNews"];
             audio: components["schemas"]["AudioHeader"];
+            trajectories: components["schemas"]["TrajectoriesHeader"];
             tile: components["schemas"]["TileHeader"];
             closer: components["schemas"]["CloserHeader"];
         };
@@ -2764,18 +2765,14 @@ export interface components {
             width: (number | null)[];
         };
         /**
-         * TrajectoriesNews
-         * @description What modulators and moved parameters do over the length, or a stretch of it.
+         * TrajectoriesHeader
+         * @description The header of all trajectories, over the whole length or a stretch of it.
          *
-         *     `spread` is the lowest and highest value over the sounding notes, where they differ; readings
-         *     and returns are told with the whole.
+         *     The data are 32-bit floats: for each of `modulators`, then of `parameters`, the middle, lowest
+         *     and highest value at each of the points; then for each of `spread` the lowest and the highest
+         *     over the sounding notes, NaN where none sounds. Readings and returns are told with the whole.
          */
-        TrajectoriesNews: {
-            /**
-             * @description discriminator enum property added by openapi-typescript
-             * @enum {string}
-             */
-            type: "trajectories";
+        TrajectoriesHeader: {
             /** Revision */
             revision: number;
             /** Start */
@@ -2785,20 +2782,11 @@ export interface components {
             /** Points */
             points: number;
             /** Modulators */
-            modulators: {
-                [key: string]: components["schemas"]["TrajectoryOut"];
-            };
+            modulators: string[];
             /** Parameters */
-            parameters: {
-                [key: string]: components["schemas"]["TrajectoryOut"];
-            };
+            parameters: string[];
             /** Spread */
-            spread: {
-                [key: string]: [
-                    (number | null)[],
-                    (number | null)[]
-                ];
-            };
+            spread: string[];
             /** Readings */
             readings: {
                 [key: string]: components["schemas"]["ReadingOut"];
@@ -2808,18 +2796,6 @@ export interface components {
                 [key: string]: string;
             };
             returns: components["schemas"]["ReturnsOut"] | null;
-        };
-        /**
-         * TrajectoryOut
-         * @description A trajectory in short: middle, lowest and highest at each point.
-         */
-        TrajectoryOut: {
-            /** Value */
-            value: number[];
-            /** Low */
-            low: number[];
-            /** High */
-            high: number[];
         };
     };
     responses: never;

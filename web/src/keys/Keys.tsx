@@ -2,6 +2,7 @@ import { useEffect, useRef, useState } from "react";
 import { keyName } from "../document/values";
 import { lift, press } from "../stage/socket";
 import { midiKey, writing } from "./computer-keys";
+import { listenToMidi } from "./midi-input";
 
 const OCTAVES = 4;
 const VELOCITY = 96;
@@ -55,6 +56,23 @@ export function Keys() {
       window.removeEventListener("blur", letGo);
     };
   }, []);
+  const [inputs, setInputs] = useState<number | null>(null);
+  useEffect(() => {
+    let stop: () => void = () => undefined;
+    let over = false;
+    const show = (key: number, on: boolean) =>
+      setDown((keys) =>
+        on ? new Set(keys).add(key) : new Set([...keys].filter((k) => k !== key)),
+      );
+    void listenToMidi(show, (count) => !over && setInputs(count)).then((end) => {
+      stop = end;
+      if (over) end();
+    });
+    return () => {
+      over = true;
+      stop();
+    };
+  }, []);
   const keys = Array.from({ length: OCTAVES * 12 + 1 }, (_, i) => base + i);
   return (
     <section
@@ -62,7 +80,10 @@ export function Keys() {
       className="flex h-[92px] shrink-0 items-stretch gap-3 border-t border-line bg-fog px-4 py-2"
     >
       <div className="flex w-32 flex-col justify-center gap-1">
-        <span className="label text-xs">A to ; play, Z and X change the octave</span>
+        <span className="label text-xs">
+          A to ; play, Z and X change the octave
+          {inputs ? `; ${inputs} MIDI ${inputs === 1 ? "keyboard" : "keyboards"}` : ""}
+        </span>
         <div className="flex gap-1">
           <button
             type="button"

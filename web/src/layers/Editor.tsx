@@ -2,57 +2,93 @@ import { busParts, masterParts, type PartPlace, soundPart } from "../document/ca
 import { useSkeleton } from "../session/hooks";
 import { useSession } from "../session/store";
 import { PartStrips } from "../strips/PartStrips";
+import { useCatalogue } from "../ui/catalogue-context";
+import { Menu } from "../ui/Menu";
 import { Section } from "../ui/Section";
-import { EffectChain } from "./EffectChain";
+import { effectStations, useEffectEntries } from "./EffectChain";
 import { LayerEditor } from "./LayerEditor";
 import { SendActions, Sends } from "./Sends";
+import { type Station, Stations } from "./Stations";
 import { Tuning } from "./Tuning";
 
 function BusEditor({ index }: { index: number }) {
+  const catalogue = useCatalogue();
   const sound = useSkeleton();
   const bus = sound?.buses[index];
+  const effects = useEffectEntries(bus?.effects ?? [], `/buses/${index}/effects`);
   if (!sound || !bus) return null;
   const pointer = `/buses/${index}`;
+  const own = busParts(bus, index)[0] as PartPlace;
+  const stations: Station[] = [
+    ...effectStations(catalogue, bus.effects, bus.id, `${pointer}/effects`, bus.name),
+    {
+      id: "return",
+      title: "Return",
+      place: own,
+      stage: bus.id,
+      content: (
+        <Section
+          title={bus.name}
+          about="what is sent here goes through these effects"
+          actions={<SendActions sender={bus} pointer={pointer} buses={sound.buses} />}
+        >
+          <PartStrips place={own} />
+          <Sends sender={bus} pointer={pointer} buses={sound.buses} />
+        </Section>
+      ),
+    },
+  ];
   return (
-    <>
-      <Section
-        title={bus.name}
-        about="what is sent here goes through these effects"
-        actions={<SendActions sender={bus} pointer={pointer} buses={sound.buses} />}
-      >
-        <PartStrips place={busParts(bus, index)[0] as PartPlace} />
-        <Sends sender={bus} pointer={pointer} buses={sound.buses} />
-      </Section>
-      <EffectChain
-        effects={bus.effects}
-        prefix={bus.id}
-        pointer={`${pointer}/effects`}
-        owner={bus.name}
-      />
-    </>
+    <Stations
+      owner={bus.id}
+      stations={stations}
+      adding={<Menu button="Add effect" label={`Add effect to ${bus.name}`} entries={effects} />}
+    />
   );
 }
 
 function MasterEditor() {
+  const catalogue = useCatalogue();
   const sound = useSkeleton();
   const scale = useSession((s) => s.sound?.scale ?? null);
+  const effects = useEffectEntries(sound?.master.effects ?? [], "/master/effects");
   if (!sound) return null;
+  const own = masterParts(sound)[0] as PartPlace;
+  const whole = soundPart(sound.name);
+  const stations: Station[] = [
+    {
+      id: "sound",
+      title: "Voices and pace",
+      place: whole,
+      stage: "",
+      content: (
+        <>
+          <Section title="Voices and pace" about="what holds for the whole sound">
+            <PartStrips place={whole} />
+          </Section>
+          <Tuning scale={scale} />
+        </>
+      ),
+    },
+    ...effectStations(catalogue, sound.master.effects, "master", "/master/effects", "Master"),
+    {
+      id: "output",
+      title: "Level and ceiling",
+      place: own,
+      stage: "output",
+      content: (
+        <Section title="Master" about="the last stop before the ceiling">
+          <PartStrips place={own} />
+        </Section>
+      ),
+    },
+  ];
   return (
-    <>
-      <Section title="Master" about="the last stop before the ceiling">
-        <PartStrips place={masterParts(sound)[0] as PartPlace} />
-      </Section>
-      <Section title="Voices and pace" about="what holds for the whole sound">
-        <PartStrips place={soundPart(sound.name)} />
-      </Section>
-      <Tuning scale={scale} />
-      <EffectChain
-        effects={sound.master.effects}
-        prefix="master"
-        pointer="/master/effects"
-        owner="Master"
-      />
-    </>
+    <Stations
+      owner="master"
+      stations={stations}
+      adding={<Menu button="Add effect" label="Add effect to Master" entries={effects} />}
+    />
   );
 }
 

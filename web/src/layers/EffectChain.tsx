@@ -1,5 +1,5 @@
 import type { Effect } from "../api/client";
-import { effectParts } from "../document/catalogue";
+import { type Catalogue, effectParts, type PartPlace } from "../document/catalogue";
 import { addModule } from "../document/edits";
 import { change } from "../session/change";
 import { PartStrips } from "../strips/PartStrips";
@@ -7,6 +7,7 @@ import { useCatalogue } from "../ui/catalogue-context";
 import { Menu, type MenuEntry } from "../ui/Menu";
 import { Section } from "../ui/Section";
 import { PartActions } from "./PartActions";
+import type { Station } from "./Stations";
 
 /** What can be added to a chain of effects, in the catalogue's categories. */
 export function useEffectEntries(effects: Effect[], pointer: string): MenuEntry[] {
@@ -21,82 +22,94 @@ export function useEffectEntries(effects: Effect[], pointer: string): MenuEntry[
   }));
 }
 
-function AddEffect({ effects, pointer, to }: { effects: Effect[]; pointer: string; to: string }) {
-  const entries = useEffectEntries(effects, pointer);
+/** One effect with its strips, and the chains inside it. */
+function OneEffect({
+  effect,
+  place,
+  siblings,
+}: {
+  effect: Effect;
+  place: PartPlace;
+  siblings: number;
+}) {
+  const module = useCatalogue().module("effect", place.kind);
   return (
-    <Menu
-      button="Add effect"
-      label={`Add an effect to ${to}`}
-      className="button"
-      entries={entries}
-    />
+    <>
+      <Section
+        title={module.name}
+        about={effect.bypass ? `${module.help}, bypassed` : module.help}
+        actions={<PartActions place={place} bypass={effect.bypass} siblings={siblings} />}
+      >
+        <PartStrips place={place} />
+      </Section>
+      {module.chains.map((chain, c) => (
+        <div key={chain.id} className="mb-3 ml-3 border-l border-line pl-3">
+          <h3 className="label">{chain.name}</h3>
+          <InnerChain
+            effects={effect.chains?.[c]?.effects ?? []}
+            prefix={`${place.path}.${chain.id}`}
+            pointer={`${place.pointer}/chains/${c}/effects`}
+            owner={place.owner}
+          />
+        </div>
+      ))}
+    </>
   );
 }
 
-/** The effects of a layer, a bus, the master, or a chain inside an effect. */
-export function EffectChain({
+function placesOf(effects: Effect[], prefix: string, pointer: string, owner: string) {
+  const alone = effects.map((effect) => ({ ...effect, chains: [] }));
+  return effectParts(alone, prefix, pointer, owner);
+}
+
+/** A chain of effects inside an effect. */
+function InnerChain({
   effects,
   prefix,
   pointer,
   owner,
-  about,
-  adding = true,
 }: {
   effects: Effect[];
   /** The address of whatever the chain belongs to. */
   prefix: string;
   pointer: string;
   owner: string;
-  about?: string;
-  adding?: boolean;
 }) {
-  const catalogue = useCatalogue();
-  const places = effectParts(
-    effects.map((effect) => ({ ...effect, chains: [] })),
-    prefix,
-    pointer,
-    owner,
-  );
+  const entries = useEffectEntries(effects, pointer);
   return (
     <>
-      {places.map((place, i) => {
-        const module = catalogue.module("effect", place.kind);
-        const effect = effects[i];
-        const said = about ?? module.help;
-        return (
-          <div key={place.path}>
-            <Section
-              title={module.name}
-              about={effect?.bypass ? `${said}, bypassed` : said}
-              actions={
-                <PartActions
-                  place={place}
-                  bypass={effect?.bypass ?? false}
-                  siblings={effects.length}
-                />
-              }
-            >
-              <PartStrips place={place} />
-            </Section>
-            {module.chains.map((chain, c) => {
-              const inner = effect?.chains?.[c]?.effects ?? [];
-              const at = `${place.pointer}/chains/${c}/effects`;
-              return (
-                <div key={chain.id} className="mb-3 ml-3 border-l border-line pl-3">
-                  <h3 className="label">{chain.name}</h3>
-                  <EffectChain
-                    effects={inner}
-                    prefix={`${place.path}.${chain.id}`}
-                    pointer={at}
-                    owner={owner}
-                  />
-                </div>
-              );
-            })}
-          </div>
-        );
-      })}
-      {adding && <AddEffect effects={effects} pointer={pointer} to={owner} />}
+      {placesOf(effects, prefix, pointer, owner).map((place, i) => (
+        <OneEffect
+          key={place.path}
+          effect={effects[i] as Effect}
+          place={place}
+          siblings={effects.length}
+        />
+      ))}
+      <Menu
+        button="Add effect"
+        label={`Add effect to ${owner}`}
+        className="button"
+        entries={entries}
+      />
     </>
   );
+}
+
+/** The stations of a chain of effects. */
+export function effectStations(
+  catalogue: Catalogue,
+  effects: Effect[],
+  prefix: string,
+  pointer: string,
+  owner: string,
+): Station[] {
+  return placesOf(effects, prefix, pointer, owner).map((place, i) => ({
+    id: place.path,
+    title: catalogue.module("effect", place.kind).name,
+    place,
+    stage: place.path,
+    bypassed: effects[i]?.bypass,
+    content: <OneEffect effect={effects[i] as Effect} place={place} siblings={effects.length} />,
+  }));
 }

@@ -8,13 +8,15 @@ import { PartStrips } from "../strips/PartStrips";
 import { useCatalogue } from "../ui/catalogue-context";
 import { Menu } from "../ui/Menu";
 import { Section } from "../ui/Section";
-import { EffectChain, useEffectEntries } from "./EffectChain";
+import { effectStations, useEffectEntries } from "./EffectChain";
 import { Envelope } from "./Envelope";
 import { PartActions } from "./PartActions";
 import { SendActions, Sends } from "./Sends";
 import { SourceEditor } from "./SourceEditor";
+import { type Station, Stations } from "./Stations";
 
-function FiltersJoined({ pointer }: { pointer: string }) {
+/** How several filters are joined; it stands with each of them, and is one thing. */
+function FiltersJoined({ pointer, at }: { pointer: string; at: number }) {
   const catalogue = useCatalogue();
   const path = `${pointer}/params/arrangement`;
   const joined = String(useValue(path));
@@ -24,7 +26,7 @@ function FiltersJoined({ pointer }: { pointer: string }) {
   return (
     <select
       className="bg-transparent"
-      aria-label="Filters joined"
+      aria-label={at === 0 ? "Filters joined" : `Filters joined, at filter ${at + 1}`}
       value={joined}
       onChange={(event) =>
         edit("sound", [{ op: "replace", path, value: event.target.value }], "Filters joined")
@@ -39,64 +41,61 @@ function FiltersJoined({ pointer }: { pointer: string }) {
   );
 }
 
-function Filters({ layer, index, own }: { layer: Layer; index: number; own: PartPlace }) {
+/** What can be added to a layer's filters. */
+function AddFilter({ layer, index }: { layer: Layer; index: number }) {
   const catalogue = useCatalogue();
-  const places = layerParts(layer, index).filter((part) => part.family === "filter");
-  const about =
-    places.length >= 2 ? (
-      <FiltersJoined pointer={own.pointer} />
-    ) : places.length === 0 ? (
-      "none; the source is heard as it is"
-    ) : (
-      ""
-    );
   return (
-    <>
-      <Section
-        title="Filters"
-        about={about}
-        actions={
-          <Menu
-            button="Add"
-            label="Add a filter"
-            entries={catalogue.family("filter").map((filter) => ({
-              name: filter.name,
-              help: filter.help,
-              group: filter.category,
-              disabled: places.length >= catalogue.limits.filters,
-              act: () =>
-                change("Add filter", () =>
-                  addModule(
-                    catalogue,
-                    "filter",
-                    filter.kind,
-                    `/layers/${index}/filters`,
-                    layer.filters,
-                  ),
-                ),
-            }))}
-          />
-        }
-      >
-        {places.length >= 2 && <PartStrips place={own} only={["blend"]} />}
-      </Section>
-      {places.map((place, i) => (
-        <Section
-          key={place.path}
-          title={`${i + 1} ${catalogue.module("filter", place.kind).name}`}
-          about={layer.filters[i]?.bypass ? "bypassed" : ""}
-          actions={
-            <PartActions
-              place={place}
-              bypass={layer.filters[i]?.bypass ?? false}
-              siblings={places.length}
-            />
-          }
-        >
-          <PartStrips place={place} />
-        </Section>
-      ))}
-    </>
+    <Menu
+      button="Add filter"
+      label="Add filter"
+      entries={catalogue.family("filter").map((filter) => ({
+        name: filter.name,
+        help: filter.help,
+        group: filter.category,
+        disabled: layer.filters.length >= catalogue.limits.filters,
+        act: () =>
+          change("Add filter", () =>
+            addModule(catalogue, "filter", filter.kind, `/layers/${index}/filters`, layer.filters),
+          ),
+      }))}
+    />
+  );
+}
+
+/** One filter; the first of several also says how they are joined. */
+function Filter({
+  place,
+  at,
+  layer,
+  own,
+}: {
+  place: PartPlace;
+  at: number;
+  layer: Layer;
+  own: PartPlace;
+}) {
+  const catalogue = useCatalogue();
+  const bypass = layer.filters[at]?.bypass ?? false;
+  const several = layer.filters.length >= 2;
+  return (
+    <Section
+      title={`${at + 1} ${catalogue.module("filter", place.kind).name}`}
+      about={
+        several ? (
+          <>
+            filters <FiltersJoined pointer={own.pointer} at={at} />
+          </>
+        ) : bypass ? (
+          "bypassed"
+        ) : (
+          ""
+        )
+      }
+      actions={<PartActions place={place} bypass={bypass} siblings={layer.filters.length} />}
+    >
+      {several && at === 0 && <PartStrips place={own} only={["blend"]} />}
+      <PartStrips place={place} />
+    </Section>
   );
 }
 
@@ -110,44 +109,77 @@ export function LayerEditor({
   index: number;
   buses: Bus[];
 }) {
+  const catalogue = useCatalogue();
   const parts = layerParts(layer, index);
   const own = parts[0] as PartPlace;
   const source = parts.find((p) => p.family === "source") as PartPlace;
   const envelope = parts.find((p) => p.kind === "amplitude") as PartPlace;
+  const filters = parts.filter((p) => p.family === "filter");
   const inserts = `/layers/${index}/inserts`;
   const effects = useEffectEntries(layer.inserts, inserts);
+  const stations: Station[] = [
+    {
+      id: "source",
+      title: "Source",
+      place: source,
+      stage: source.path,
+      content: <SourceEditor layer={layer} index={index} source={source} own={own} />,
+    },
+    ...filters.map((place, at) => ({
+      id: place.path,
+      title: catalogue.module("filter", place.kind).name,
+      place,
+      stage: place.path,
+      bypassed: layer.filters[at]?.bypass,
+      content: <Filter place={place} at={at} layer={layer} own={own} />,
+    })),
+    {
+      id: "envelope",
+      title: "Envelope",
+      place: envelope,
+      stage: envelope.path,
+      content: <Envelope place={envelope} />,
+    },
+    ...effectStations(catalogue, layer.inserts, layer.id, inserts, layer.name),
+    {
+      id: "mix",
+      title: "Mix",
+      place: own,
+      stage: layer.id,
+      only: ["Mix"],
+      content: (
+        <>
+          <Section
+            title="In the mix"
+            about="level, place, and how much goes where"
+            actions={<SendActions sender={layer} pointer={`/layers/${index}`} buses={buses} />}
+          >
+            <PartStrips place={own} only={["Mix"]} />
+            <Sends sender={layer} pointer={`/layers/${index}`} buses={buses} />
+          </Section>
+          <Section
+            title="Between layers"
+            about="ring and phase modulation, by a sine or another layer"
+          >
+            <PartStrips place={own} only={["Ring modulation", "Phase modulation"]} />
+          </Section>
+          <Section title="Key and velocity range" about="which notes this layer plays">
+            <PartStrips place={own} only={["Keys", "Velocities"]} />
+          </Section>
+        </>
+      ),
+    },
+  ];
   return (
-    <>
-      <SourceEditor layer={layer} index={index} source={source} own={own} />
-      <Filters layer={layer} index={index} own={own} />
-      <Envelope place={envelope} />
-      <EffectChain
-        effects={layer.inserts}
-        prefix={layer.id}
-        pointer={inserts}
-        owner={layer.name}
-        about="on this layer alone"
-        adding={false}
-      />
-      <Section
-        title="In the mix"
-        about="level, place, and how much goes where"
-        actions={
-          <>
-            <Menu button="Add effect" label="Add an effect to this layer" entries={effects} />
-            <SendActions sender={layer} pointer={`/layers/${index}`} buses={buses} />
-          </>
-        }
-      >
-        <PartStrips place={own} only={["Mix"]} />
-        <Sends sender={layer} pointer={`/layers/${index}`} buses={buses} />
-      </Section>
-      <Section title="Between layers" about="ring and phase modulation, by a sine or another layer">
-        <PartStrips place={own} only={["Ring modulation", "Phase modulation"]} />
-      </Section>
-      <Section title="Key and velocity range" about="which notes this layer plays">
-        <PartStrips place={own} only={["Keys", "Velocities"]} />
-      </Section>
-    </>
+    <Stations
+      owner={layer.id}
+      stations={stations}
+      adding={
+        <>
+          <AddFilter layer={layer} index={index} />
+          <Menu button="Add effect" label="Add effect to this layer" entries={effects} />
+        </>
+      }
+    />
   );
 }

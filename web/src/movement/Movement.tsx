@@ -5,6 +5,7 @@ import { reseedAll } from "../document/seeds";
 import { isTime, shownTime } from "../document/values";
 import { PlayheadLine } from "../longview/PlayheadLine";
 import { addModulatorEntries } from "../routes/adding";
+import { dragModulator } from "../routes/dropping";
 import { hue } from "../routes/hues";
 import { trajectoryPath } from "../routes/trajectory-path";
 import { change } from "../session/change";
@@ -89,7 +90,14 @@ function Row({ modulator, index, color }: { modulator: Modulator; index: number;
         />
         <About modulator={modulator} index={index} />
       </div>
-      <div className="relative min-w-0 flex-1">
+      <div
+        className="relative min-w-0 flex-1 cursor-grab"
+        role="img"
+        aria-label={`What ${modulator.name} does over the length`}
+        title="Drag it onto a strip or a row to move that"
+        draggable
+        onDragStart={(event) => dragModulator(event, modulator.id)}
+      >
         <ModulatorPicture id={modulator.id} color={color} />
         <PlayheadLine />
         {quick && (

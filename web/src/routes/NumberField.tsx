@@ -1,6 +1,9 @@
-import { useId, useState } from "react";
+import { useId, useRef, useState } from "react";
 import { shownNumber } from "../document/values";
 import { endGesture, say } from "../session/store";
+
+/** Pixels of a drag from nothing to the limit. */
+const DRAG = 300;
 
 /** A field for a number with its unit: typed, or stepped with the arrow keys. */
 export function NumberField({
@@ -23,6 +26,7 @@ export function NumberField({
 }) {
   const id = useId();
   const [text, setText] = useState<string | null>(null);
+  const drag = useRef<{ y: number; value: number } | null>(null);
   const keep = () => {
     if (text === null) return;
     const number = Number(text.trim().replaceAll("−", "-").replace(",", "."));
@@ -36,7 +40,26 @@ export function NumberField({
   };
   return (
     <span className="flex items-center gap-1">
-      <label htmlFor={id} className={hidden ? "sr-only" : "label"}>
+      <label
+        htmlFor={id}
+        className={hidden ? "sr-only" : "label cursor-ns-resize touch-none select-none"}
+        title="Drag up or down, Shift for fine"
+        onPointerDown={(event) => {
+          drag.current = { y: event.clientY, value };
+          event.currentTarget.setPointerCapture(event.pointerId);
+        }}
+        onPointerMove={(event) => {
+          const from = drag.current;
+          if (!from) return;
+          const by = ((from.y - event.clientY) / DRAG) * limit * (event.shiftKey ? 0.1 : 1);
+          const next = Math.min(limit, Math.max(-limit, from.value + by));
+          onChange(Number(next.toPrecision(3)), `drag ${id}`);
+        }}
+        onPointerUp={() => {
+          drag.current = null;
+          endGesture();
+        }}
+      >
         {label}
       </label>
       <input

@@ -1,4 +1,9 @@
-import type { Outline } from "../stage/socket";
+/** A trajectory in short, as `Outline` and tests give it. */
+export interface Lines {
+  value: ArrayLike<number>;
+  low: ArrayLike<number>;
+  high: ArrayLike<number>;
+}
 
 /**
  * A trajectory as an SVG path: a line where it is slow, a band where it is quick.
@@ -6,7 +11,7 @@ import type { Outline } from "../stage/socket";
  * `height` gives the place, 0 at the bottom to 1, of a value.
  */
 export function trajectoryPath(
-  outline: Outline,
+  outline: Lines,
   width: number,
   top: number,
   bottom: number,

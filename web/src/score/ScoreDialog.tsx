@@ -1,7 +1,9 @@
 import { useRef, useState } from "react";
 import { api, type Score, taken, upload } from "../api/client";
+import { GESTURES } from "../document/gestures";
 import { edit, say, useSession } from "../session/store";
 import { FileField } from "../ui/FileField";
+import { Menu } from "../ui/Menu";
 import { Panel } from "../ui/Panel";
 
 const NAMES = ["C", "C#", "D", "D#", "E", "F", "F#", "G", "G#", "A", "A#", "B"];
@@ -185,7 +187,19 @@ export function ScoreButton() {
         <a className="button" href={`/api/cues/${cueId}/score.mid`}>
           Save as MIDI file
         </a>
-        <span className="label text-xs">or drop one anywhere</span>
+        <Menu
+          button="Play it…"
+          label="Play it… with a gesture"
+          className="button"
+          entries={GESTURES.map((gesture) => ({
+            name: gesture.name,
+            help: gesture.help,
+            act: () => {
+              const { score: now } = useSession.getState();
+              if (now) edit("score", gesture.make(now), gesture.name);
+            },
+          }))}
+        />
       </div>
       <MarkerList />
     </Panel>

@@ -17,7 +17,7 @@ export function Divider({ most }: { most: number }) {
       aria-valuemin={LEAST_HEIGHT}
       aria-valuemax={most}
       aria-valuenow={Math.min(height, most)}
-      className="h-[5px] shrink-0 cursor-ns-resize touch-none border-b border-line hover:bg-line"
+      className="mt-auto h-[5px] shrink-0 cursor-ns-resize touch-none border-b border-line hover:bg-line"
       onPointerDown={(event) => {
         drag.current = { y: event.clientY, height: Math.min(height, most) };
         event.currentTarget.setPointerCapture(event.pointerId);

@@ -4,6 +4,7 @@ import type { Parameter } from "../document/catalogue";
 import { type Point, sorted } from "../document/lanes";
 import { valueAt } from "../document/patch";
 import { isTime, shown, withUnit } from "../document/values";
+import { droppable } from "../routes/dropping";
 import { hue } from "../routes/hues";
 import { useSkeleton } from "../session/hooks";
 import { useSession } from "../session/store";
@@ -113,6 +114,7 @@ export const Row = memo(function Row({ row, pinned }: { row: SheetRow; pinned: b
     <li
       className={`flex border-b border-line ${lit ? "bg-paper" : ""} ${dimmed ? "opacity-45" : ""}`}
       data-row={address}
+      {...droppable(row.target)}
       onPointerEnter={() => useView.setState({ movers: row.movers })}
       onPointerLeave={() => useView.setState({ movers: [] })}
     >
@@ -121,13 +123,12 @@ export const Row = memo(function Row({ row, pinned }: { row: SheetRow; pinned: b
           type="button"
           className="block w-full text-left leading-tight"
           aria-expanded={open}
-          aria-label={`${row.name}, ${row.owner}`}
           title={open ? "Close the row" : "Open the row to read and to draw"}
           onClick={toggle}
         >
           <b className="block truncate">
             {pinned && <span aria-hidden>• </span>}
-            {row.name}
+            {row.name}{" "}
           </b>
           <span className="label block truncate text-xs">{row.owner}</span>
         </button>

@@ -11,6 +11,7 @@ import {
   toController,
 } from "../document/lanes";
 import { atShare, range, share } from "../document/values";
+import { moveBy } from "../routes/dropping";
 import { change } from "../session/change";
 import { edit, say, useSession } from "../session/store";
 import { player } from "../stage/audio";
@@ -21,7 +22,7 @@ import type { SheetRow } from "./rows";
 import { worth } from "./scale";
 
 const THIN = 0.015;
-/** Points taken from what is moved, where it becomes a lane. */
+/** What controllers are called in the trade. */
 const CONTROLLER_NAMES: Record<number, string> = {
   1: "wheel",
   2: "breath",
@@ -150,6 +151,18 @@ export function openWithLane(row: Pick<SheetRow, "address" | "lane">) {
   openRow(row as SheetRow);
 }
 
+/** Modulators that do not move it yet. */
+function moveEntries(row: SheetRow): MenuEntry[] {
+  const modulators = useSession.getState().sound?.modulators ?? [];
+  return modulators
+    .filter((m) => !row.movers.includes(m.id) && m.id !== row.target.place.path)
+    .map((m) => ({
+      name: `Move it by ${m.name}`,
+      group: "Routes",
+      act: () => moveBy(m.id, row.target),
+    }));
+}
+
 function muteEntries(row: SheetRow): MenuEntry[] {
   const { sound } = useSession.getState();
   const routes = sound?.routes.map((route, index) => ({ route, index })) ?? [];
@@ -207,6 +220,7 @@ export function RowMenu({ row, pinned, open }: { row: SheetRow; pinned: boolean;
           ]
         : []),
       ...muteEntries(row),
+      ...moveEntries(row),
       ...laneEntries(row, score),
     ];
   };

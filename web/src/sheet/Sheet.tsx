@@ -173,65 +173,63 @@ export function Sheet() {
   const room = height - RULER - spectrum - 2 * LEVEL - notes - 8;
   const levels = { span, length, height: LEVEL };
   return (
-    <>
-      <section
-        ref={section}
-        aria-label="Sheet"
-        className="relative flex shrink-0 flex-col pt-1"
-        style={{ height }}
-      >
-        <div className="flex pr-4">
-          <div className="flex w-[158px] shrink-0 items-center gap-1 pl-3">
-            <ZoomButtons />
-            <span className="flex-1" />
-            <RowsMenu />
-          </div>
-          <div className="relative min-w-0 flex-1" data-axis>
-            <Overview />
-            <Ruler />
-          </div>
+    <section
+      ref={section}
+      aria-label="Sheet"
+      className="relative flex shrink-0 flex-col pt-1"
+      style={{ height }}
+    >
+      <div className="flex pr-4">
+        <div className="flex w-[158px] shrink-0 items-center gap-1 pl-3">
+          <ZoomButtons />
+          <span className="flex-1" />
+          <RowsMenu />
         </div>
-        <div className="flex pr-4">
-          <div className="relative w-[158px] shrink-0 text-xs text-slate" aria-hidden>
-            {FREQUENCIES.map(([hertz, name]) => (
-              <span
-                key={hertz}
-                className="absolute right-2 -translate-y-1/2"
-                style={{ top: longView.heightOf(hertz) * spectrum }}
-              >
-                {name}
-              </span>
-            ))}
-            <span className="absolute left-4" style={{ top: spectrum, lineHeight: `${LEVEL}px` }}>
-              Loudness
-            </span>
+        <div className="relative min-w-0 flex-1" data-axis>
+          <Overview />
+          <Ruler />
+        </div>
+      </div>
+      <div className="flex pr-4">
+        <div className="relative w-[158px] shrink-0 text-xs text-slate" aria-hidden>
+          {FREQUENCIES.map(([hertz, name]) => (
             <span
-              className="absolute left-4"
-              style={{ top: spectrum + LEVEL, lineHeight: `${LEVEL}px` }}
+              key={hertz}
+              className="absolute right-2 -translate-y-1/2"
+              style={{ top: longView.heightOf(hertz) * spectrum }}
             >
-              Width
+              {name}
             </span>
-          </div>
-          <div
-            className="relative min-w-0 flex-1"
-            onPointerMove={(event) => {
-              const box = event.currentTarget.getBoundingClientRect();
-              const share = (event.clientX - box.left) / box.width;
-              useView.setState({ pointed: span[0] + share * (span[1] - span[0]) });
-            }}
-            onPointerLeave={() => useView.setState({ pointed: null })}
+          ))}
+          <span className="absolute left-4" style={{ top: spectrum, lineHeight: `${LEVEL}px` }}>
+            Loudness
+          </span>
+          <span
+            className="absolute left-4"
+            style={{ top: spectrum + LEVEL, lineHeight: `${LEVEL}px` }}
           >
-            <Spectrum span={span} length={length} height={spectrum} />
-            <Level values={longView.loudness} scale={loudnessScale} reach={1} {...levels} />
-            <Level values={longView.width} scale={widthScale} reach={8} {...levels} />
-            <Surface length={length} />
-          </div>
+            Width
+          </span>
         </div>
-        <NotesRow height={notes} label={Label} />
-        <Rows room={room} />
-        <Overlay />
-      </section>
+        <div
+          className="relative min-w-0 flex-1"
+          onPointerMove={(event) => {
+            const box = event.currentTarget.getBoundingClientRect();
+            const share = (event.clientX - box.left) / box.width;
+            useView.setState({ pointed: span[0] + share * (span[1] - span[0]) });
+          }}
+          onPointerLeave={() => useView.setState({ pointed: null })}
+        >
+          <Spectrum span={span} length={length} height={spectrum} />
+          <Level values={longView.loudness} scale={loudnessScale} reach={1} {...levels} />
+          <Level values={longView.width} scale={widthScale} reach={8} {...levels} />
+          <Surface length={length} />
+        </div>
+      </div>
+      <NotesRow height={notes} label={Label} />
+      <Rows room={room} />
+      <Overlay />
       <Divider most={most} />
-    </>
+    </section>
   );
 }

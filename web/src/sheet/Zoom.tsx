@@ -35,7 +35,7 @@ export function ZoomButtons() {
       <button
         type="button"
         className="button-plain"
-        aria-label="Show the whole cue"
+        aria-label="Show all"
         disabled={!span}
         onClick={() => show(null)}
       >

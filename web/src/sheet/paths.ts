@@ -3,6 +3,9 @@
 import type { Outline } from "../stage/socket";
 import type { Span } from "./view";
 
+/** Values at points; null or NaN where there is none. */
+type Line = ArrayLike<number | null>;
+
 /** Points of an outline, evenly from `start` to `end` seconds. */
 export interface Stretch {
   start: number;
@@ -22,8 +25,8 @@ function pieces(count: number, { start, end }: Stretch, view: Span): [number, nu
  * `y` gives the height on the screen of a value.
  */
 export function bandPath(
-  low: readonly (number | null)[],
-  high: readonly (number | null)[],
+  low: Line,
+  high: Line,
   stretch: Stretch,
   view: Span,
   width: number,
@@ -45,7 +48,7 @@ export function bandPath(
   };
   for (let i = first; i <= last; i++) {
     const [a, b] = [low[i], high[i]];
-    if (a === null || a === undefined || b === null || b === undefined) close();
+    if (a === null || a === undefined || b === null || b === undefined || Number.isNaN(a)) close();
     else {
       upper.push(`${x(i)} ${y(b).toFixed(1)}`);
       lower.push(`${x(i)} ${y(a).toFixed(1)}`);
@@ -57,7 +60,7 @@ export function bandPath(
 
 /** The values of an outline at a moment: its middle, or nothing outside. */
 export function valueAtMoment(
-  values: readonly (number | null)[],
+  values: Line,
   { start, end }: Stretch,
   seconds: number,
 ): number | null {

@@ -4,6 +4,7 @@ import { useMemo } from "react";
 import type { Sound } from "../api/client";
 import { type Catalogue, type Target, targets } from "../document/catalogue";
 import { useSkeleton } from "../session/hooks";
+import { useStage } from "../stage/socket";
 import { useCatalogue } from "../ui/catalogue-context";
 import type { SoundRows } from "./layout";
 import { useSoundRows } from "./layout-of-sound";
@@ -57,11 +58,15 @@ export function rowsOf(sound: Sound, catalogue: Catalogue): SheetRow[] {
   });
 }
 
-/** Rows in the order in which they are shown: pinned first, then by signal or by modulator. */
+/**
+ * Rows in the order in which they are shown: pinned first, then by signal or by modulator; what
+ * could move and rests comes last.
+ */
 export function ordered(
   rows: SheetRow[],
   layout: Pick<SoundRows, "pinned" | "byModulator">,
   modulators: string[],
+  resting: readonly string[] = [],
 ): SheetRow[] {
   const pinned = layout.pinned.flatMap((address) => rows.filter((r) => r.address === address));
   const others = rows.filter((row) => !layout.pinned.includes(row.address));
@@ -69,7 +74,8 @@ export function ordered(
     const rank = (row: SheetRow) => modulators.indexOf(row.movers[0] ?? "");
     others.sort((a, b) => rank(a) - rank(b));
   }
-  return [...pinned, ...others];
+  const rests = (row: SheetRow) => resting.includes(row.address);
+  return [...pinned, ...others.filter((row) => !rests(row)), ...others.filter((row) => rests(row))];
 }
 
 export function useRows(): SheetRow[] {
@@ -77,9 +83,20 @@ export function useRows(): SheetRow[] {
   const catalogue = useCatalogue();
   const pinned = useSoundRows((rows) => rows.pinned);
   const byModulator = useSoundRows((rows) => rows.byModulator);
+  const resting = useStage((s) =>
+    Object.entries(s.readings)
+      .filter(([, reading]) => reading.least === reading.greatest)
+      .map(([address]) => address)
+      .join(" "),
+  );
   return useMemo(() => {
     if (!sound) return [];
     const modulators = sound.modulators.map((m) => m.id);
-    return ordered(rowsOf(sound, catalogue), { pinned, byModulator }, modulators);
-  }, [sound, catalogue, pinned, byModulator]);
+    return ordered(
+      rowsOf(sound, catalogue),
+      { pinned, byModulator },
+      modulators,
+      resting.split(" "),
+    );
+  }, [sound, catalogue, pinned, byModulator, resting]);
 }

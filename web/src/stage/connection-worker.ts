@@ -3,7 +3,7 @@
  * worklet, so that nothing the page does makes the sound stutter. All else goes to the page.
  */
 
-import { AUDIO, type AudioHeader, CLOSER, readPacket, TILE } from "./packets";
+import { AUDIO, type AudioHeader, CLOSER, readPacket, TILE, TRAJECTORIES } from "./packets";
 
 type FromPage =
   | { type: "open"; url: string }
@@ -76,6 +76,9 @@ function take(buffer: ArrayBuffer) {
     audio?.postMessage({ type: "samples", stream, at, samples }, [samples.buffer]);
   } else if (packet.kind === TILE) {
     page.postMessage({ type: "tile", header: packet.header, data: packet.data }, [packet.data]);
+  } else if (packet.kind === TRAJECTORIES) {
+    const { header, data } = packet;
+    page.postMessage({ type: "trajectories", header, data }, [data]);
   } else if (packet.kind === CLOSER) {
     page.postMessage({ type: "closer", header: packet.header, data: packet.data }, [packet.data]);
   }

@@ -5,10 +5,47 @@ import type { Schemas } from "../api/client";
 export const AUDIO = 1;
 export const TILE = 2;
 export const CLOSER = 3;
+export const TRAJECTORIES = 4;
 
 export type AudioHeader = Schemas["AudioHeader"];
 export type TileHeader = Schemas["TileHeader"];
 export type CloserHeader = Schemas["CloserHeader"];
+export type TrajectoriesHeader = Schemas["TrajectoriesHeader"];
+
+/** A trajectory in short: middle, lowest and highest at each point. */
+export interface Outline {
+  value: Float32Array;
+  low: Float32Array;
+  high: Float32Array;
+}
+
+/** All trajectories over the whole length, or over a stretch of it. */
+export interface Trajectories {
+  start: number;
+  end: number;
+  modulators: Record<string, Outline>;
+  parameters: Record<string, Outline>;
+  /** The lowest and highest value over the sounding notes; NaN where none sounds. */
+  spread: Record<string, [Float32Array, Float32Array]>;
+}
+
+/** The trajectories that a packet holds, each a view of its data. */
+export function readTrajectories(header: TrajectoriesHeader, data: ArrayBuffer): Trajectories {
+  const values = new Float32Array(data);
+  let at = 0;
+  const line = () => {
+    at += header.points;
+    return values.subarray(at - header.points, at);
+  };
+  const outlines = (names: string[]) =>
+    Object.fromEntries(names.map((name) => [name, { value: line(), low: line(), high: line() }]));
+  const modulators = outlines(header.modulators);
+  const parameters = outlines(header.parameters);
+  const spread = Object.fromEntries(
+    header.spread.map((name): [string, [Float32Array, Float32Array]] => [name, [line(), line()]]),
+  );
+  return { start: header.start, end: header.end, modulators, parameters, spread };
+}
 
 export interface Packet {
   kind: number;

@@ -110,17 +110,20 @@ describe("the stage", () => {
   });
 
   it("keeps trajectories, summaries, pictures and renders as they come", () => {
-    const outline = { value: [1], low: [1], high: [1] };
-    const whole = { start: 0, end: 240, parameters: {}, spread: {}, readings: {}, quick: {} };
+    const whole = { revision: 6, start: 0, end: 240, points: 2, readings: {}, quick: {} };
+    const names = { modulators: ["m"], parameters: [], spread: ["a.fine"] };
     const returns = { whole: { seconds: 52, exact: "52", why: "" }, modulators: {}, soonest: null };
-    say({ type: "trajectories", revision: 6, modulators: { m: outline }, ...whole, returns });
+    const data = () => new Float32Array([1, 2, 0, 1, 2, 3, 4, Number.NaN, 5, 6]).buffer;
+    news({ type: "trajectories", header: { ...whole, ...names, returns }, data: data() });
     // A stretch that nobody looks at any more is left aside.
-    say({ type: "trajectories", revision: 6, modulators: {}, ...whole, start: 9, returns: null });
+    const stretch = { ...whole, ...names, start: 9, returns: null };
+    news({ type: "trajectories", header: stretch, data: data() });
     say({ type: "picture", layer: "ground", kind: "cycles", length: 10 });
     say({ type: "summary", integrated: -20, loudness: [-20] });
     say({ type: "render", id: 4, state: "running", progress: 0.5, message: "" });
     const state = stage.useStage.getState();
-    expect(state.trajectories.modulators.m).toEqual(outline);
+    expect([...(state.trajectories.modulators.m?.low ?? [])]).toEqual([0, 1]);
+    expect([...(state.trajectories.spread["a.fine"]?.[1] ?? [])]).toEqual([5, 6]);
     expect(state.returns?.whole.seconds).toBe(52);
     expect(state.closer).toBeNull();
     expect(state.pictures.ground?.kind).toBe("cycles");

@@ -6,9 +6,10 @@ import { catchUp, dismissNotice, knownRevision, type Notice, say, unsent } from 
 import { player } from "./audio";
 import { closerView } from "./closer-view";
 import { longView } from "./long-view";
+import { readTrajectories, type Trajectories, type TrajectoriesHeader } from "./packets";
 
-/** A trajectory in short: middle, lowest and highest at each point. */
-export type Outline = Schemas["TrajectoryOut"];
+export type { Outline, Trajectories } from "./packets";
+
 export type Summary = Schemas["SummaryNews"];
 /** What a source's picture shows; which kind it is decides what else there is. */
 export type Shown = Schemas["PictureNews"] & Record<string, unknown>;
@@ -18,15 +19,6 @@ type ToServer = Schemas["StageMessages"]["from_page"];
 
 export type Reading = Schemas["ReadingOut"];
 export type Returns = Schemas["ReturnsOut"];
-
-/** All trajectories over the whole length, or over a stretch of it. */
-export interface Trajectories {
-  start: number;
-  end: number;
-  modulators: Record<string, Outline>;
-  parameters: Record<string, Outline>;
-  spread: Record<string, [(number | null)[], (number | null)[]]>;
-}
 
 /** What a parameter does in each note. */
 export type NotesOf = Schemas["NotesNews"];
@@ -128,6 +120,8 @@ connection.onmessage = (event) => {
   if (news.type === "message") hear(news.message);
   else if (news.type === "tile") {
     longView.take(news.header, new Uint8Array(news.data));
+  } else if (news.type === "trajectories") {
+    takeTrajectories(news.header, news.data);
   } else if (news.type === "closer") {
     closerView.take(news.header, new Uint8Array(news.data));
   } else if (news.type === "opened") opened();
@@ -172,9 +166,6 @@ function tell(message: ToServer): boolean {
 
 function hear(message: News) {
   switch (message.type) {
-    case "trajectories":
-      takeTrajectories(message);
-      break;
     case "notes":
       useStage.setState((state) => ({ notes: { ...state.notes, [message.address]: message } }));
       break;
@@ -210,9 +201,8 @@ function hear(message: News) {
   }
 }
 
-function takeTrajectories(news: Schemas["TrajectoriesNews"]) {
-  const { start, end, modulators, parameters, spread } = news;
-  const found: Trajectories = { start, end, modulators, parameters, spread };
+function takeTrajectories(news: TrajectoriesHeader, data: ArrayBuffer) {
+  const found = readTrajectories(news, data);
   if (!news.returns) {
     useStage.setState({ closer: looked ? found : null });
     return;

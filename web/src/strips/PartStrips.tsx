@@ -1,12 +1,20 @@
-import { Fragment } from "react";
+import { useState } from "react";
 import type { Sound, Value } from "../api/client";
-import { applies, type Module, type Parameter, type PartPlace } from "../document/catalogue";
+import {
+  applies,
+  defaultValue,
+  type Module,
+  type Parameter,
+  type PartPlace,
+} from "../document/catalogue";
 import { valueAt } from "../document/patch";
+import { shown as shownValue } from "../document/values";
 import { useSession } from "../session/store";
 import { useCatalogue } from "../ui/catalogue-context";
 import { NumbersStrip } from "./NumbersStrip";
 import { ReferenceStrip } from "./ReferenceStrip";
 import { ChoiceStrip, Strip } from "./Strip";
+import { useUnfolded } from "./unfolded";
 
 const NONE: readonly string[] = [];
 
@@ -73,21 +81,84 @@ export function PartStrips({
       (!only || only.includes(p.key) || only.includes(p.group)),
   );
   const groups = [...new Set(shown.map((p) => p.group))];
+  const isHeaded = headed || groups.length > 1;
   return groups.map((group) => (
-    <Fragment key={group}>
-      {(headed || groups.length > 1) && (
-        <h3 className="label col-span-full -mb-1 text-xs font-semibold">{group}</h3>
-      )}
-      {shown
-        .filter((p) => p.group === group)
-        .map((parameter) => (
-          <OneStrip
-            key={parameter.key}
-            place={place}
-            parameter={parameter}
-            name={rename?.(parameter)}
-          />
-        ))}
-    </Fragment>
+    <Group
+      key={group}
+      name={group}
+      place={place}
+      parameters={shown.filter((p) => p.group === group)}
+      headed={isHeaded}
+      rename={rename}
+    />
   ));
+}
+
+/** Whether nothing of a group is moved or differs from its plain default. */
+function atRest(sound: Sound | null, place: PartPlace, parameters: Parameter[]): boolean {
+  const params = (sound && valueAt(sound, `${place.pointer}/params`)) as Record<
+    string,
+    Value
+  > | null;
+  if (!sound || !params) return false;
+  const moved = new Set([...sound.routes, ...sound.lanes].map((mover) => mover.to));
+  return parameters.every(
+    (p) =>
+      !moved.has(`${place.path}.${p.key}`) &&
+      JSON.stringify(params[p.key]) === JSON.stringify(defaultValue(p)),
+  );
+}
+
+/**
+ * A group of strips under its heading. One that is at its plain default is folded into a line that
+ * says its values; once shown it stays, so that nothing folds away under the hand.
+ */
+function Group({
+  name,
+  place,
+  parameters,
+  headed,
+  rename,
+}: {
+  name: string;
+  place: PartPlace;
+  parameters: Parameter[];
+  headed: boolean;
+  rename?: (parameter: Parameter) => string;
+}) {
+  const everything = useUnfolded((s) => s.everything);
+  const [shown, setShown] = useState(
+    () => !headed || !name || !atRest(useSession.getState().sound, place, parameters),
+  );
+  const rests = useSession((s) => !shown && atRest(s.sound, place, parameters));
+  if (!shown && !rests) setShown(true);
+  if (headed && name && rests && !everything) {
+    const said = parameters.map(
+      (p) => `${(rename?.(p) ?? p.name).toLowerCase()} ${shownValue(p, defaultValue(p))}`,
+    );
+    return (
+      <button
+        type="button"
+        className="label col-span-full truncate text-left text-xs hover:text-ink"
+        aria-expanded={false}
+        title="At rest; open it"
+        onClick={() => setShown(true)}
+      >
+        <span className="font-semibold">{name}</span> {said.join(", ")}
+      </button>
+    );
+  }
+  return (
+    <>
+      {headed && <h3 className="label col-span-full -mb-1 text-xs font-semibold">{name}</h3>}
+      {parameters.map((parameter) => (
+        <OneStrip
+          key={parameter.key}
+          place={place}
+          parameter={parameter}
+          name={rename?.(parameter)}
+        />
+      ))}
+    </>
+  );
 }

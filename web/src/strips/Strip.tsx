@@ -14,6 +14,7 @@ import {
   stepped,
 } from "../document/values";
 import { PlayheadLine } from "../longview/PlayheadLine";
+import { droppable } from "../routes/dropping";
 import { hue } from "../routes/hues";
 import { RoutePopover } from "../routes/RoutePopover";
 import { trajectoryPath } from "../routes/trajectory-path";
@@ -190,6 +191,7 @@ export const Strip = memo(function Strip({ place, parameter, name = parameter.na
     <div
       className="group relative h-[50px] border border-line bg-paper focus-within:border-ink"
       data-address={address}
+      {...(parameter.moves === "no" ? {} : droppable({ address, parameter, place, label: name }))}
     >
       {isMoved ? (
         <Trajectory address={address} parameter={parameter} value={value} />

@@ -1,5 +1,6 @@
 import { QueryClient, QueryClientProvider } from "@tanstack/react-query";
 import { act, cleanup, render, screen } from "@testing-library/react";
+import type { ReactNode } from "react";
 import { afterEach, beforeEach, expect, it, vi } from "vitest";
 import type { OpenedSound } from "../api/client";
 import { catalogueOf, module, parameter } from "../document/examples";
@@ -8,6 +9,7 @@ import { Editor } from "../layers/Editor";
 import { Movement } from "../movement/Movement";
 import { edit, takeUp, useSession } from "../session/store";
 import { CatalogueContext } from "../ui/catalogue-context";
+import { useUnfolded } from "./unfolded";
 
 vi.mock("../stage/socket", async () => {
   const { create } = await import("zustand");
@@ -19,11 +21,17 @@ vi.mock("../stage/socket", async () => {
   };
   return { useStage: create(() => state), look: () => undefined };
 });
+// Stations only say which strips are shown; here it is all of them.
+vi.mock("../layers/Stations", () => ({
+  Stations: ({ stations }: { stations: { id: string; content: ReactNode }[] }) =>
+    stations.map(({ id, content }) => <div key={id}>{content}</div>),
+}));
 vi.mock("../document/values", async (original) => {
   const actual = await original<typeof values>();
   return { ...actual, shown: vi.fn(actual.shown) };
 });
 
+useUnfolded.setState({ everything: true });
 const catalogue = catalogueOf(
   module("part", "layer", parameter("level", { group: "Mix" }), parameter("pan", { group: "Mix" })),
   module("part", "amplitude", parameter("attack"), parameter("release")),

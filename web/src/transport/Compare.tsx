@@ -13,7 +13,7 @@ export function Compare() {
   return (
     <Menu
       button={playing ? "A, B in turn" : "A, B"}
-      label="Two moments in turn"
+      label={playing ? "A, B in turn" : "A, B: two moments in turn"}
       className={`button ${playing ? "button-ink" : ""}`}
       entries={() => [
         { name: "A is here", help: `Now ${told(a)}.`, act: () => set("a") },

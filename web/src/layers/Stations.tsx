@@ -1,0 +1,168 @@
+import { type ReactNode, useEffect, useRef } from "react";
+import type { Sound, Value } from "../api/client";
+import {
+  type Catalogue,
+  defaultValue,
+  type Parameter,
+  type PartPlace,
+} from "../document/catalogue";
+import { valueAt } from "../document/patch";
+import { shown, shownNumber } from "../document/values";
+import { onPlayhead, SELDOM } from "../longview/playhead";
+import { useSession } from "../session/store";
+import { useStage } from "../stage/socket";
+import { useUnfolded } from "../strips/unfolded";
+import { useCatalogue } from "../ui/catalogue-context";
+import { openStation, useStations } from "./stations";
+
+export interface Station {
+  id: string;
+  title: string;
+  place: PartPlace;
+  /** The stage whose level stands on it; see the core's metering. */
+  stage: string;
+  bypassed?: boolean;
+  /** Groups of its parameters that its word is taken from, where not from all. */
+  only?: string[];
+  content: ReactNode;
+}
+
+/** A word about a station: how many of its numbers move, and one that is not as usual. */
+function wordOf(sound: Sound | null, catalogue: Catalogue, station: Station): string {
+  if (!sound) return "";
+  const { place, only } = station;
+  const module = catalogue.module(place.family, place.kind);
+  const params = (valueAt(sound, `${place.pointer}/params`) ?? {}) as Record<string, Value>;
+  const told = module.parameters.filter(
+    (p) =>
+      p.moves !== "no" &&
+      (p.kind === "number" || p.kind === "time") &&
+      (!only || only.includes(p.group)),
+  );
+  const differs = (p: Parameter) =>
+    JSON.stringify(params[p.key]) !== JSON.stringify(defaultValue(p));
+  const first = told.find(differs) ?? told[0];
+  const moving = new Set(
+    [...sound.routes, ...sound.lanes]
+      .map((mover) => mover.to)
+      .filter((to) => to.startsWith(`${place.path}.`)),
+  ).size;
+  const value = first && params[first.key];
+  const said = [
+    station.bypassed ? "bypassed" : "",
+    moving > 0 && !only ? `${moving} move${moving === 1 ? "s" : ""}` : "",
+    first && value !== undefined ? `${first.name.toLowerCase()} ${shown(first, value)}` : "",
+  ];
+  return said.filter(Boolean).join(", ");
+}
+
+/** The level behind a stage at the playhead. */
+function StageLevel({ stage }: { stage: string }) {
+  const levels = useStage((s) => s.summary?.stages[stage]);
+  const length = useSession((s) => s.score?.length ?? 1);
+  const ref = useRef<HTMLSpanElement>(null);
+  useEffect(() => {
+    const tell = (seconds: number) => {
+      if (!ref.current || !levels) return;
+      const at = Math.round((seconds / length) * (levels.length - 1));
+      const level = levels[Math.min(levels.length - 1, Math.max(0, at))];
+      ref.current.textContent =
+        level === null || level === undefined || level < -90
+          ? "silent"
+          : `${shownNumber(level, 1)} dB`;
+    };
+    return onPlayhead(tell, SELDOM);
+  }, [levels, length]);
+  if (!levels) return null;
+  return (
+    <span
+      ref={ref}
+      className="label text-xs"
+      title="The level behind this stage at the playhead"
+      data-stage={stage}
+    />
+  );
+}
+
+function Word({ station }: { station: Station }) {
+  const catalogue = useCatalogue();
+  const word = useSession((s) => wordOf(s.sound, catalogue, station));
+  return <span className="label block truncate text-xs">{word}</span>;
+}
+
+/** The way of the signal as a row of stations; those that are open show their strips below. */
+export function Stations({
+  owner,
+  stations,
+  adding,
+}: {
+  owner: string;
+  stations: Station[];
+  adding: ReactNode;
+}) {
+  const all = useStations((s) => s.all);
+  const chosen = useStations((s) => s.open[owner]);
+  const first = stations[0]?.id ?? "";
+  const open = (chosen ?? [first]).filter((id) => stations.some((one) => one.id === id));
+  const isOpen = (id: string) => all || open.includes(id) || (open.length === 0 && id === first);
+  return (
+    <>
+      <div className="mb-2 flex items-stretch gap-2">
+        <ol
+          aria-label="Chain"
+          className="grid min-w-0 flex-1 border-l border-t border-line"
+          style={{ gridTemplateColumns: "repeat(auto-fit, minmax(116px, 1fr))" }}
+        >
+          {stations.map((station) => (
+            <li key={station.id} className="min-w-0">
+              <button
+                type="button"
+                className={`h-full w-full border-b border-r border-line px-2 py-0.5 text-left leading-tight ${
+                  isOpen(station.id) ? "bg-paper shadow-[inset_0_3px_0_var(--color-ink)]" : ""
+                }`}
+                aria-expanded={isOpen(station.id)}
+                title="Open it; Ctrl or Shift opens it besides the others"
+                onClick={(event) =>
+                  openStation(
+                    owner,
+                    station.id,
+                    open,
+                    event.ctrlKey || event.metaKey || event.shiftKey,
+                  )
+                }
+              >
+                <span className="flex items-baseline gap-1">
+                  <b
+                    className={`min-w-0 flex-1 truncate ${station.bypassed ? "text-slate line-through" : ""}`}
+                  >
+                    {station.title}
+                  </b>
+                  <StageLevel stage={station.stage} />
+                </span>
+                <Word station={station} />
+              </button>
+            </li>
+          ))}
+        </ol>
+        <div className="flex shrink-0 flex-col items-start justify-center text-xs">
+          {adding}
+          <button
+            type="button"
+            className="button-plain"
+            aria-pressed={all}
+            aria-label={all ? "One station" : "All stations"}
+            onClick={() => {
+              useStations.setState({ all: !all });
+              useUnfolded.setState({ everything: !all });
+            }}
+          >
+            {all ? "One" : "All"}
+          </button>
+        </div>
+      </div>
+      {stations.map((station) =>
+        isOpen(station.id) ? <div key={station.id}>{station.content}</div> : null,
+      )}
+    </>
+  );
+}

@@ -1,0 +1,44 @@
+/** A modulator that is dragged onto a strip or a row moves what stands there. */
+
+import type { DragEvent } from "react";
+import type { Target } from "../document/catalogue";
+import { addRoute } from "../document/edits";
+import { edit, say, useSession } from "../session/store";
+
+const TYPE = "application/x-caligo-modulator";
+
+export function dragModulator(event: DragEvent, id: string) {
+  event.dataTransfer.setData(TYPE, id);
+  event.dataTransfer.effectAllowed = "link";
+}
+
+/** Add a route from a modulator, unless it leads there already or would move itself. */
+export function moveBy(from: string, target: Target) {
+  const { sound } = useSession.getState();
+  const modulator = sound?.modulators.find((m) => m.id === from);
+  if (!sound || !modulator) return;
+  if (sound.routes.some((route) => route.from === from && route.to === target.address)) {
+    say(`${modulator.name} moves ${target.label.toLowerCase()} already.`, "news");
+  } else if (target.place.path === from) {
+    say(`${modulator.name} cannot move itself.`);
+  } else edit("sound", addRoute(sound, from, target), `Move ${target.label}`);
+}
+
+/** What an element needs so that modulators can be dropped on it. */
+export function droppable(target: Target) {
+  return {
+    onDragOver: (event: DragEvent) => {
+      if (!event.dataTransfer.types.includes(TYPE)) return;
+      event.preventDefault();
+      event.stopPropagation();
+      event.dataTransfer.dropEffect = "link";
+    },
+    onDrop: (event: DragEvent) => {
+      const from = event.dataTransfer.getData(TYPE);
+      if (!from) return;
+      event.preventDefault();
+      event.stopPropagation();
+      moveBy(from, target);
+    },
+  };
+}

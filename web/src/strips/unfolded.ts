@@ -1,0 +1,4 @@
+import { create } from "zustand";
+
+/** Whether groups of strips that are at rest are shown too. */
+export const useUnfolded = create<{ everything: boolean }>(() => ({ everything: false }));
