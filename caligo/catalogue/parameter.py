@@ -51,11 +51,11 @@ def numbers(text: str) -> list[float]:
     return [float(word) for word in text.split()]
 
 
-GENTLE = {"oct": 0.3, "dB": 1.5, "ct": 4.0, "%": 12.0}
+GENTLE = {"oct": 0.3, "dB": 1.5, "ct": 4.0, "%": 12.0, "dB/oct": 0.8, "ct/oct": 3.0}
 GENTLE_SHARE = 0.08
 """Depths of slight movement by unit, else a share of the range (common practice: a slight
 movement of many parameters, not a deep one of one)."""
-NOTICED = {"oct": 0.03, "dB": 0.5, "ct": 3.0, "%": 1.0}
+NOTICED = {"oct": 0.03, "dB": 0.5, "ct": 3.0, "%": 1.0, "dB/oct": 0.3, "ct/oct": 1.0}
 NOTICED_SHARE = 0.01
 """Just noticeable differences by unit, from memory: about 0.5 to 1 dB of level and 0.2 % of a low
 frequency (Fastl and Zwicker, Psychoacoustics, chapter 7), some 2 % of a filter's cutoff; and a

@@ -3,18 +3,17 @@
 from __future__ import annotations
 
 from fractions import Fraction
-from functools import cached_property
 
 import numpy as np
 
 from caligo.catalogue import Choice, Kind, Module, Moves, Parameter, register
 from caligo.document.sound import Modulator as ModulatorPart
 from caligo.movement.course import course_values
-from caligo.movement.cycles import Cycles
-from caligo.movement.modulator import RUNS_ONCE, Modulator
+from caligo.movement.modulator import RUNS_ONCE
 from caligo.movement.moments import Moments
 from caligo.movement.movement import Movement
 from caligo.movement.notes import Floats
+from caligo.movement.periodic import Periodic
 from caligo.movement.periods import paced_parameter, period_parameter
 
 MOST = 64
@@ -79,7 +78,7 @@ def _share(key: str, name: str, help: str, default: float) -> Parameter:
         ),
     )
 )  # fmt: skip
-class Curve(Modulator):
+class Curve(Periodic):
     """A drawn curve; one for the whole sound, or begun by each note."""
 
     uses_length = True
@@ -95,10 +94,6 @@ class Curve(Modulator):
         self._values = np.array((values or [0.0])[:count])[order] / 100.0
         self._bends = np.array(bends)[order] / 100.0
 
-    @cached_property
-    def _cycles(self) -> Cycles:
-        return self.movement.cycles(f"{self.part.id}.period", paced=self.part.switch("paced"))
-
     @classmethod
     def turn(cls, part: ModulatorPart) -> Fraction | str:
         """See `Modulator.turn`."""
@@ -109,7 +104,7 @@ class Curve(Modulator):
 
     def values(self, moments: Moments) -> Floats:
         """See `Modulator.values`; in [-1, 1]."""
-        passed = self._cycles.at(moments)
+        passed = self.cycles.at(moments)
         if self.part.text("runs") == "round":
             begin = self.trajectory("loop_from").compact(moments) / 100.0
             end = self.trajectory("loop_to").compact(moments) / 100.0

@@ -11,11 +11,9 @@ from numba import njit
 from caligo.catalogue import Choice, Kind, Module, Moves, Parameter, register
 from caligo.document.sound import Modulator as ModulatorPart
 from caligo.movement.chance import wander
-from caligo.movement.cycles import Cycles
-from caligo.movement.modulator import Modulator
 from caligo.movement.moments import Moments
-from caligo.movement.movement import Movement
 from caligo.movement.notes import Floats, seconds
+from caligo.movement.periodic import Periodic
 from caligo.movement.periods import at, paced_parameter, period_parameter
 
 SHAPES = (
@@ -184,12 +182,8 @@ def _values(
         ),
     )
 )
-class Lfo(Modulator):
+class Lfo(Periodic):
     """A periodic modulator; free for the whole sound, or begun anew by each note."""
-
-    def __init__(self, part: ModulatorPart, movement: Movement) -> None:
-        super().__init__(part, movement)
-        self._cycles: Cycles | None = None
 
     @classmethod
     def turn(cls, part: ModulatorPart) -> Fraction | str:
@@ -200,16 +194,12 @@ class Lfo(Modulator):
 
     def values(self, moments: Moments) -> Floats:
         """See `Modulator.values`; in [-1, 1]."""
-        if self._cycles is None:
-            self._cycles = self.movement.cycles(
-                f"{self.part.id}.period", paced=self.part.switch("paced")
-            )
         names = [c.value for c in SHAPES]
 
         def share(key: str) -> Floats:
             return self.trajectory(key).compact(moments) / 100.0
 
-        cycles = self._cycles.at(moments) + share("phase")
+        cycles = self.cycles.at(moments) + share("phase")
         out = np.empty_like(cycles)
         _values(
             cycles,

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import math
 from fractions import Fraction
-from functools import cached_property
 
 import numpy as np
 from numba import njit
@@ -12,11 +11,10 @@ from numba import njit
 from caligo.catalogue import Kind, Module, Moves, Parameter, register
 from caligo.document.sound import Modulator as ModulatorPart
 from caligo.movement.chance import derive, signed, text_seed
-from caligo.movement.cycles import Cycles
-from caligo.movement.modulator import Modulator
 from caligo.movement.moments import Moments
 from caligo.movement.movement import Movement
 from caligo.movement.notes import Floats
+from caligo.movement.periodic import Periodic
 from caligo.movement.periods import at, paced_parameter, period_parameter
 
 UNLIKE = 0.5
@@ -128,17 +126,13 @@ def _values(
         ),
     )
 )
-class Random(Modulator):
+class Random(Periodic):
     """A random modulator; with its own values in each note, or one for all."""
 
     def __init__(self, part: ModulatorPart, movement: Movement) -> None:
         super().__init__(part, movement)
         self._speed = 1.0
         self._towards: dict[str, Random] = {}
-
-    @cached_property
-    def _cycles(self) -> Cycles:
-        return self.movement.cycles(f"{self.part.id}.period", paced=self.part.switch("paced"))
 
     @property
     def per_target(self) -> bool:
@@ -151,7 +145,7 @@ class Random(Modulator):
             return self
         if target not in self._towards:
             found = Random(self.part, self.movement)
-            found._cycles = self._cycles
+            found.cycles = self.cycles
             found.seed = derive(self.seed, text_seed(target))
             found._speed = 2.0 ** (UNLIKE * signed(np.uint64(found.seed), 0))
             self._towards[target] = found
@@ -164,7 +158,7 @@ class Random(Modulator):
 
     def values(self, moments: Moments) -> Floats:
         """See `Modulator.values`; in [-1, 1]."""
-        cycles = self._speed * self._cycles.at(moments)
+        cycles = self._speed * self.cycles.at(moments)
         out = np.empty_like(cycles)
         _values(
             cycles,

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import math
 from fractions import Fraction
-from functools import cached_property
 
 import numpy as np
 from numba import njit
@@ -13,11 +12,10 @@ from caligo.catalogue import Choice, Kind, Module, Moves, Parameter, register
 from caligo.document.sound import Modulator as ModulatorPart
 from caligo.movement.bend import STEEPEST, bent
 from caligo.movement.chance import unit
-from caligo.movement.cycles import Cycles
-from caligo.movement.modulator import Modulator
 from caligo.movement.moments import Moments
 from caligo.movement.movement import Movement
 from caligo.movement.notes import Floats
+from caligo.movement.periodic import Periodic
 from caligo.movement.periods import at, paced_parameter, period_parameter
 
 MOST = 128
@@ -189,7 +187,7 @@ def _list(key: str, name: str, help: str, low: float, high: float, default: str 
         ),
     )
 )  # fmt: skip
-class Steps(Modulator):
+class Steps(Periodic):
     """A step pattern; free for the whole sound, or begun anew by each note."""
 
     def __init__(self, part: ModulatorPart, movement: Movement) -> None:
@@ -208,10 +206,6 @@ class Steps(Modulator):
         given = self.part.numbers(key)[: len(self._values)]
         return np.array(given + [default] * (len(self._values) - len(given))) / 100.0
 
-    @cached_property
-    def _cycles(self) -> Cycles:
-        return self.movement.cycles(f"{self.part.id}.period", paced=self.part.switch("paced"))
-
     @classmethod
     def turn(cls, part: ModulatorPart) -> Fraction | str:
         """See `Modulator.turn`."""
@@ -221,7 +215,7 @@ class Steps(Modulator):
 
     def values(self, moments: Moments) -> Floats:
         """See `Modulator.values`; in [-1, 1]."""
-        position = self._cycles.at(moments)
+        position = self.cycles.at(moments)
         out = np.empty_like(position)
         step_values(
             position,

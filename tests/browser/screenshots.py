@@ -1,4 +1,7 @@
-"""Pictures of the main views, made from the demo: ``make shots``."""
+"""Pictures of the main views, made from the demo: ``make shots``.
+
+python -m tests.browser.screenshots [name ...]
+"""
 
 from __future__ import annotations
 
@@ -12,7 +15,7 @@ from playwright.sync_api import Page, expect
 from tests.browser.conftest import FLAGS, ROOT, SIZE, Server
 
 FOLDER = ROOT / "docs" / "screenshots"
-DRAWN = 90_000
+DRAWN = 240_000
 
 
 def drawn(page: Page) -> None:
@@ -28,6 +31,7 @@ def main_view(page: Page) -> None:
 
 def routes(page: Page) -> None:
     main_view(page)
+    page.get_by_role("button", name=re.compile("^Low-pass")).click()
     cell = page.locator("[data-address='ground.filter1.cutoff']")
     cell.hover()
     cell.get_by_role("button", name=re.compile("Cutoff is moved")).click()
@@ -101,12 +105,12 @@ def steps_and_lane(page: Page) -> None:
     main_view(page)
     page.get_by_role("button", name="Modulator: Trail").click()
     page.get_by_role("slider", name="Step 1", exact=True).scroll_into_view_if_needed()
-    page.get_by_role("button", name=re.compile("^Cutoff Filter 1, Field")).click()
-    row = page.locator("[data-row='field.filter1.cutoff']")
+    page.get_by_role("button", name=re.compile("^Position Field")).click()
+    row = page.locator("[data-row='field.source.position']")
     row.hover()
-    page.get_by_role("button", name="More for Cutoff, Filter 1, Field").click()
+    page.get_by_role("button", name="More for Position, Field").click()
     page.get_by_role("menuitem", name="Draw a lane").click()
-    lane = page.locator("[data-lane='field.filter1.cutoff']").bounding_box()
+    lane = page.locator("[data-lane='field.source.position']").bounding_box()
     assert lane
     for x, y in ((60, 80), (420, 52), (760, 60), (1050, 88)):
         page.mouse.click(lane["x"] + x, lane["y"] + y)
@@ -151,8 +155,9 @@ VIEWS: dict[str, tuple[str, Callable[[Page], None]]] = {
 
 
 def main() -> None:
-    """Take every picture."""
+    """Take every picture, or those that are named."""
     import shutil
+    import sys
 
     from playwright.sync_api import sync_playwright
 
@@ -162,7 +167,8 @@ def main() -> None:
         server.start()
         browser = playwright.chromium.launch(executable_path=shutil.which("chromium"), args=FLAGS)
         try:
-            for name, (sound, act) in VIEWS.items():
+            for name in sys.argv[1:] or VIEWS:
+                sound, act = VIEWS[name]
                 page = browser.new_page(viewport=SIZE)
                 page.goto(server.url)
                 page.get_by_role("button", name="Productions, cues and sounds").click()

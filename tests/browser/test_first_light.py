@@ -142,7 +142,7 @@ def test_modulators_layers_and_filters_come_and_go(page: Page) -> None:
     page.get_by_role("button", name="Add filter").click()
     page.get_by_role("menuitem", name="High-pass").click()
     expect(page.get_by_role("heading", name="2 High-pass")).to_be_visible()
-    page.get_by_label("Filters joined").select_option("parallel")
+    page.get_by_label("Filters joined", exact=True).select_option("parallel")
     expect(page.locator("[data-address='layer1.blend']")).to_be_visible()
     page.get_by_role("button", name=re.compile("More for Wall")).click()
     page.get_by_role("menuitem", name="Remove").click()

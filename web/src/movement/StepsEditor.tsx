@@ -98,7 +98,7 @@ export function StepsEditor({ index, color }: { index: number; color: string }) 
     <div className="mb-2">
       <div
         ref={area}
-        className="relative flex touch-none border border-line bg-paper"
+        className="relative flex touch-none select-none border border-line bg-paper"
         style={{ height: HEIGHT }}
         title="Draw values; Alt and draw say how likely a step plays"
         onPointerDown={(event) => {

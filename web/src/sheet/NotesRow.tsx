@@ -44,7 +44,7 @@ export function NotesRow({
           Notes
         </button>
       </Label>
-      <div className="relative min-w-0 flex-1 overflow-hidden" style={{ height }}>
+      <div className="relative min-w-0 flex-1 overflow-clip" style={{ height }}>
         {open ? <NotesEditor notes={notes} height={height} /> : <SmallNotes notes={notes} />}
       </div>
     </div>
@@ -212,7 +212,9 @@ function NotesEditor({ notes, height }: { notes: Note[]; height: number }) {
       aria-label="Notes"
       aria-activedescendant={last ? `note-${last.id}` : undefined}
       title="Double-click adds a note; arrows choose, up and down transpose, Ctrl and arrows move, Alt and arrows change length and velocity"
-      className="absolute inset-0 touch-none bg-paper/60"
+      className="absolute inset-0 touch-none select-none bg-paper/60"
+      // A selection that a double click leaves behind would be dragged in place of the note.
+      onDragStart={(event) => event.preventDefault()}
       onKeyDown={onKey}
       onKeyUp={endGesture}
       onDoubleClick={(event) => {

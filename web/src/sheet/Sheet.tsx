@@ -26,6 +26,8 @@ const FREQUENCIES: [number, string][] = [
 const RULER = 26;
 const LEVEL = 18;
 const FOLD = 20;
+/** What the frame and the divider take. */
+const EDGE = 10;
 const QUIETEST = -48;
 const LOUDEST = -14;
 /** What must stay of the window for the transport and the chain, in pixels. */
@@ -166,17 +168,18 @@ export function Sheet() {
   // biome-ignore lint/correctness/useExhaustiveDependencies: another sound is seen whole
   useEffect(() => showAll(length), [length, soundId]);
   const notes = notesOpen ? Math.min(170, Math.round(height * 0.4)) : 22;
-  const spectrum = Math.max(
-    64,
-    Math.round((height - RULER - 2 * LEVEL - notes) * (notesOpen ? 0.5 : 0.42)),
-  );
-  const room = height - RULER - spectrum - 2 * LEVEL - notes - 8;
+  const share = Math.round((height - RULER - 2 * LEVEL - notes) * (notesOpen ? 0.5 : 0.42));
+  const left = height - RULER - 2 * LEVEL - notes - EDGE - Math.max(64, share);
+  // What is left over under the last row that fits goes to the picture.
+  const spare = Math.max(0, left - FOLD) % (CLOSED + 1);
+  const spectrum = Math.max(64, share) + spare;
+  const room = left - spare;
   const levels = { span, length, height: LEVEL };
   return (
     <section
       ref={section}
       aria-label="Sheet"
-      className="relative flex shrink-0 flex-col pt-1"
+      className="relative flex shrink-0 select-none flex-col pt-1"
       style={{ height }}
     >
       <div className="flex pr-4">

@@ -110,7 +110,7 @@ export function PointField({
       ref={area}
       role="group"
       aria-label={name}
-      className="absolute inset-0 cursor-crosshair touch-none"
+      className="absolute inset-0 cursor-crosshair touch-none select-none"
       onPointerDown={(event) => {
         if (event.button !== 0 || event.target !== event.currentTarget) return;
         event.stopPropagation();
