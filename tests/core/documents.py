@@ -64,6 +64,16 @@ def movable(owner: str, family: str, kind: str) -> list[tuple[str, Parameter]]:
     return [(f"{owner}.{p.key}", p) for p in module.parameters if p.moves != "no"]
 
 
+def points_of(parameter: Parameter) -> st.SearchStrategy[list[dict[str, float]]]:
+    """A few points of a lane, at any values, also several at one moment."""
+    point = st.fixed_dictionaries({
+        "time": st.floats(0.0, 4.0),
+        "value": st.floats(parameter.low, parameter.high),
+        "bend": st.floats(-100.0, 100.0),
+    })  # fmt: skip
+    return st.lists(point, max_size=4)
+
+
 @st.composite
 def any_source(draw: Any) -> dict[str, Any]:
     """Any source, with up to three more of the items that it is made of."""
@@ -112,8 +122,17 @@ def any_document(draw: Any) -> dict[str, Any]:
             "curve": draw(st.floats(-100, 100)),
             "polarity": draw(st.sampled_from(["bipolar", "unipolar"])),
         })  # fmt: skip
+    drawn: dict[str, Parameter] = dict(
+        draw(st.lists(st.sampled_from(targets), max_size=2, unique_by=lambda x: x[0]))
+    )
+    lanes = [
+        {"id": f"lane{i}", "to": address, "points": draw(points_of(parameter))}
+        for i, (address, parameter) in enumerate(drawn.items())
+        if parameter.kind in (Kind.NUMBER, Kind.INTEGER)
+    ]
     return {
         "name": "Any",
+        "lanes": lanes,
         "params": draw(params_of(parts["sound"])),
         "layers": [{
             "id": "ground",

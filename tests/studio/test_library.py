@@ -23,7 +23,7 @@ def test_the_demo_loads_once(api: Api) -> None:
     assert load_demo().pk == load_demo().pk
     listed = api("GET", "/productions").json()
     assert [p["name"] for p in listed] == [DEMO_NAME]
-    assert len(listed[0]["cues"]) == 4
+    assert len(listed[0]["cues"]) == 5
     assert sum(len(c["sounds"]) for c in listed[0]["cues"]) >= 4
     for sound in Sound.objects.all():
         read_sound(sound.document)
