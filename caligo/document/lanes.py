@@ -6,7 +6,7 @@ from caligo.catalogue import Kind, Moves
 from caligo.document.addresses import Address, find_parameter, near_addresses
 from caligo.document.problems import Problem
 from caligo.document.sound import Course, Sound
-from caligo.document.times import Time, time_limit
+from caligo.document.times import Time, time_range
 
 
 def value_range(address: Address) -> tuple[float, float]:
@@ -15,8 +15,7 @@ def value_range(address: Address) -> tuple[float, float]:
     value = address.part.params.get(parameter.key)
     if parameter.kind is not Kind.TIME or not isinstance(value, Time):
         return parameter.low, parameter.high
-    low = parameter.low if value.unit == "s" else (0.0 if parameter.low == 0 else 0.001)
-    return low, time_limit(value.unit, parameter.high)
+    return time_range(value.unit, parameter.low, parameter.high)
 
 
 def _check(sound: Sound, lane: Course) -> list[Problem]:
@@ -37,17 +36,12 @@ def _check(sound: Sound, lane: Course) -> list[Problem]:
 
 def check_lanes(sound: Sound) -> list[Problem]:
     """Lanes whose parameter is not there or has two, and values out of range."""
-    problems, ids, targets = [], set(), set()
+    problems, targets = [], set()
     for lane in sound.lanes:
-        if lane.id in ids:
-            problems.append(
-                Problem(f"lanes.{lane.id}", "this id is used twice; ids are unique", lane.id)
-            )
         if lane.target in targets:
             problems.append(
                 Problem(f"lanes.{lane.id}.to", "this parameter has a lane already", lane.target)
             )
-        ids.add(lane.id)
         targets.add(lane.target)
         problems += _check(sound, lane)
     return problems

@@ -7,7 +7,7 @@ from collections.abc import Iterator
 from caligo.catalogue import Kind, module
 from caligo.document.addresses import find_parameter, parts
 from caligo.document.problems import Problem
-from caligo.document.sound import Part, ProcessorPart, Sound
+from caligo.document.sound import Course, Part, ProcessorPart, Route, Sound
 from caligo.document.values import is_on
 
 
@@ -15,9 +15,10 @@ def warnings(sound: Sound) -> list[Problem]:
     """What a composer would want to know of a complete sound, in signal order."""
     here = {path: part for path, _, part in parts(sound)}
     moved: dict[str, set[str]] = {path: set() for path in here}
-    for route in sound.routes:
-        path, _, key = route.target.rpartition(".")
-        if not route.muted and path in moved:
+    movers: list[Route | Course] = [*sound.routes, *_drawn(sound)]
+    for mover in movers:
+        path, _, key = mover.target.rpartition(".")
+        if not mover.muted and path in moved:
             moved[path].add(key)
     found: list[Problem] = []
     for path, part in here.items():
@@ -89,24 +90,33 @@ def _upside_down(path: str, part: Part) -> Iterator[Problem]:
             )
 
 
+def _drawn(sound: Sound) -> list[Course]:
+    """The lanes that have something drawn on them."""
+    return [lane for lane in sound.lanes if lane.points]
+
+
 def _routes(sound: Sound, here: dict[str, Part], moved: dict[str, set[str]]) -> Iterator[Problem]:
-    """Routes that move nothing; `here` are the parts by their paths, `moved` their moved keys."""
+    """Routes and lanes that move nothing; `here` are the parts by their paths, `moved` their
+    moved keys."""
     names = names_of(sound)
-    for route in sound.routes:
-        path, _, key = route.target.rpartition(".")
+    movers: list[tuple[str, str, bool, Route | Course]] = [
+        (f"routes.{r.id}", names[r.source], r.depth != 0.0, r) for r in sound.routes
+    ]
+    movers += [(f"lanes.{x.id}", "A lane", True, x) for x in _drawn(sound)]
+    for at, who, acts, mover in movers:
+        path, _, key = mover.target.rpartition(".")
         part = here.get(path)
-        if route.muted or part is None:
+        if mover.muted or part is None:
             continue
         spec = module(part.family, part.kind)
         parameter = spec.parameter(key)
         if parameter is None:
             continue
         owner = names.get(path.partition(".")[0], "the sound")
-        what = f"{names[route.source]} moves {owner}'s {spec.name} {parameter.name.lower()}"
-        at = f"routes.{route.id}"
+        what = f"{who} moves {owner}'s {spec.name} {parameter.name.lower()}"
         if isinstance(part, ProcessorPart) and part.bypass:
             yield Problem(at, f"{what}, which is bypassed")
         elif not is_on(parameter, part, moved[path] - {key}):
             yield Problem(at, f"{what}, which is switched off")
-        elif route.depth == 0.0:
+        elif not acts:
             yield Problem(at, f"{what} by nothing; its depth is 0")

@@ -27,12 +27,13 @@ def check_ids(sound: Sound) -> list[Problem]:
     for path, count in Counter(path for path, _, _ in parts(sound)).items():
         if count > 1 and "." in path:
             problems.append(Problem(path, "this id is used twice in one place", path))
-    route_ids = Counter(route.id for route in sound.routes)
-    problems += [
-        Problem(f"routes.{name}", "this id is used twice; ids are unique", name)
-        for name, count in route_ids.items()
-        if count > 1
-    ]
+    for field, movers in (("routes", sound.routes), ("lanes", sound.lanes)):
+        ids = Counter(mover.id for mover in movers)
+        problems += [
+            Problem(f"{field}.{name}", "this id is used twice; ids are unique", name)
+            for name, count in ids.items()
+            if count > 1
+        ]
     return problems
 
 

@@ -9,6 +9,8 @@ from pydantic import BaseModel, ConfigDict
 from caligo.catalogue.parameter import LONGEST_BEATS, LONGEST_HOLD
 
 TimeUnit = Literal["s", "beats", "hold"]
+SHORTEST_SHARE = 0.001
+"""The shortest time in beats or shares of the note, where a time may not be nothing."""
 
 
 class Time(BaseModel):
@@ -18,6 +20,12 @@ class Time(BaseModel):
 
     value: float
     unit: TimeUnit = "s"
+
+
+def time_range(unit: str, low: float, high: float) -> tuple[float, float]:
+    """The lowest and highest value of a time in `unit`; `low` and `high` are in seconds."""
+    lowest = low if unit == "s" else (0.0 if low == 0 else SHORTEST_SHARE)
+    return lowest, time_limit(unit, high)
 
 
 def time_limit(unit: str, high_seconds: float) -> float:

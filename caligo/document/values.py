@@ -8,7 +8,7 @@ from caligo.catalogue import Kind, Parameter, module
 from caligo.catalogue.parameter import numbers
 from caligo.document.problems import Problem
 from caligo.document.sound import Part, Value
-from caligo.document.times import Time, time_limit
+from caligo.document.times import Time, time_range
 
 
 def _allowed(parameter: Parameter) -> str:
@@ -62,8 +62,7 @@ def check_value(parameter: Parameter, value: Value, address: str) -> Problem | N
     if parameter.kind is Kind.CHOICE:
         return None if value in {c.value for c in parameter.choices} else wrong
     if parameter.kind is Kind.TIME and isinstance(value, Time):
-        low = parameter.low if value.unit == "s" else (0.0 if parameter.low == 0 else 0.001)
-        high = time_limit(value.unit, parameter.high)
+        low, high = time_range(value.unit, parameter.low, parameter.high)
         if low <= value.value <= high:
             return None
         return Problem(

@@ -90,10 +90,13 @@ class Skim:
         self._before: Signal | None = None
         self._next = self._prepare(1)
 
-    def _prepare(self, index: int) -> Future[Signal] | None:
+    def _prepare(self, index: int) -> tuple[int, Future[Signal]] | None:
+        """Begin to render a piece, and say which, since an edit may come as another turns."""
         if self._again:
             index %= len(self._moments)
-        return self._pool.submit(self._render, index) if index < len(self._moments) else None
+        if index >= len(self._moments):
+            return None
+        return index, self._pool.submit(self._render, index)
 
     def _render(self, index: int) -> Signal:
         """The piece that begins at a moment ``[2, samples]``, its overlap included."""
@@ -119,18 +122,10 @@ class Skim:
     @property
     def position(self) -> float:
         """The moment that the next block begins at, in seconds."""
-        if self._turns:
-            return self._moments[self._following]
+        following = self._next
+        if self._at == self._blocks and following is not None:
+            return self._moments[following[0]]
         return self._moments[self._index] + self._at * SMALL_BLOCK / self._rate
-
-    @property
-    def _turns(self) -> bool:
-        """Whether the next block is the first of another piece."""
-        return self._at == self._blocks and self._next is not None
-
-    @property
-    def _following(self) -> int:
-        return (self._index + 1) % len(self._moments)
 
     @property
     def finished(self) -> bool:
@@ -139,9 +134,10 @@ class Skim:
 
     def block(self) -> Signal:
         """The next block ``[2, SMALL_BLOCK]``."""
-        if self._turns and self._next is not None:
-            self._before, self._piece = self._piece, self._next.result()
-            self._index = self._following
+        following = self._next
+        if self._at == self._blocks and following is not None:
+            self._index, ready = following
+            self._before, self._piece = self._piece, ready.result()
             self._at = 0
             self._next = self._prepare(self._index + 1)
         out = self._of(self._piece, self._at)

@@ -195,7 +195,9 @@ class StemKeys:
 
     def of_mix(self) -> str:
         """The key of what the mixer holds: it depends on everything that is heard."""
-        sound = self._sound.model_dump(mode="json", exclude={"name", "notes", "tags"})
+        unheard: dict[str, Any] = {"name": True, "notes": True, "tags": True}
+        unheard["modulators"] = {"__all__": UNHEARD}
+        sound = self._sound.model_dump(mode="json", exclude=unheard)
         score = self._score.model_dump(mode="json", exclude={"name", "markers", "frame_rate"})
         effects = [
             part

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import itertools
-from collections.abc import Sequence
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, field
 
 import numpy as np
@@ -76,21 +76,6 @@ def _newest_note(moments: Moments) -> list[tuple[slice, Moments]]:
     return found
 
 
-def _by_note(
-    trajectory: Trajectory, voicing: Voicing, times: Floats
-) -> dict[str, list[float | None]]:
-    """The values of every note at some times, by the voice's name; none where it is silent."""
-    found: dict[str, list[float | None]] = {}
-    for row, voice in enumerate(voicing.voices):
-        values = trajectory.values(voicing.moments(times, voicing.all.row(row)))[0]
-        ends = voice.start + voice.length
-        found[voice.name] = [
-            float(value) if voice.start <= time < ends else None
-            for time, value in zip(times, values, strict=True)
-        ]
-    return found
-
-
 class _Sounding:
     """All notes at some times, some at a time, with what modulators do in them computed once."""
 
@@ -102,17 +87,20 @@ class _Sounding:
             for first in range(0, len(notes), TOGETHER)
         ]
 
+    def values(self, trajectory: Trajectory) -> Iterator[tuple[Floats, NDArray[np.bool_]]]:
+        """For some notes at a time their values, and where they are held ``[notes, times]``."""
+        for moments in self._chunks:
+            since = self._times[None, :] - moments.notes.start[:, None]
+            held = (since >= 0.0) & (since < moments.notes.length[:, None])
+            yield trajectory.values(moments), held
+
     def spread(self, trajectory: Trajectory) -> tuple[Floats, Floats]:
         """The lowest and highest value over the sounding notes ``[times]``; NaN where none is."""
         low: Floats = np.full(len(self._times), np.inf)
         high: Floats = np.full(len(self._times), -np.inf)
-        for moments in self._chunks:
-            notes = moments.notes
-            since = self._times[None, :] - notes.start[:, None]
-            silent = (since < 0.0) | (since >= notes.length[:, None])
-            values = trajectory.values(moments)
-            low = np.minimum(low, np.where(silent, np.inf, values).min(axis=0))
-            high = np.maximum(high, np.where(silent, -np.inf, values).max(axis=0))
+        for values, held in self.values(trajectory):
+            low = np.minimum(low, np.where(held, values, np.inf).min(axis=0))
+            high = np.maximum(high, np.where(held, values, -np.inf).max(axis=0))
         low[np.isinf(low)] = high[np.isinf(high)] = np.nan
         return low, high
 
@@ -142,13 +130,31 @@ class TrajectoryView:
         return found
 
     def notes(
-        self, address: str, span: tuple[float, float] | None = None
+        self, address: str, span: tuple[float, float] | None = None, *, most: int | None = None
     ) -> dict[str, list[float | None]]:
-        """What a moved parameter does in each note, by the note's id; none where it is silent."""
+        """What a moved parameter does in each note, by the note's id; none before it begins.
+
+        With `most`, only so many notes are told of, those that are held in the stretch, and only
+        while they are.
+        """
         moved = self._movement.moved()
         if address not in moved:
             return {}
-        return _by_note(moved[address], self._voicing, self.times(span))
+        times, voices = self.times(span), iter(self._voicing.voices)
+        found: dict[str, list[float | None]] = {}
+        for values, held in _Sounding(self._voicing, times).values(moved[address]):
+            for row, here in enumerate(held):
+                voice = next(voices)
+                shown = times >= voice.start if most is None else here
+                if most is None or here.any():
+                    # A parameter that is the same in all notes has a single row.
+                    line = values[min(row, len(values) - 1)].tolist()
+                    found[voice.name] = [
+                        value if there else None for value, there in zip(line, shown, strict=True)
+                    ]
+                if len(found) == most:
+                    return found
+        return found
 
     def modulator(self, name: str) -> list[float]:
         """One modulator's values over the whole ``[points]``."""

@@ -11,7 +11,7 @@ import math
 from dataclasses import dataclass, field
 from fractions import Fraction
 
-from caligo.catalogue import implementation
+from caligo.catalogue import implementation, module
 from caligo.document.score import Score
 from caligo.document.sound import Modulator, Sound
 from caligo.document.times import Time
@@ -100,9 +100,13 @@ class _Judge:
     def __init__(self, sound: Sound, score: Score) -> None:
         self._score = score
         self._pace = Fraction(str(sound.number("pace"))) / 100
-        moved = [r.target for r in sound.routes if not r.muted]
-        moved += [lane.target for lane in sound.lanes if lane.points and not lane.muted]
-        self._moved = set(moved)
+        self._drawn = {lane.target for lane in sound.lanes if lane.points and not lane.muted}
+        self._moved = {r.target for r in sound.routes if not r.muted} | self._drawn
+
+    @staticmethod
+    def _by_chance(modulator: Modulator) -> list[str]:
+        """The modulator's parameters that let chance in."""
+        return [p.key for p in module("modulator", modulator.kind).parameters if p.seeded]
 
     def of(self, modulator: Modulator) -> Return:
         """When one modulator comes round."""
@@ -111,6 +115,10 @@ class _Judge:
             return Return(why=turn)
         if modulator.scope == "note":
             return Return(why="each note begins it anew")
+        if any(target.startswith(f"{modulator.id}.") for target in self._drawn):
+            return Return(why="a lane moves it")
+        if any(f"{modulator.id}.{key}" in self._moved for key in self._by_chance(modulator)):
+            return Return(why="chance in it is moved")
         if f"{modulator.id}.period" in self._moved:
             return Return(why="its period is moved")
         if self._paced(modulator) and "sound.pace" in self._moved:

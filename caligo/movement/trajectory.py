@@ -14,7 +14,7 @@ import numpy as np
 from numba import njit
 
 from caligo.catalogue import Kind, Parameter, Scale
-from caligo.document.times import TimeUnit, time_limit
+from caligo.document.times import TimeUnit, time_range
 from caligo.movement.bend import bent
 from caligo.movement.course import DrawnCourse
 from caligo.movement.modulator import Modulator
@@ -170,8 +170,7 @@ class Trajectory:
         parameter = self.parameter
         if parameter.kind is not Kind.TIME:
             return parameter.low, parameter.high
-        low = parameter.low if self.unit == "s" else (0.0 if parameter.low == 0 else 0.001)
-        return low, time_limit(self.unit, parameter.high)
+        return time_range(self.unit, parameter.low, parameter.high)
 
     def reach(self) -> tuple[float, float]:
         """The lowest and highest value that the routes could lead to, in the own unit."""

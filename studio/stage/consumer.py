@@ -21,7 +21,6 @@ from caligo.movement.stillness import Frozen, Stillness
 from studio.library import models
 from studio.renders.models import Render
 from studio.stage import hub
-from studio.stage.drawing import POINTS, notes_news
 from studio.stage.listener import Listener
 from studio.stage.messages import (
     BadMessage,
@@ -81,6 +80,7 @@ class StageConsumer(AsyncWebsocketConsumer):  # type: ignore[misc]
         send = (self._send_text, self._send_bytes)
         self._viewing = Viewing(*send, "studio.stage.drawing:draw", stems)
         self._closer = Viewing(*send, "studio.stage.drawing:look_closer", stems)
+        self._notes = Viewing(*send, "studio.stage.drawing:tell_notes", stems)
         self._listener = Listener(self._send_news, self._send_bytes, StemStore(*stems))
         self._show()
 
@@ -91,6 +91,7 @@ class StageConsumer(AsyncWebsocketConsumer):  # type: ignore[misc]
             self._listener.stop()
             self._viewing.close()
             self._closer.close()
+            self._notes.close()
 
     async def _load(self) -> bool:
         """Read the newest saved state; False if the sound is gone."""
@@ -112,16 +113,20 @@ class StageConsumer(AsyncWebsocketConsumer):  # type: ignore[misc]
         self._sound, self._score, self._revision = loaded
         return True
 
+    @property
+    def _state(self) -> tuple[Sound, Score, int, Stillness]:
+        """What is drawn: the sound and score as they are, and how still."""
+        return self._sound, self._score, self._revision, self._hold_still
+
     def _look(self) -> None:
         """Draw the stretch that is looked at closer, if there is one."""
         if self._span is None or self._span[1] > self._score.length + 1e-6:
             self._closer.rest()
         else:
-            shown = (self._sound, self._score, self._revision, self._hold_still)
-            self._closer.show(*shown, self._span)
+            self._closer.show(*self._state, self._span)
 
     def _show(self) -> None:
-        self._viewing.show(self._sound, self._score, self._revision, self._hold_still)
+        self._viewing.show(*self._state)
         self._look()
 
     # Called from other threads
@@ -255,10 +260,7 @@ class StageConsumer(AsyncWebsocketConsumer):  # type: ignore[misc]
                 self._span = message.span
                 self._look()
             case NotesOf():
-                news = notes_news(
-                    self._sound, self._score, POINTS, self._revision, message.address, self._span
-                )
-                self._send_text(news.model_dump_json())
+                self._notes.show(*self._state, message.address, self._span)
 
     def _skim(self, begin: Callable[..., None], moments: Sequence[float]) -> None:
         begin(self._sound, self._score, moments, hold_still=self._hold_still)

@@ -39,6 +39,8 @@ from studio.stage.packets import CLOSER, TILE, TRAJECTORIES, packet
 
 Stretch = tuple[float, float]
 MOST_PICTURES = 24
+MOST_NOTES = 64
+"""Notes whose courses are told apart: more lines cannot be read in a row."""
 THREADS = 2
 """Workers that make the coarse picture."""
 POINTS = 480
@@ -98,19 +100,31 @@ def trajectories_packet(
     return packet(TRAJECTORIES, header, data)
 
 
-def notes_news(
-    sound: Sound, score: Score, points: int, revision: int, address: str, span: Stretch | None
-) -> NotesNews:
+def tell_notes(
+    sound: Sound,
+    score: Score,
+    revision: int,
+    hold_still: Stillness,
+    stems: tuple[Path, int],
+    address: str,
+    span: Stretch | None,
+    *,
+    interrupted: Callable[[], bool],
+) -> Iterator[str]:
     """What a parameter does in each note."""
-    found = TrajectoryView(sound, score, points).notes(address, span)
-    return NotesNews(
+    found = TrajectoryView(sound, score, POINTS, hold_still=hold_still).notes(
+        address, span, most=MOST_NOTES
+    )
+    yield NotesNews(
         revision=revision,
         address=address,
         start=span[0] if span else 0.0,
         end=span[1] if span else score.length,
-        notes={k: [_number(v) if v is not None else None for v in line]
-               for k, line in found.items()},
-    )  # fmt: skip
+        notes={
+            name: [None if v is None else float(f"{v:.6g}") for v in line]
+            for name, line in found.items()
+        },
+    ).model_dump_json()
 
 
 def _told(tile: Tile, revision: int, total: int) -> dict[str, Any]:

@@ -300,8 +300,11 @@ def test_movement_is_spread_set_and_taken_back(page: Page) -> None:
     assert depths["ground.source.level"] == pytest.approx(1.5 * 1.2, rel=0.02)
     page.keyboard.press("Escape")
     page.get_by_role("button", name="Undo").click()
-    page.get_by_role("button", name="Undo").click()
-    assert len(sound(page)["document"]["routes"]) == routes
+    taken_back = sound(page)["document"]
+    assert len(taken_back["routes"]) == routes
+    assert made["id"] not in [m["id"] for m in taken_back["modulators"]]
+    page.get_by_role("button", name="Redo").click()
+    assert sound(page)["document"]["routes"] == document["routes"]
 
 
 def test_a_modulator_is_rolled_again_and_comes_back(page: Page) -> None:
@@ -323,8 +326,24 @@ def test_a_modulator_is_rolled_again_and_comes_back(page: Page) -> None:
     assert document["modulators"][2]["seed"] != 3
 
 
-def changing(heard: np.ndarray) -> float:
+def whole(page: Page) -> np.ndarray:
+    """The last samples played ``[2, samples]``, of a stretch in which nothing ran dry.
+
+    A gap is a change of level; on a busy machine there may be one in the stretch that is taken.
+    """
+    for _ in range(30):
+        before = page.evaluate("window.caligo.player.underruns")
+        page.wait_for_timeout(800)  # a little longer than what the worklet keeps
+        heard = captured(page)
+        page.wait_for_timeout(100)  # the worklet reports now and then
+        if page.evaluate("window.caligo.player.underruns") == before:
+            return heard
+    raise AssertionError("listening runs dry all the time")
+
+
+def changing(page: Page) -> float:
     """How much the level of the quickest eighth of the spectrum changes, in dB."""
+    heard = whole(page)
     pieces = heard.mean(axis=0)[: heard.shape[1] // 2048 * 2048].reshape(-1, 2048)
     spectra = np.abs(np.fft.rfft(pieces * np.hanning(2048), axis=1)) ** 2
     levels = 10 * np.log10(spectra[:, 40:300].sum(axis=1) + 1e-12)
@@ -350,18 +369,18 @@ def test_held_still_the_sound_stops_changing_and_goes_on(page: Page) -> None:
     page.locator("[data-address='ground.source.unison'] [role=slider]").press("Home")
     page.get_by_test_id("long-view").click(position={"x": 560, "y": 40})
     listened(page, 3.0)
-    moving = changing(captured(page))
+    moving = changing(page)
     page.get_by_role("button", name="Hold still", exact=True).press("Enter")
     page.wait_for_timeout(3_500)
-    still = changing(captured(page))
-    assert moving > 1.25 * still
+    still = changing(page)
+    assert moving > 2.0 * still
     choose(page, "How to hold still", "Frozen as it is here")
     expect(page.get_by_role("button", name=re.compile("^Frozen at 2:"))).to_be_visible()
     page.wait_for_timeout(3_500)
-    assert changing(captured(page)) < 0.85 * moving
+    assert changing(page) < 0.6 * moving
     choose(page, "How to hold still", "Let it move")
     page.wait_for_timeout(3_500)
-    assert changing(captured(page)) > 1.15 * still
+    assert changing(page) > 1.5 * still
     page.get_by_role("button", name="Stop").click()
 
 

@@ -8,7 +8,8 @@ import numpy as np
 import pytest
 
 from caligo.document import DocumentError, Sound, read_sound
-from caligo.engine.engine import Engine
+from caligo.document.meaning import warnings
+from caligo.engine.engine import RATES, Engine
 from caligo.engine.live import Listening
 from caligo.engine.offline import render_array
 from caligo.engine.stem_keys import stem_key
@@ -219,3 +220,55 @@ def test_a_macro_moved_while_listening_is_heard_at_once_and_never_clicks() -> No
     # A click would be a step larger than those of the loud tone itself.
     steps = np.abs(np.diff(together))
     assert steps.max() < 1.1 * steps[-4096:].max()
+
+
+def test_a_lane_that_acts_on_nothing_is_told_and_one_that_switches_on_counts() -> None:
+    made = document(lane("ground.f.cutoff", (0, 500)))
+    made["layers"][0]["filters"][0]["bypass"] = True
+    told = [str(problem) for problem in warnings(read_sound(made))]
+    assert any("A lane moves Ground's" in line and "bypassed" in line for line in told)
+    # What a lane moves away from nothing is on, so that a route to what it switches has an effect.
+    switched = document(lane("ground.source.band", (0, 40)))
+    switched["layers"][0]["source"] = {"kind": "harmonic", "params": {"band": 0}}
+    centre = {"id": "r2", "from": "m", "to": "ground.source.band_centre", "depth": 0.5}
+    switched["routes"] = [*switched["routes"], centre]
+    assert not any("switched off" in str(p) for p in warnings(read_sound(switched)))
+    switched["lanes"] = []
+    assert any("switched off" in str(p) for p in warnings(read_sound(switched)))
+
+
+def test_two_lanes_of_one_id_are_refused() -> None:
+    with pytest.raises(DocumentError, match="ids are unique"):
+        read_sound(document(lane("ground.level", (0, -6)), lane("ground.pan", (0, 5))))
+
+
+@pytest.mark.parametrize("rate", RATES)
+@pytest.mark.parametrize("key", [24, 61, 108])
+def test_lanes_steps_and_curves_are_the_same_in_blocks_of_64_at_every_rate(
+    rate: int, key: int
+) -> None:
+    """C1, an odd semitone and C8, with jumps in the lanes, extreme depths and a quick pattern."""
+    movers: list[dict[str, Any]] = [
+        {"id": "m", "name": "M", "kind": "steps", "params": {
+            "period": {"value": 0.025}, "values": [-100, 100, 40], "glide": 0}},
+        {"id": "c", "name": "C", "kind": "curve", "scope": "note", "params": {
+            "runs": "round", "period": {"value": 0.05}}},
+        {"id": "k", "name": "K", "kind": "macro"},
+    ]  # fmt: skip
+    routes = [{"id": "r1", "from": "m", "to": "ground.f.cutoff", "depth": 10},
+              {"id": "r2", "from": "c", "to": "ground.source.fine", "depth": 100},
+              {"id": "r3", "from": "k", "to": "ground.level", "depth": -60,
+               "polarity": "unipolar"}]  # fmt: skip
+    made = read_sound(document(
+        lane("ground.f.cutoff", (0, 20, 100), (0.3, 20_000), (0.3, 20)),
+        lane("sound.pace", (0.1, 1000), (0.5, 10), id="l2"),
+        lane("k.value", (0.2, 0), (0.2, 100), (0.21, 0), id="l3"),
+        modulators=movers, routes=routes,
+    ))  # fmt: skip
+    score = one_note(key, 0.7, 1.0)
+    whole = render_array(made, score, rate=rate)
+    small = render_array(made, score, rate=rate, block=64)
+    assert np.array_equal(whole, small)
+    assert np.isfinite(whole).all()
+    assert np.abs(whole).max() <= 10 ** (-1.0 / 20) + 1e-6
+    assert np.abs(whole).max() > 1e-3

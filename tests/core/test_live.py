@@ -215,6 +215,17 @@ def test_listening_from_stored_stems_sounds_the_same(tmp_path: Path) -> None:
     assert difference < 0.001
 
 
+def test_a_start_in_a_hurry_sounds_and_comes_close(monkeypatch: pytest.MonkeyPatch) -> None:
+    """With no time for a run-in the reverb fills late; what is dry is there at once."""
+    sound, score = moving_sound(), two_notes(20.0)
+    whole = blocks(Listening(sound, score, start=12.0), 30)
+    monkeypatch.setattr(live, "PATIENCE", 0.0)
+    hurried = blocks(Listening(sound, score, start=12.0), 30)
+    assert np.isfinite(hurried).all()
+    assert not np.array_equal(hurried, whole), "the run-in was cut short"
+    assert np.std(hurried - whole) < 0.2 * np.std(whole)
+
+
 def dark(layer: dict[str, Any]) -> dict[str, Any]:
     """The layer behind a steep low-pass, so that all that lies far above it is a click."""
     return {

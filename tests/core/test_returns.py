@@ -94,6 +94,17 @@ def test_notes_and_curves_that_run_once_keep_nothing_from_returning() -> None:
     assert returns_after(sound(round_again), SCORE).whole.seconds == 4
 
 
+def test_chance_that_is_moved_and_a_lane_keep_a_cycle_from_returning() -> None:
+    made = sound(cycle(10), cycle(4)).as_document()
+    route = {"id": "x", "from": "m1", "to": "m0.period_change", "depth": 50}
+    uneven = made | {"routes": [*made["routes"], route]}
+    assert "chance" in returns_after(read_sound(uneven), SCORE).modulators["m0"].why
+    drawn = made | {"lanes": [{"id": "l", "to": "m0.skew", "points": [{"time": 0, "value": 9}]}]}
+    assert "lane" in returns_after(read_sound(drawn), SCORE).whole.why
+    drawn["lanes"][0]["muted"] = True
+    assert returns_after(read_sound(drawn), SCORE).whole.seconds == 20
+
+
 def test_what_turns_too_often_is_named() -> None:
     made = sound(cycle(0.04), cycle(0.3))
     assert list(too_fast(made, returns_after(made, SCORE).periods)) == ["m0"]

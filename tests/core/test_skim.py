@@ -7,7 +7,7 @@ from pathlib import Path
 import numpy as np
 import pytest
 
-from caligo.document import Sound
+from caligo.document import Note, Score, Sound
 from caligo.engine.engine import SMALL_BLOCK
 from caligo.engine.long_view import CLOSER_COLUMNS, Tile, closer, fine
 from caligo.engine.offline import render_array
@@ -117,3 +117,24 @@ def test_drawing_a_stretch_can_be_stopped() -> None:
     asked = iter([False] * 8 + [True] * 1000)
     tiles = list(closer(steady(), SCORE, (10.0, 30.0), interrupted=lambda: next(asked)))
     assert sum(len(t.levels) for t in tiles) < CLOSER_COLUMNS
+
+
+def test_wherever_an_edit_comes_the_place_that_is_told_is_the_one_that_is_heard() -> None:
+    """Also as one piece turns into the next: each moment has a pitch of its own."""
+    layer = plain_layer(table="sine")
+    sound = plain_sound(layer)
+    notes = [
+        Note(id=f"n{i}", pitch=48 + 5 * i, start=5.0 * i, length=5.0, velocity=127)
+        for i in range(6)
+    ]
+    score = Score(length=30.0, notes=notes)
+    skim = Skim(sound, score, [5.0 * i + 1.0 for i in range(6)])
+    while not skim.finished:
+        place = skim.position
+        block = skim.block()
+        if (place - 1.0) % 5.0 > OVERLAP_BLOCKS * SMALL_BLOCK / RATE:
+            hertz = np.argmax(np.abs(np.fft.rfft(block[0], 1 << 15))) * RATE / (1 << 15)
+            wanted = 440.0 * 2.0 ** ((notes[int(place // 5.0)].pitch - 69) / 12.0)
+            assert abs(np.log2(hertz / wanted)) < 0.05
+        if skim._at in (PIECE_BLOCKS - 1, PIECE_BLOCKS, 1):
+            skim.edit(sound)

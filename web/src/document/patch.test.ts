@@ -1,5 +1,5 @@
 import { describe, expect, it } from "vitest";
-import { applyOperations, type Operation, shared, valueAt } from "./patch";
+import { applyOperations, joined, type Operation, shared, valueAt } from "./patch";
 
 const sound = () => ({
   name: "A",
@@ -69,5 +69,48 @@ describe("sharing with the state before", () => {
     expect(shared([1, 2, 3], [1, 2])).toEqual([1, 2]);
     expect(shared<unknown>({ a: 1 }, [1])).toEqual([1]);
     expect(shared<unknown>({ a: 1, b: 2 }, { a: 1 })).toEqual({ a: 1 });
+  });
+});
+
+describe("operations of one gesture", () => {
+  const replace = (path: string, value: unknown): Operation => ({ op: "replace", path, value });
+
+  it("are joined to as few as say the same", () => {
+    expect(joined([replace("/a", 1), replace("/b", 2)], [replace("/a", 3)])).toEqual([
+      replace("/b", 2),
+      replace("/a", 3),
+    ]);
+  });
+
+  it("leave nothing out across what adds or removes", () => {
+    const add: Operation = { op: "add", path: "/list/0", value: 5 };
+    expect(joined([replace("/list/0", 1), add], [replace("/list/0", 2)])).toEqual([
+      replace("/list/0", 1),
+      add,
+      replace("/list/0", 2),
+    ]);
+    expect(joined([replace("/list/0", 1)], [add, replace("/list/0", 2)])).toHaveLength(3);
+  });
+
+  it("give the same document as one after the other, forwards and back", () => {
+    let document: unknown = { a: 1, b: 2, list: [1, 2] };
+    const before = document;
+    let forward: Operation[] = [];
+    let back: Operation[] = [];
+    const gesture: Operation[][] = [
+      [{ op: "add", path: "/list/-", value: 3 }],
+      [replace("/list/2", 4), replace("/a", 5)],
+      [replace("/list/2", 6)],
+      [{ op: "remove", path: "/list/0" }],
+      [replace("/a", 7), replace("/list/0", 8)],
+    ];
+    for (const operations of gesture) {
+      const step = applyOperations(document, operations);
+      document = step.document;
+      forward = joined(forward, operations);
+      back = joined(step.inverse, back);
+    }
+    expect(applyOperations(before, forward).document).toEqual(document);
+    expect(applyOperations(document, back).document).toEqual(before);
   });
 });

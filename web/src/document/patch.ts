@@ -85,6 +85,23 @@ export function applyOperations<T>(
   return { document: changed as T, inverse };
 }
 
+/**
+ * Operations one after the other, as few as say the same: a value that is replaced again at once is
+ * written only the second time. What adds or removes may give paths another meaning, so nothing is
+ * left out across it.
+ */
+export function joined(first: Operation[], second: Operation[]): Operation[] {
+  const other = (operation: Operation) => operation.op !== "replace";
+  const run = second.findIndex(other);
+  const again = new Set((run < 0 ? second : second.slice(0, run)).map(({ path }) => path));
+  const tail = first.findLastIndex(other) + 1;
+  return [
+    ...first.slice(0, tail),
+    ...first.slice(tail).filter(({ path }) => !again.has(path)),
+    ...second,
+  ];
+}
+
 /** `next`, with every part that equals a part of `before` replaced by it, so that identity tells. */
 export function shared<T>(before: T, next: T): T {
   if (Object.is(before, next)) return before;

@@ -1,3 +1,5 @@
+// @vitest-environment jsdom
+
 import { describe, expect, it } from "vitest";
 import { inverse, isAudio, type RecordingCard, type TableCard } from "./shelf";
 

@@ -1,10 +1,11 @@
 import { useState } from "react";
 import type { Modulator, Route } from "../api/client";
 import { type Catalogue, modulatorPart, movableParts, targets } from "../document/catalogue";
-import { addRoute, removeModulator } from "../document/edits";
+import { removeModulator } from "../document/edits";
 import type { Operation } from "../document/patch";
 import { muteModulator, soloRoutes } from "../document/routing";
 import { shownDepth } from "../document/values";
+import { moveBy } from "../routes/dropping";
 import { hue } from "../routes/hues";
 import { RouteEditor } from "../routes/RouteEditor";
 import { change } from "../session/change";
@@ -27,10 +28,7 @@ function targetEntries(from: string, catalogue: Catalogue): MenuEntry[] {
     .map((target) => ({
       name: target.label,
       group: target.place.owner,
-      act: () => {
-        const { sound: now } = useSession.getState();
-        if (now) edit("sound", addRoute(now, from, target), `Move ${target.label}`);
-      },
+      act: () => moveBy(from, target),
     }));
 }
 

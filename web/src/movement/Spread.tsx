@@ -4,13 +4,15 @@ import { newSeed } from "../document/edits";
 import { gentleDepth, respread, spread } from "../document/spreading";
 import { shownDepth, span } from "../document/values";
 import { change } from "../session/change";
-import { edit, useSession } from "../session/store";
+import { edit, endGesture, useSession } from "../session/store";
 import { useCatalogue } from "../ui/catalogue-context";
 import { Panel } from "../ui/Panel";
 
 const SHORTEST = 2;
 const LONGEST = 180;
 const MOST_CHOSEN = 24;
+/** All that is set while the panel is open is one step of undo. */
+const GESTURE = "spread";
 
 /** What is worth moving a little: sounds differ more by these than by times and whole numbers. */
 function worthMoving(target: Target): boolean {
@@ -53,13 +55,13 @@ export function Spread() {
     if (more.amount !== undefined) setAmount(more.amount);
     if (more.period !== undefined) setPeriod(more.period);
     if (more.eachNote !== undefined) setEachNote(more.eachNote);
-    if (made) change("Spread movement", (now) => respread(now, made, wish(chosen, more)), "spread");
+    if (made) change("Spread movement", (now) => respread(now, made, wish(chosen, more)), GESTURE);
   };
   const act = () => {
     const { sound: now } = useSession.getState();
     if (!now) return;
     const { operations, modulator } = spread(now, catalogue, wish(chosen, {}), newSeed());
-    edit("sound", operations, "Spread movement");
+    edit("sound", operations, "Spread movement", GESTURE);
     useSession.setState({ modulator });
     setMade(modulator);
   };
@@ -71,6 +73,7 @@ export function Spread() {
       className="button-plain"
       open={open}
       onOpen={(next) => {
+        endGesture();
         setOpen(next);
         setMade(null);
         setChosen([]);

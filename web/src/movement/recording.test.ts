@@ -1,3 +1,5 @@
+// @vitest-environment jsdom
+
 import { expect, it, vi } from "vitest";
 
 vi.mock("../stage/socket", async () => {

@@ -1,7 +1,9 @@
 /** A macro's moves while listening, taken down as a lane. */
 
 import { create } from "zustand";
+import type { Sound } from "../api/client";
 import { type Point, setPoints, thinned } from "../document/lanes";
+import type { Operation } from "../document/patch";
 import { change } from "../session/change";
 import { useSession } from "../session/store";
 import { player } from "../stage/audio";
@@ -36,17 +38,16 @@ function readValue(id: string): number | null {
   return typeof found?.params.value === "number" ? found.params.value : null;
 }
 
-function muteLane(address: string, muted: boolean) {
-  change(muted ? "Record" : "Play the lane", (sound) => {
-    const index = sound.lanes.findIndex((lane) => lane.to === address);
-    return index < 0 ? [] : [{ op: "replace", path: `/lanes/${index}/muted`, value: muted }];
-  });
+/** The operations that mute a parameter's lane or let it act, where there is one. */
+function muting(sound: Sound, address: string, muted: boolean): Operation[] {
+  const index = sound.lanes.findIndex((lane) => lane.to === address);
+  return index < 0 ? [] : [{ op: "replace", path: `/lanes/${index}/muted`, value: muted }];
 }
 
 /** Begin to take down a macro's moves; what was drawn before is silent meanwhile. */
 export function startRecording(id: string) {
   stopRecording();
-  muteLane(`${id}.value`, true);
+  change("Record", (sound) => muting(sound, `${id}.value`, true));
   taken = [];
   const note = () => {
     const value = readValue(id);
@@ -90,11 +91,10 @@ export function stopRecording() {
   stopWatching();
   useRecording.setState({ modulator: null });
   const address = `${modulator}.value`;
-  muteLane(address, false);
-  if (taken.length < 2) return;
-  const fresh = thinned(taken, TOLERANCE, (value) => value);
+  const fresh = taken.length < 2 ? [] : thinned(taken, TOLERANCE, (value) => value);
   change("Record macro", (sound) => {
     const before = sound.lanes.find((lane) => lane.to === address)?.points ?? [];
-    return setPoints(sound, address, joined(before, fresh));
+    const drawn = fresh.length > 0 ? setPoints(sound, address, joined(before, fresh)) : [];
+    return [...muting(sound, address, false), ...drawn];
   });
 }

@@ -1,12 +1,11 @@
 import { Popover } from "radix-ui";
 import type { Route } from "../api/client";
 import type { Parameter, PartPlace } from "../document/catalogue";
-import { addRoute } from "../document/edits";
 import { useSkeleton } from "../session/hooks";
-import { edit, useSession } from "../session/store";
 import { useCatalogue } from "../ui/catalogue-context";
 import { Menu } from "../ui/Menu";
 import { addModulatorEntries } from "./adding";
+import { moveBy } from "./dropping";
 import { RouteEditor } from "./RouteEditor";
 
 /** The button at a strip's foot, and what it opens: the routes that move the parameter. */
@@ -25,15 +24,7 @@ export function RoutePopover({
 }) {
   const catalogue = useCatalogue();
   const modulators = useSkeleton()?.modulators ?? [];
-  const moveBy = (from: string) => {
-    const { sound } = useSession.getState();
-    if (!sound) return;
-    edit(
-      "sound",
-      addRoute(sound, from, { address, parameter, place, label: name }),
-      `Move ${name}`,
-    );
-  };
+  const move = (from: string) => moveBy(from, { address, parameter, place, label: name });
   return (
     <Popover.Root>
       <Popover.Trigger
@@ -63,14 +54,14 @@ export function RoutePopover({
             {modulators
               .filter((m) => m.id !== place.path && !routes.some((route) => route.from === m.id))
               .map((m) => (
-                <button key={m.id} type="button" className="button" onClick={() => moveBy(m.id)}>
+                <button key={m.id} type="button" className="button" onClick={() => move(m.id)}>
                   {m.name}
                 </button>
               ))}
             <Menu
               button="New modulator"
               label={`Move ${name} by a new modulator`}
-              entries={() => addModulatorEntries(catalogue, (id) => moveBy(id))}
+              entries={() => addModulatorEntries(catalogue, move)}
             />
           </div>
         </Popover.Content>

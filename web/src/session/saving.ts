@@ -9,7 +9,7 @@ import {
   taken,
   Unreachable,
 } from "../api/client";
-import { applyOperations, type Operation } from "../document/patch";
+import { applyOperations, joined, type Operation } from "../document/patch";
 import { rebased } from "../document/rebase";
 
 export type DocumentName = "sound" | "score";
@@ -109,13 +109,13 @@ export class Saving {
     return found;
   }
 
-  /** Take in an edit; of a gesture only the newest state that still waits is sent. */
+  /** Take in an edit; what still waits of one gesture is sent as one. */
   add(pending: Pending) {
     this.edits++;
     const last = this.queue.at(-1);
     const waiting = this.queue.length > (this.flying ? 1 : 0);
     if (waiting && pending.gesture && last?.gesture === pending.gesture) {
-      last.operations = pending.operations;
+      last.operations = joined(last.operations, pending.operations);
     } else {
       this.queue.push({ ...pending });
     }

@@ -2,7 +2,7 @@
 
 import { create } from "zustand";
 import type { OpenedSound, Score, Sound } from "../api/client";
-import { applyOperations, type Operation, shared } from "../document/patch";
+import { applyOperations, joined, type Operation, shared } from "../document/patch";
 import { type Change, type DocumentName, type Listener, Saving, type SavingState } from "./saving";
 
 export type Selection =
@@ -228,8 +228,8 @@ function write(document: DocumentName, operations: Operation[]): Operation[] {
 /**
  * Change a document: at once on screen, and on the server as soon as it answers.
  *
- * Edits of one gesture, such as a drag, become one step of undo, and only the newest of those
- * that still wait is sent.
+ * Edits of one gesture, such as a drag, become one step of undo, and those that still wait are sent
+ * as one.
  */
 export function edit(
   document: DocumentName,
@@ -243,7 +243,10 @@ export function edit(
   const last = state.done.at(-1);
   const goesOn = gesture !== null && gesture === lastGesture && last?.document === document;
   const change = goesOn
-    ? Object.assign(last, { forward: operations })
+    ? Object.assign(last, {
+        forward: joined(last.forward, operations),
+        back: joined(back, last.back),
+      })
     : { document, label, forward: operations, back };
   const done = goesOn ? state.done : [...state.done, change].slice(-DEEPEST_UNDO);
   useSession.setState({ done, undone: [] });

@@ -38,10 +38,12 @@ function rangeTold(parameter: Parameter, value: Value, low: number, high: number
 }
 
 /** The trajectories that show the view best: those of the stretch in view, else of the whole. */
-function useTrajectories(span: Span): Trajectories {
-  const whole = useStage((s) => s.trajectories);
-  const closer = useStage((s) => s.closer);
-  return closer && closer.start <= span[0] + 1e-6 && closer.end >= span[1] - 1e-6 ? closer : whole;
+function best(
+  { trajectories, closer }: { trajectories: Trajectories; closer: Trajectories | null },
+  [from, to]: Span,
+): Trajectories {
+  const near = closer && closer.start <= from + 1e-6 && closer.end >= to - 1e-6;
+  return near ? closer : trajectories;
 }
 
 function Readout({ row, text }: { row: SheetRow; text: string }) {
@@ -51,7 +53,7 @@ function Readout({ row, text }: { row: SheetRow; text: string }) {
     () =>
       useView.subscribe(({ pointed }) => {
         if (!ref.current) return;
-        const { trajectories } = useStage.getState();
+        const trajectories = best(useStage.getState(), inView());
         const outline = trajectories.parameters[row.address];
         const value =
           pointed === null || !outline ? null : valueAtMoment(outline.value, trajectories, pointed);
@@ -81,7 +83,7 @@ export const Row = memo(function Row({ row, pinned }: { row: SheetRow; pinned: b
     useSession((s) => s.sound?.lanes.find((lane) => lane.to === address)?.points) ?? NONE;
   const reading = useStage((s) => s.readings[address]);
   const notes = useStage((s) => s.notes[address]);
-  const trajectories = useTrajectories(span);
+  const trajectories = useStage((s) => best(s, span));
   const whole = useStage((s) => s.trajectories.parameters[address]);
   const outline = trajectories.parameters[address];
   const lit = useView((s) => s.modulator !== null && row.movers.includes(s.modulator));

@@ -1,4 +1,4 @@
-import type { Score } from "../api/client";
+import type { Score, Value } from "../api/client";
 import {
   addLane,
   courseAt,
@@ -10,7 +10,8 @@ import {
   thinned,
   toController,
 } from "../document/lanes";
-import { atShare, range, share } from "../document/values";
+import { valueAt } from "../document/patch";
+import { asNumber, atShare, range, share } from "../document/values";
 import { moveBy } from "../routes/dropping";
 import { change } from "../session/change";
 import { edit, say, useSession } from "../session/store";
@@ -45,8 +46,11 @@ function laneEntries(row: SheetRow, score: Score): MenuEntry[] {
   const { address } = row;
   const parameter = row.target.parameter;
   const lane = useSession.getState().sound?.lanes.find((one) => one.to === address);
-  const rest = lane?.points[0]?.value ?? Number(parameter.default) ?? 0;
-  const { low, high } = range(parameter, rest);
+  const { sound } = useSession.getState();
+  const value = sound && valueAt(sound, `${row.target.place.pointer}/params/${parameter.key}`);
+  // A time goes as far as its unit allows.
+  const { low, high } = range(parameter, value as Value);
+  const rest = asNumber(value as Value);
   const at = (part: number) => worth(atShare(parameter, part, low, high));
   const part = (value: number) => share(parameter, value, low, high);
   const set = (label: string, points: NonNullable<typeof lane>["points"]) =>
@@ -57,7 +61,10 @@ function laneEntries(row: SheetRow, score: Score): MenuEntry[] {
         name: "Draw a lane",
         help: "A course by hand; what moves it adds to that.",
         group: "Lane",
-        act: () => openWithLane(row),
+        act: () => {
+          change("Draw a lane", (now) => addLane(now, address));
+          openRow(row);
+        },
       },
       ...score.lanes.map((one) => ({
         name: `Lane from controller ${controllerName(one.controller)}`,
@@ -89,8 +96,8 @@ function laneEntries(row: SheetRow, score: Score): MenuEntry[] {
       name: "Point at the playhead",
       group: "Lane",
       act: () => {
-        const value = courseAt(points, here, parameter.scale === "logarithmic") ?? rest;
-        set("Add a point", [...points, { time: here, value: worth(value), bend: 0 }]);
+        const there = courseAt(points, here, parameter.scale === "logarithmic") ?? rest;
+        set("Add a point", [...points, { time: here, value: worth(there), bend: 0 }]);
       },
     },
     {
@@ -143,12 +150,6 @@ function openRow(row: SheetRow) {
   setRows(soundId, (rows) => ({
     open: rows.open.includes(row.address) ? rows.open : [...rows.open, row.address],
   }));
-}
-
-/** Open a row with a lane to draw in; a new one begins where the parameter rests. */
-export function openWithLane(row: Pick<SheetRow, "address" | "lane">) {
-  if (row.lane < 0) change("Draw a lane", (sound) => addLane(sound, row.address));
-  openRow(row as SheetRow);
 }
 
 /** Modulators that do not move it yet. */

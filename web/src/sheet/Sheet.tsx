@@ -224,8 +224,8 @@ export function Sheet() {
           onPointerLeave={() => useView.setState({ pointed: null })}
         >
           <Spectrum span={span} length={length} height={spectrum} />
-          <Level values={longView.loudness} scale={loudnessScale} reach={1} {...levels} />
-          <Level values={longView.width} scale={widthScale} reach={8} {...levels} />
+          <Level of="loudness" scale={loudnessScale} reach={1} {...levels} />
+          <Level of="width" scale={widthScale} reach={8} {...levels} />
           <Surface length={length} />
         </div>
       </div>

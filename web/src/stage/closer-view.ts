@@ -14,6 +14,8 @@ interface Near {
 }
 
 export class CloserView {
+  loudness = new Float32Array(0);
+  width = new Float32Array(0);
   private near: Near | null = null;
   private surface: HTMLCanvasElement | null = null;
 
@@ -36,11 +38,19 @@ export class CloserView {
     if (!same) {
       this.canvas.width = total;
       this.canvas.height = ROWS;
+      this.loudness = new Float32Array(total).fill(Number.NEGATIVE_INFINITY);
+      this.width = new Float32Array(total);
       this.near = { revision, start, end, columns: total, done: 0, share: 0 };
     }
     const context = this.canvas.getContext("2d");
     if (!context || !this.near) return;
     paintTile(context, header, levels);
+    header.loudness.forEach((value, i) => {
+      this.loudness[header.first + i] = value ?? Number.NEGATIVE_INFINITY;
+    });
+    header.width.forEach((value, i) => {
+      this.width[header.first + i] = value ?? 0;
+    });
     this.near.done = header.first + header.columns;
     this.near.share = this.near.done / total;
     longView.changed();

@@ -1,3 +1,5 @@
+// @vitest-environment jsdom
+
 import { describe, expect, it } from "vitest";
 import { dragged, rulerTimes } from "../longview/time-axis";
 import { inkTable, LongViewPicture } from "./long-view";

@@ -89,7 +89,7 @@ export function openStage(soundId: number) {
   closeStage();
   open = soundId;
   useStage.setState(UNKNOWN);
-  moving = held = null;
+  moving = held = looked = null;
   player.setGain(0);
   longView.clear();
   closerView.clear();
