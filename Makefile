@@ -8,23 +8,44 @@ STAMPS := build
 CORE := $(shell find caligo demo studio -name '*.py')
 FRONT := $(shell find web/src web/public -type f) web/index.html web/vite.config.ts web/package.json
 
-.PHONY: demo test check bench bench-screen types shots clean
+.PHONY: demo test installed prepared test-web test-core test-studio check check-python check-web
+.PHONY: bench bench-screen types shots clean
 
 demo: $(STAMPS)/warm studio/static/build/index.html
 	@$(PYTHON) -m studio.serve --demo $(if $(PORT),--port $(PORT))
 
-test: check studio/static/build/index.html $(STAMPS)/warm $(STAMPS)/browser
-	cd web && npm run --silent test
-	$(PYTHON) -m pytest -n 2 --cov --cov-report= caligo tests/core
-	$(PYTHON) -m pytest --cov --cov-append --cov-report=term:skip-covered tests/studio tests/browser
+# What does not wait for each other goes side by side. The browser drives what is heard in real
+# time, so the tests of the core take only what it leaves of the machine.
+test:
+	@$(MAKE) -j2 -O --no-print-directory installed
+	@$(MAKE) -j2 -O --no-print-directory prepared
+	@$(MAKE) -j2 -O --no-print-directory test-core test-studio
+	@$(VENV)/bin/coverage combine --quiet --data-file=build/cover-all build/cover-core build/cover-studio
+	@$(VENV)/bin/coverage report --data-file=build/cover-all
 
-check: $(STAMPS)/python-test $(STAMPS)/node build/openapi.json
+installed: $(STAMPS)/python-test $(STAMPS)/browser studio/static/build/index.html
+prepared: $(STAMPS)/warm $(STAMPS)/reference check test-web
+
+test-web: $(STAMPS)/node
+	cd web && npm run --silent test
+
+test-core: $(STAMPS)/warm $(STAMPS)/reference
+	COVERAGE_FILE=build/cover-core nice -n 19 $(PYTHON) -m pytest -n 2 --cov --cov-report= caligo tests/core
+
+test-studio: studio/static/build/index.html $(STAMPS)/warm $(STAMPS)/browser
+	COVERAGE_FILE=build/cover-studio $(PYTHON) -m pytest --cov --cov-report= tests/studio tests/browser
+
+check: check-python check-web
+
+check-python: $(STAMPS)/python-test | $(STAMPS)/warm
 	$(VENV)/bin/ruff check .
 	$(VENV)/bin/ruff format --check .
 	$(VENV)/bin/mypy
 	$(VENV)/bin/lint-imports
 	$(PYTHON) manage.py makemigrations --check --dry-run
 	$(PYTHON) -m demo.write --check
+
+check-web: $(STAMPS)/node build/openapi.json
 	cd web && npm run --silent check
 	cd web && npx openapi-typescript ../build/openapi.json -o ../build/schema.ts > /dev/null
 	@cmp web/src/api/schema.ts build/schema.ts || { echo "web/src/api/schema.ts is behind the API: run make types"; exit 1; }
@@ -54,8 +75,11 @@ $(STAMPS)/python: pyproject.toml constraints.txt | $(PYTHON)
 
 $(STAMPS)/python-test: $(STAMPS)/python
 	$(PYTHON) -m pip install --quiet --disable-pip-version-check -c constraints.txt -e '.[test]'
-	@# The reference library compiles its kernels as it is first used and keeps them; tests that run
-	@# beside each other would write the same files at once, and crash on what comes of that.
+	@touch $@
+
+# The reference library compiles its kernels as it is first used and keeps them; tests that run
+# beside each other would write the same files at once, and crash on what comes of that.
+$(STAMPS)/reference: $(STAMPS)/python-test
 	$(PYTHON) -c "import librosa, numpy as n; librosa.pyin(n.sin(n.arange(1e4)), fmin=60, fmax=1000)"
 	@touch $@
 
@@ -74,6 +98,6 @@ $(STAMPS)/warm: $(STAMPS)/python $(CORE)
 	@$(VENV)/bin/caligo warm
 	@touch $@
 
-$(STAMPS)/browser: setup/chromium.sh | $(STAMPS)/python-test
+$(STAMPS)/browser: setup/chromium.sh | $(PYTHON)
 	sh setup/chromium.sh
-	@touch $@
+	@mkdir -p $(STAMPS) && touch $@
