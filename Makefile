@@ -8,20 +8,18 @@ STAMPS := build
 CORE := $(shell find caligo demo studio -name '*.py')
 FRONT := $(shell find web/src web/public -type f) web/index.html web/vite.config.ts web/package.json
 
-.PHONY: demo test installed prepared test-web test-core test-studio check check-python check-web
+.PHONY: demo test installed prepared test-web test-python test-browser check check-python check-web
 .PHONY: bench bench-screen types shots clean
 
 demo: $(STAMPS)/warm studio/static/build/index.html
 	@$(PYTHON) -m studio.serve --demo $(if $(PORT),--port $(PORT))
 
-# What does not wait for each other goes side by side. The browser drives what is heard in real
-# time, so the tests of the core take only what it leaves of the machine.
+# Set-up that does not wait for other set-up goes side by side; tests follow one after the other,
+# since those in the browser hear sound in real time.
 test:
 	@$(MAKE) -j2 -O --no-print-directory installed
 	@$(MAKE) -j2 -O --no-print-directory prepared
-	@$(MAKE) -j2 -O --no-print-directory test-core test-studio
-	@$(VENV)/bin/coverage combine --quiet --data-file=build/cover-all build/cover-core build/cover-studio
-	@$(VENV)/bin/coverage report --data-file=build/cover-all
+	@$(MAKE) --no-print-directory test-python test-browser
 
 installed: $(STAMPS)/python-test $(STAMPS)/browser studio/static/build/index.html
 prepared: $(STAMPS)/warm $(STAMPS)/reference check test-web
@@ -29,11 +27,11 @@ prepared: $(STAMPS)/warm $(STAMPS)/reference check test-web
 test-web: $(STAMPS)/node
 	cd web && npm run --silent test
 
-test-core: $(STAMPS)/warm $(STAMPS)/reference
-	COVERAGE_FILE=build/cover-core nice -n 19 $(PYTHON) -m pytest -n 2 --cov --cov-report= caligo tests/core
+test-python: $(STAMPS)/warm $(STAMPS)/reference
+	$(PYTHON) -m pytest -n 2 --cov --cov-report=term:skip-covered caligo tests/core tests/studio
 
-test-studio: studio/static/build/index.html $(STAMPS)/warm $(STAMPS)/browser
-	COVERAGE_FILE=build/cover-studio $(PYTHON) -m pytest --cov --cov-report= tests/studio tests/browser
+test-browser: studio/static/build/index.html $(STAMPS)/warm $(STAMPS)/browser
+	$(PYTHON) -m pytest tests/browser
 
 check: check-python check-web
 

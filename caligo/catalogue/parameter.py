@@ -109,6 +109,9 @@ class Parameter:
         Whether chance has a part in what it does, so that a new seed changes it.
     off
         The value at which it does nothing, for an amount that switches others on; see `when`.
+    follows_key
+        The parameter of the same module that says, in per cent, how far this one goes along with
+        the key: 100 doubles it with each octave over C4.
     gentle
         A depth of movement that is heard but draws no attention, in `depth_unit`; by default one
         that suits the unit.
@@ -133,6 +136,7 @@ class Parameter:
     display: Display = Display.UNIT
     seeded: bool = False
     off: float | None = None
+    follows_key: str = ""
     gentle: float = 0.0
 
     def __post_init__(self) -> None:

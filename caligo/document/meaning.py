@@ -96,8 +96,10 @@ def _drawn(sound: Sound) -> list[Course]:
 
 
 def _routes(sound: Sound, here: dict[str, Part], moved: dict[str, set[str]]) -> Iterator[Problem]:
-    """Routes and lanes that move nothing; `here` are the parts by their paths, `moved` their
-    moved keys."""
+    """Routes and lanes that move nothing.
+
+    `here` are the parts by their paths, `moved` their moved keys.
+    """
     names = names_of(sound)
     movers: list[tuple[str, str, bool, Route | Course]] = [
         (f"routes.{r.id}", names[r.source], r.depth != 0.0, r) for r in sound.routes

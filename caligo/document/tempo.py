@@ -32,7 +32,7 @@ class TempoMap:
         self._beats = np.concatenate([[0.0], np.cumsum(steps)])
 
     def beats_at(self, seconds: NDArray[np.float64]) -> NDArray[np.float64]:
-        """Beats passed since the start at each of `seconds`, of any shape."""
+        """Beats passed since the start at each of `seconds` ``[...]``, of any shape."""
         where = np.maximum(np.searchsorted(self._seconds, seconds, side="right") - 1, 0)
         found: NDArray[np.float64] = (
             self._beats[where] + (seconds - self._seconds[where]) * self._rates[where]

@@ -43,7 +43,10 @@ FASTEST = 0.25
 
 @cache
 def line_seconds() -> NDArray[np.float64]:
-    """Lengths of the lines at a size of 100 %: geometric, then shifted so none divides another."""
+    """Lengths of the lines in seconds ``[lines]`` at a size of 100 %.
+
+    They are geometric, then shifted so that none divides another.
+    """
     even = SHORTEST * (LONGEST / SHORTEST) ** (np.arange(LINES) / (LINES - 1))
     shifts = np.array([unit(np.uint64(97), i) - 0.5 for i in range(LINES)])
     found: NDArray[np.float64] = even * (1.0 + 0.06 * shifts)

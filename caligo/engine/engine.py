@@ -318,7 +318,10 @@ class Engine:
     def stream_with_stems(
         self, ticks: int, block: int = LARGE_BLOCK
     ) -> Iterator[tuple[Signal, dict[str, Signal]]]:
-        """Like `stream`, each block along with its layers' stems, which run ahead of it."""
+        """Like `stream`, each block along with its layers' stems, which run ahead of it.
+
+        All are ``[2, samples]``; stems stand by their layers' ids.
+        """
         for signal, stems, span in self._run(ticks, block):
             self.tick += span.ticks
             yield signal, stems

@@ -18,6 +18,7 @@ from caligo.engine.cross_modulation import (
     shift_phase,
     sine_at,
 )
+from caligo.engine.layer_pitch import LayerPitch
 from caligo.engine.metering import StageMeter
 from caligo.engine.voicing import Voicing
 from caligo.movement.block import SourceBlock
@@ -27,7 +28,6 @@ from caligo.movement.moments import ModulatorValues, Moments
 from caligo.movement.movement import Movement
 from caligo.movement.notes import Floats
 from caligo.movement.trajectory import GLIDE
-from caligo.movement.voices import Voice
 from caligo.movement.zones import zone_gain
 from caligo.processing.chain import build_chain
 from caligo.processing.processor import State
@@ -61,9 +61,7 @@ class LayerVoices:
         self._rough = rough
         self._meter = meter
         path = layer.id
-        self._octave = movement.trajectory(f"{path}.octave")
-        self._transpose = movement.trajectory(f"{path}.transpose")
-        self._drift = movement.trajectory(f"{path}.drift")
+        self._pitch = LayerPitch(path, movement)
         self.source: Source = implementation("source", layer.source.kind)(
             layer.source,
             f"{path}.{layer.source.id}",
@@ -124,7 +122,7 @@ class LayerVoices:
             other.change(other.layer, bypass, at)
 
     def active(self, times: Floats) -> list[int]:
-        """The voices that sound between the first and the last of `times`."""
+        """The voices that sound between the first and the last of `times` ``[times]``."""
         mask = (self._starts < times[-1]) & (self._ends > times[0]) & (self._loudness > 0.0)
         return [int(i) for i in np.flatnonzero(mask)]
 
@@ -155,30 +153,20 @@ class LayerVoices:
             known = shared.setdefault((first, ticks, stride), {})
             times = np.ascontiguousarray(earlier.times[::stride])
             moments = self.voicing.moments(times, notes.row(row), known)
-            return moments, self._pitch([voices[row]], moments)
+            return moments, self._pitch.values(self.voicing, [voices[row]], moments)
 
         moments = self.voicing.moments(span.times, notes)
         parted = bool(self._filters.slots) and self.source.has_unfiltered
-        moving = self._drift.acts or self._octave.moved or self._transpose.moved
         return SourceBlock(
             span,
             voices,
             moments,
-            self._pitch(voices, moments),
+            self._pitch.values(self.voicing, voices, moments),
             history,
-            steady=lambda row: voices[row].steady and not moving,
+            steady=lambda row: voices[row].steady and not self._pitch.moving,
             unfiltered=np.zeros((len(rows), 2, span.samples), np.float32) if parted else None,
             rough=self._rough,
         )
-
-    def _pitch(self, voices: list[Voice], moments: Moments) -> Floats:
-        """Pitch in octaves over 1 Hz ``[voices, times]``, moved and drifting."""
-        if self._octave.moved or self._transpose.moved:
-            semitones = 12.0 * self._octave.values(moments) + self._transpose.values(moments)
-        else:
-            semitones = np.array([[12.0 * self._octave.base + self._transpose.base]])
-        drift = self._drift.compact(moments) if self._drift.acts else None
-        return self.voicing.pitch(voices, semitones, drift, moments.times)
 
     def render(self, span: Span, rows: list[int]) -> tuple[Signal, Signal | None]:
         """The voices through the filters ``[voices, 2, samples]``, and what goes past them."""
@@ -262,7 +250,7 @@ class LayerVoices:
         depth = self._phase.values(block.moments) / 360.0
         most = self._phase.reach()[1] / 360.0
         samples = self.rate * np.exp2(-block.pitch)
-        below = int(12 * self._octave.reach()[0] + self._transpose.reach()[0])
+        below = int(self._pitch.lowest())
         for row, voice in enumerate(block.voices):
             lowest = min(key for _, key in voice.line) + below
             slowest = self.rate * 2.0 ** -self.voicing.tuning.octaves(lowest)

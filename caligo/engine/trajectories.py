@@ -9,8 +9,11 @@ from dataclasses import dataclass, field
 import numpy as np
 from numpy.typing import NDArray
 
+from caligo.catalogue import module
+from caligo.document.pitch import MIDDLE_C_OCTAVES
 from caligo.document.score import Score
 from caligo.document.sound import Sound
+from caligo.engine.layer_pitch import LayerPitch
 from caligo.engine.voicing import Voicing
 from caligo.movement.moments import Moments
 from caligo.movement.movement import Movement
@@ -156,6 +159,40 @@ class TrajectoryView:
                     return found
         return found
 
+    def along_keys(self) -> dict[str, dict[str, list[float | None]]]:
+        """Every parameter that goes along with the key, as each note has it.
+
+        Values stand by the parameter's address and the note's id; none while it is silent.
+        """
+        found: dict[str, dict[str, list[float | None]]] = {}
+        for layer in self._sound.layers:
+            pitch = LayerPitch(layer.id, self._movement)
+            for part in (layer.source, *layer.filters):
+                for parameter in module(part.family, part.kind).parameters:
+                    path = f"{layer.id}.{part.id}"
+                    if parameter.follows_key:
+                        follow = self._movement.trajectory(f"{path}.{parameter.follows_key}")
+                        if follow.moved or follow.base:
+                            address = f"{path}.{parameter.key}"
+                            found[address] = self._along_key(address, follow, pitch)
+        return found
+
+    def _along_key(
+        self, address: str, follow: Trajectory, pitch: LayerPitch
+    ) -> dict[str, list[float | None]]:
+        trajectory, times = self._movement.trajectory(address), self.times()
+        found: dict[str, list[float | None]] = {}
+        for row, voice in enumerate(self._voicing.voices):
+            moments = self._voicing.moments(times, self._voicing.all.row(row))
+            octaves = pitch.values(self._voicing, [voice], moments)[0] - MIDDLE_C_OCTAVES
+            way = np.exp2(octaves * follow.values(moments)[0] / 100.0)
+            values = trajectory.values(moments)[0] * way
+            held = (times >= voice.start) & (times < voice.start + voice.length)
+            found[voice.name] = [
+                float(value) if there else None for value, there in zip(values, held, strict=True)
+            ]
+        return found
+
     def modulator(self, name: str) -> list[float]:
         """One modulator's values over the whole ``[points]``."""
         first = self._voicing.all.row(0) if len(self._voicing.all) else whole(self._score.length)
@@ -228,10 +265,11 @@ def trajectories(
     """Every modulator and moved parameter over the score, at `points` equally spaced moments.
 
     What differs by note is shown for the note that began last, and with `each_note` for every
-    note apart. Nothing is rendered.
+    note apart, what goes along with the key as each note has it. Nothing is rendered.
     """
     view = TrajectoryView(sound, score, points, hold_still=hold_still)
     found = view.look()
     if each_note:
         found.notes.update({path: view.notes(path) for path in found.spread})
+        found.notes.update(view.along_keys())
     return found

@@ -38,7 +38,7 @@ class Voicing:
     def moments(
         self, times: Floats, notes: Notes, shared: ModulatorValues | None = None
     ) -> Moments:
-        """The moments at `times` at which parameters are evaluated for `notes`.
+        """The moments at `times` ``[times]`` at which parameters are evaluated for `notes`.
 
         `shared` holds what does not differ by note, for moments at the same times.
         """

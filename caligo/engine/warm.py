@@ -70,6 +70,17 @@ def everything() -> Sound:
                 }
                 for i, m in enumerate(movers)
             ],
+            "lanes": [
+                {
+                    "id": f"lane{i}",
+                    "to": to,
+                    "points": [
+                        {"time": 0.0, "value": value, "bend": 0.2},
+                        {"time": 1.0, "value": 2.0 * value},
+                    ],
+                }
+                for i, (to, value) in enumerate((("sound.pace", 50.0), ("layer0.level", -9.0)))
+            ],
         }
     )
 

@@ -61,6 +61,18 @@ def by_cycles(samples: NDArray[np.float32], rate: int, hertz: float, frames: int
     Two periods are looked at through a Hann window, which makes one cycle of them without a
     seam.
 
+    Parameters
+    ----------
+    samples
+        A recording ``[channels, samples]`` at `rate` Hz.
+    frames
+        How many cycles are cut, evenly spread over what is heard.
+
+    Returns
+    -------
+    Spectra
+        Complex amplitudes of the partials ``[frames, partials]``.
+
     Raises
     ------
     MaterialError
@@ -88,6 +100,16 @@ def by_spectrum(samples: NDArray[np.float32], rate: int, hertz: float, frames: i
 
     The energy within half a pitch of each multiple gives the partial's level; phases are
     scattered, the same in all frames, so that moving through the table changes colour alone.
+
+    Parameters
+    ----------
+    samples
+        A recording ``[channels, samples]`` at `rate` Hz.
+
+    Returns
+    -------
+    Spectra
+        Complex amplitudes of the partials ``[frames, partials]``.
 
     Raises
     ------

@@ -71,7 +71,7 @@ class ArrayFile:
 
 
 def mapped(path: Path) -> Samples:
-    """The samples of a file, as an array that is read where it is looked at.
+    """The samples of a file ``[channels, frames]``, as an array that is read where it is looked at.
 
     What is written to it stays in memory alone; kernels see the array that they know.
     """
@@ -79,8 +79,42 @@ def mapped(path: Path) -> Samples:
     return found
 
 
+class RowFile:
+    """An array ``[rows, values]`` that is filled a few rows at a time, in memory or in a file.
+
+    Parameters
+    ----------
+    path
+        The file that holds it, which appears when it is whole; none to hold it in memory.
+    """
+
+    def __init__(self, path: Path | None, rows: int, values: int) -> None:
+        self._path = path
+        self._file = None if path is None else ArrayFile(path, rows, values)
+        self._held: Samples = np.empty((0 if path else rows, values), np.float32)
+
+    def write(self, first: int, rows: NDArray[Any]) -> None:
+        """Fill `rows` ``[some, values]``, from the row `first` on."""
+        if self._file is None:
+            self._held[first : first + len(rows)] = rows
+        else:
+            self._file.write(0, rows, first)
+
+    @property
+    def array(self) -> Samples:
+        """The whole array ``[rows, values]``, once it has been left."""
+        return self._held if self._path is None else mapped(self._path)
+
+    def __enter__(self) -> RowFile:
+        return self
+
+    def __exit__(self, *error: Any) -> None:
+        if self._file is not None:
+            self._file.__exit__(*error)
+
+
 def let_go(samples: NDArray[Any]) -> None:
-    """Let go of what has been looked at of a mapped array; nothing of it is lost."""
+    """Let go of what has been looked at of a mapped array ``[...]``; nothing of it is lost."""
     base: Any = samples
     while base is not None and not isinstance(base, mmap.mmap):
         base = getattr(base, "base", None)

@@ -7,7 +7,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from caligo.material.long import let_go, stretch
+from caligo.material.long import stretch
 
 WINDOW = 0.04
 """Seconds around the ends that are compared."""
@@ -15,6 +15,8 @@ FURTHEST = 30.0
 """Seconds behind a loop's start in which its end is looked for."""
 SHORTEST = 0.12
 """Seconds that a loop lasts at least."""
+AT_A_TIME = 1 << 18
+"""Ends that are tried at a time."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -26,14 +28,35 @@ class FoundLoop:
     match: float
 
 
+def _matches(
+    samples: NDArray[np.float32], pattern: NDArray[np.float64], first: int, size: int
+) -> NDArray[np.float64]:
+    """How alike a pattern ``[samples]`` is to what begins at each frame of a stretch ``[ends]``.
+
+    It is 1 only where the levels agree as well: twice the product over the sum of energies.
+    """
+    from scipy.signal import correlate
+
+    found = np.empty(max(0, size - len(pattern) + 1))
+    here = float(np.sum(pattern**2))
+    for at in range(0, len(found), AT_A_TIME):
+        count = min(AT_A_TIME, len(found) - at)
+        rest = stretch(samples, first + at, count + len(pattern) - 1)
+        energy = np.concatenate([[0.0], np.cumsum(rest**2)])
+        there = energy[len(pattern) :] - energy[:count]
+        likeness = correlate(rest, pattern, mode="valid", method="fft")
+        found[at : at + count] = 2.0 * likeness / np.maximum(here + there, 1e-12)
+    return found
+
+
 def find_loops(samples: NDArray[np.float32], rate: int, most: int = 5) -> list[FoundLoop]:
-    """The loops whose ends are most alike, the best first.
+    """The loops of a recording ``[channels, samples]`` whose ends are most alike, the best first.
 
     From several starts, every end is tried by normalised cross-correlation of what lies around
     the two; level and colour must then agree as well as the phase.
     """
     # Loading it takes two seconds, which every start of the studio would wait for.
-    from scipy import signal
+    from scipy.signal import find_peaks
 
     half = int(0.5 * WINDOW * rate)
     total = samples.shape[1]
@@ -44,21 +67,12 @@ def find_loops(samples: NDArray[np.float32], rate: int, most: int = 5) -> list[F
     for share in (0.08, 0.15, 0.25, 0.35, 0.45, 0.55):
         start = max(half, int(share * total))
         first = start + shortest - half
-        rest = stretch(samples, first, min(total - first, int(FURTHEST * rate)))
-        let_go(samples)
-        if len(rest) < 2 * half + 1:
-            continue
         pattern = stretch(samples, start - half, 2 * half)
-        energy = np.concatenate([[0.0], np.cumsum(rest**2)])
-        likeness = signal.correlate(rest, pattern, mode="valid", method="fft")
-        ends = start + shortest + np.arange(len(likeness))
-        there = energy[2 * half :][: len(ends)] - energy[: len(ends)]
-        here = float(np.sum(pattern**2))
-        # Twice the product over the sum of energies: 1 only where the levels agree as well.
-        match = 2.0 * likeness / np.maximum(here + there, 1e-12)
-        if here <= 1e-9 * total:
+        match = _matches(samples, pattern, first, min(total - first, int(FURTHEST * rate)))
+        ends = start + shortest + np.arange(len(match))
+        if len(match) == 0 or float(np.sum(pattern**2)) <= 1e-9 * total:
             continue
-        peaks, _ = signal.find_peaks(match, distance=max(1, shortest // 2))
+        peaks, _ = find_peaks(match, distance=max(1, shortest // 2))
         if len(peaks) == 0:
             peaks = np.array([int(match.argmax())])
         # Of ends that are as good, the later one: longer loops repeat less often.

@@ -116,7 +116,7 @@ def _level(samples: NDArray[np.float32], middle: int, half: int) -> float:
 
 
 def detect(samples: NDArray[np.float32], rate: int) -> Pitch | None:
-    """The pitch that a recording keeps for most of its length, or None if it keeps none."""
+    """The pitch that a recording ``[channels, samples]`` keeps for most of its length, if any."""
     seconds = samples.shape[1] / rate
     count = int(min(MOST_FRAMES, max(8, seconds / 0.025)))
     times = (np.arange(count) + 0.5) * seconds / count

@@ -171,7 +171,7 @@ def _check_header(sound: soundfile.SoundFile, called: str) -> None:
 
 
 def content_key(samples: NDArray[np.float32], rate: int) -> str:
-    """The key of a recording: a hash of its samples, whatever file they came in."""
+    """The key of a recording: a hash of its ``[channels, samples]``, whatever file they came in."""
     digest = hashlib.sha256(f"{rate} {samples.shape[0]}".encode())
     for row in samples:
         for _, piece in pieces(row[None]):

@@ -70,7 +70,7 @@ class Seam:
 
 
 def seam(samples: Samples, rate: int, loop: Loop) -> Seam:
-    """The seam of a loop.
+    """The seam of a loop in a recording ``[channels, samples]``.
 
     A jump is what a cubic through the four samples before does not foretell (Newton's forward
     differences); the sound's own jumps are the largest such around the join.

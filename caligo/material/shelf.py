@@ -109,7 +109,7 @@ class Shelf:
         return folder / MADE / f"{card.key}-{card.signature()}"
 
     def original(self, key: str) -> tuple[RecordingCard, NDArray[np.float32]] | None:
-        """A recording as it came, before its steps; None if it is not there whole.
+        """A recording ``[channels, samples]`` before its steps; None if it is not there whole.
 
         A long one is decoded to a file once, and mapped.
         """
@@ -270,7 +270,7 @@ class Shelf:
     def add_table(
         self, spectra: NDArray[np.complex128], name: str, origin: str, **more: object
     ) -> TableCard:
-        """Keep a cut table."""
+        """Keep a cut table: its partials' complex amplitudes ``[frames, partials]``."""
         whole = np.ascontiguousarray(spectra.astype(np.complex64))
         key = content_key(whole.view(np.float32).reshape(1, -1), len(whole))
         folder = self.folders[0]

@@ -88,9 +88,9 @@ def _stepped(samples: Samples, rate: int, step: Step) -> Iterator[Samples]:
 
 
 def apply_long(samples: Samples, rate: int, steps: Sequence[Step], path: Path) -> Samples:
-    """What `apply` does, for a mapped recording; each step is written to a file beside `path`.
+    """What `apply` does, for a mapped recording ``[channels, samples]``.
 
-    The same samples as `apply` gives.
+    Each step is written to a file beside `path`, and gives the same samples as `apply`.
     """
     out = samples
     scratch: list[Path] = []

@@ -19,7 +19,9 @@ MOMENTARY, SHORT_TERM = 4, 30
 
 
 def k_weighting(rate: int) -> tuple[tuple[Floats, Floats], tuple[Floats, Floats]]:
-    """The two biquads (b, a) of K-weighting at a sample rate (BS.1770-4, tables 1 and 2).
+    """The two biquads of K-weighting at a sample rate (BS.1770-4, tables 1 and 2).
+
+    Each is given by its coefficients ``b`` and ``a``, both ``[3]``.
 
     The tables hold for 48 kHz alone; these are the analogue filters behind them, whose
     parameters are from memory, and they give the tables' numbers at 48 kHz.

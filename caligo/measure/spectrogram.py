@@ -196,5 +196,5 @@ class SpectrogramStream:
         return columns
 
     def finish(self) -> list[Column]:
-        """The columns that still wait for what comes after the end, which is silence."""
+        """The columns ``[ROWS]`` that still wait for what comes after the end, which is silence."""
         return self.add(np.zeros((2, self._reach), np.float32))

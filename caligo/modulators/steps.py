@@ -76,7 +76,7 @@ def step_values(
 
 
 def on_grid(values: Floats, steps: int, degrees: list[float] | None = None) -> Floats:
-    """Values from -1 to 1 moved to the nearest of a grid.
+    """Values ``[...]`` from -1 to 1 moved to the nearest of a grid.
 
     Parameters
     ----------

@@ -17,8 +17,7 @@ from caligo.movement.notes import Floats
 def course_values(
     at: np.ndarray, values: np.ndarray, bends: np.ndarray, times: np.ndarray, out: np.ndarray
 ) -> None:
-    """The course through points at `times` ``[times]``; before the first and past the last it
-    stays.
+    """The course through points at `times` ``[times]``; outside of them it stays.
 
     Parameters
     ----------

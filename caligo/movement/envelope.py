@@ -1,5 +1,7 @@
-"""Envelopes as functions of the time since a note's start: delay, attack, hold, decay,
-sustain and release, each stage with a bend."""
+"""Envelopes as functions of the time since a note's start.
+
+Delay, attack, hold, decay, sustain and release, each stage with a bend.
+"""
 
 from __future__ import annotations
 

@@ -54,7 +54,7 @@ class Moments:
         return self._newest
 
     def at(self, times: Floats) -> Moments:
-        """Other times, for the same notes."""
+        """Other `times` ``[times]``, for the same notes."""
         return Moments(times, self.notes, self.started)
 
     def of(self, notes: Notes) -> Moments:

@@ -62,7 +62,10 @@ class Slot:
         return found
 
     def process(self, block: Block, signal: Signal, ways: Floats | None, sides: Sides) -> None:
-        """Pass a signal through, or around it as far as `ways` says."""
+        """Pass a signal through, or around it as far as `ways` says.
+
+        `signal` is ``[streams, 2, samples]``, `ways` ``[ticks + 1]``.
+        """
         around = None
         if self._around is not None:
             around = signal.copy()

@@ -34,6 +34,7 @@ def slope_parameters(cutoff: float, what: str) -> tuple[Parameter, ...]:
             scale=Scale.LOGARITHMIC,
             moves=Moves.PER_NOTE,
             group="Cut",
+            follows_key="key_follow",
         ),
         Parameter(
             "slope",

@@ -12,6 +12,6 @@ SILENT = -80.0
 
 
 def gain(decibels: Floats) -> Floats:
-    """Decibels to a factor; the bottom of a level's range is silence."""
+    """Decibels ``[...]`` to a factor; the bottom of a level's range is silence."""
     found: Floats = np.where(decibels <= SILENT, 0.0, 10.0 ** (decibels / 20.0))
     return found

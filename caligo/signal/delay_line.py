@@ -97,7 +97,10 @@ def read_moving(line: np.ndarray, at: int, away: float, away_step: float, out: n
 
 @njit(cache=True, nogil=True)
 def read_crossfaded(line: np.ndarray, at: int, away: float, end: float, out: np.ndarray) -> None:
-    """Read a line over a tick from one length to another far off, without a change of pitch."""
+    """Read a line over a tick from one length to another far off, without a change of pitch.
+
+    `line` is ``[samples]``, `out` ``[TICK]``.
+    """
     other = np.empty(TICK, np.float32)
     read_moving(line, at, away, 0.0, out)
     read_moving(line, at, end, 0.0, other)

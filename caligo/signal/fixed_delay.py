@@ -41,6 +41,6 @@ class FixedDelay:
         self.held[:] = 0.0
 
     def restore(self, held: Signal) -> None:
-        """Take over what another delay of the same length held."""
+        """Take over what another delay of the same length held ``[2, samples]``."""
         if held.shape == self.held.shape:
             self.held = held.copy()

@@ -14,7 +14,7 @@ Floats = NDArray[np.float64]
 
 
 def balance(pan: Floats) -> tuple[Floats, Floats]:
-    """Gains of left and right for a pan of -100 to 100 %; the centre leaves both as they are.
+    """Gains of left and right ``[...]`` for a pan of -100 to 100 %; 1 for both at the centre.
 
     Constant power below the centre's level (common practice), so nothing gets louder.
     """

@@ -200,6 +200,6 @@ def sharpness(resonance: NDArray[np.float64], steep: bool) -> NDArray[np.float64
 
 
 def corner_gain(hertz: NDArray[np.float64], rate: int) -> NDArray[np.float64]:
-    """``tan(pi f / rate)``, kept below half the rate."""
+    """``tan(pi f / rate)`` of frequencies in Hz ``[...]``, kept below half the rate."""
     found: NDArray[np.float64] = np.tan(np.pi * np.minimum(hertz / rate, HIGHEST))
     return found

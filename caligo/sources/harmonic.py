@@ -100,7 +100,10 @@ def to_gains(
 
 @njit(cache=True, nogil=True)
 def part_at_wraps(ratio: np.ndarray, level: np.ndarray) -> None:
-    """Where an endless glide wraps a partial, silence it on both sides of the jump."""
+    """Where an endless glide wraps a partial, silence it on both sides of the jump.
+
+    Both are ``[moments, partials]``: ratios to the fundamental, and levels.
+    """
     for m in range(ratio.shape[0] - 1):
         for p in range(ratio.shape[1]):
             jump = ratio[m + 1, p] / ratio[m, p]

@@ -3,9 +3,10 @@
 from __future__ import annotations
 
 from collections import OrderedDict
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from dataclasses import dataclass
 from functools import cached_property
+from pathlib import Path
 from threading import Lock
 
 import numpy as np
@@ -13,7 +14,7 @@ from numpy.typing import NDArray
 from scipy import fft
 from scipy.ndimage import median_filter
 
-from caligo.material.long import let_go
+from caligo.material.long import RowFile, mapped, stretch
 from caligo.material.recording import Recording
 
 SIZE = 4096
@@ -44,11 +45,14 @@ class Analysis:
         vocoder's instantaneous frequency (Flanagan and Golden 1966; Dolson 1986).
     rate
         Samples per second that `HOP` and bins refer to.
+    place
+        Where files are kept that are made of a long recording; see `caligo.material.long`.
     """
 
     magnitude: NDArray[np.float32]
     frequency: NDArray[np.float32]
     rate: int
+    place: Path | None = None
 
     @property
     def frames(self) -> int:
@@ -58,13 +62,16 @@ class Analysis:
     @cached_property
     def summed(self) -> NDArray[np.float32]:
         """Magnitudes added up from the start ``[frames + 1, BINS]``: means over any stretch."""
-        total = np.zeros((self.frames + 1, BINS), np.float32)
-        before = np.zeros(BINS)
-        for first, last in _chunks(self.frames):
-            added = before + np.cumsum(self.magnitude[first:last], axis=0, dtype=np.float64)
-            total[first + 1 : last + 1] = added
-            before = added[-1]
-        return total
+
+        def fill(total: RowFile) -> None:
+            before = np.zeros(BINS)
+            total.write(0, before[None])
+            for first, last in _chunks(self.frames):
+                added = before + np.cumsum(self.magnitude[first:last], axis=0, dtype=np.float64)
+                total.write(first + 1, added)
+                before = added[-1]
+
+        return _kept(_beside(self.place, "summed"), self.frames + 1, fill)
 
     @cached_property
     def tonal(self) -> NDArray[np.float32]:
@@ -73,16 +80,35 @@ class Analysis:
         By medians along time and along frequency (Fitzgerald, "Harmonic/percussive separation
         using median filtering", DAFx 2010), as a soft mask.
         """
-        found = np.empty_like(self.magnitude)
-        for first, last in _chunks(self.frames):
-            # With as many frames around as the median looks at.
-            low, high = max(0, first - MEDIAN), min(self.frames, last + MEDIAN)
-            here = self.magnitude[low:high]
-            along_time = median_filter(here, size=(MEDIAN, 1)) ** 2
-            along_frequency = median_filter(here, size=(1, MEDIAN)) ** 2
-            share = along_time / (along_time + 3.0 * along_frequency + 1e-20)
-            found[first:last] = share[first - low : last - low]
-        return found
+
+        def fill(found: RowFile) -> None:
+            for first, last in _chunks(self.frames):
+                # With as many frames around as the median looks at.
+                low, high = max(0, first - MEDIAN), min(self.frames, last + MEDIAN)
+                here = self.magnitude[low:high]
+                along_time = median_filter(here, size=(MEDIAN, 1)) ** 2
+                along_frequency = median_filter(here, size=(1, MEDIAN)) ** 2
+                share = along_time / (along_time + 3.0 * along_frequency + 1e-20)
+                found.write(first, share[first - low : last - low])
+
+        return _kept(_beside(self.place, "tonal"), self.frames, fill)
+
+
+def _beside(place: Path | None, name: str) -> Path | None:
+    return None if place is None else place.with_name(f"{place.name}.{name}.npy")
+
+
+def _kept(path: Path | None, rows: int, fill: Callable[[RowFile], None]) -> NDArray[np.float32]:
+    """An array ``[rows, BINS]``: filled in memory or, once, in a file that is mapped."""
+    if path is not None and path.exists():
+        return mapped(path)
+    try:
+        with RowFile(path, rows, BINS) as made:
+            fill(made)
+    except OSError:
+        # Where there is no room on the disk, memory has to do.
+        return _kept(None, rows, fill)
+    return made.array
 
 
 def _chunks(frames: int) -> Iterator[tuple[int, int]]:
@@ -92,30 +118,50 @@ def _chunks(frames: int) -> Iterator[tuple[int, int]]:
 
 
 def analyse(recording: Recording) -> Analysis:
-    """The analysis of both sides of a recording together."""
-    length = min(recording.frames, int(LONGEST * recording.rate))
-    padded = np.zeros(length + SIZE + HOP + 1, np.float32)
-    recording.samples[:, :length].mean(axis=0, out=padded[SIZE // 2 : SIZE // 2 + length])
-    let_go(recording.samples)
-    count = max(1, length // HOP + 1)
-    magnitude, frequency = (np.empty((count, BINS), np.float32) for _ in range(2))
-    bins = np.arange(BINS, dtype=np.float32)
+    """The analysis of both sides of a recording together; of a long one, kept on disk."""
+    try:
+        return _analysed(recording, recording.place)
+    except OSError:
+        # Where there is no room on the disk, memory has to do.
+        return _analysed(recording, None)
+
+
+def _analysed(recording: Recording, place: Path | None) -> Analysis:
+    heard = recording.samples[:, : int(LONGEST * recording.rate)]
+    count = max(1, heard.shape[1] // HOP + 1)
+    places = [_beside(place, name) for name in ("magnitude", "frequency")]
+    found = [mapped(path) for path in places if path is not None and path.exists()]
+    if len(found) < len(places):
+        magnitude, frequency = (RowFile(path, count, BINS) for path in places)
+        with magnitude, frequency:
+            for first, last in _chunks(count):
+                here, turned = _spectra(heard, first, last)
+                magnitude.write(first, np.abs(here) * np.float32(2.0 / WINDOW.sum()))
+                frequency.write(first, turned)
+        found = [magnitude.array, frequency.array]
+    return Analysis(found[0], found[1], recording.rate, place)
+
+
+def _spectra(
+    samples: NDArray[np.float32], first: int, last: int
+) -> tuple[NDArray[np.complex64], NDArray[np.float32]]:
+    """The spectra of some frames, and the frequency that each bin turns with, in bins."""
+    begin, size = first * HOP - SIZE // 2, (last - first - 1) * HOP + SIZE + 1
+    padded = stretch(samples, begin, size).astype(np.float32)
     windows = np.lib.stride_tricks.sliding_window_view(padded, SIZE)
 
-    def spectra(first: int, last: int, shift: int) -> NDArray[np.complex64]:
-        frames = windows[np.arange(first, last) * HOP + shift]
-        turned = fft.ifftshift(frames * WINDOW, axes=1)
-        found: NDArray[np.complex64] = fft.rfft(turned, axis=1).astype(np.complex64)
+    def spectra(shift: int) -> NDArray[np.complex64]:
+        frames = windows[np.arange(last - first) * HOP + shift]
+        rotated = fft.ifftshift(frames * WINDOW, axes=1)
+        found: NDArray[np.complex64] = fft.rfft(rotated, axis=1).astype(np.complex64)
         return found
 
-    for first, last in _chunks(count):
-        here, later = spectra(first, last, 0), spectra(first, last, 1)
-        # One sample later, each bin's phase has turned by its frequency.
-        step = np.angle(later * np.conj(here)).astype(np.float32)
-        turned = step * np.float32(SIZE / (2.0 * np.pi))
-        frequency[first:last] = np.maximum(np.clip(turned, bins - 2.0, bins + 2.0), 0.0)
-        magnitude[first:last] = np.abs(here) * np.float32(2.0 / WINDOW.sum())
-    return Analysis(magnitude, frequency, recording.rate)
+    here, later = spectra(0), spectra(1)
+    # One sample later, each bin's phase has turned by its frequency.
+    step = np.angle(later * np.conj(here)).astype(np.float32)
+    turned = step * np.float32(SIZE / (2.0 * np.pi))
+    bins = np.arange(BINS, dtype=np.float32)
+    return here, np.maximum(np.clip(turned, bins - 2.0, bins + 2.0), 0.0)
 
 
 _lock = Lock()

@@ -67,7 +67,8 @@ def read_at(
     Parameters
     ----------
     flat, begin, frames
-        One side of a `caligo.material.pyramid.Pyramid` copy: where it begins, and its length.
+        One side of a `caligo.material.pyramid.Pyramid` ``[samples]``: where a copy begins, and
+        its length.
     place
         In the copy's samples.
     """

@@ -37,7 +37,11 @@ COLUMNS = 9
 def add_density(
     passed: float, density: np.ndarray, seconds: float, trajectory: np.ndarray
 ) -> float:
-    """Grains begun, added up over cells of `seconds` from densities at their borders."""
+    """Grains begun, added up over cells of `seconds` from densities at their borders.
+
+    `density` is ``[cells + 1]``; `trajectory` takes the counts at the cells' starts ``[cells]``,
+    or is empty.
+    """
     for c in range(len(density) - 1):
         if len(trajectory) > 0:
             trajectory[c] = passed

@@ -277,6 +277,6 @@ def shape(
 
 @njit(cache=True, nogil=True)
 def start_phases(scatter: float, seed: np.uint64, phase: np.ndarray) -> None:
-    """The phases with which partials begin, from all together to anywhere."""
+    """The phases ``[partials]`` with which partials begin, from all together to anywhere."""
     for p in range(len(phase)):
         phase[p] = scatter * unit(combine(seed, 3), p)

@@ -72,7 +72,7 @@ class Accumulated:
         stride: int = 1,
         since: int | None = None,
     ) -> NDArray[np.float64]:
-        """What has been added up by the block's start, from `nothing` at the voice's.
+        """What has been added up ``[values]`` by the block's start, from `nothing` at the voice's.
 
         Kept from the block before where there was one, else added up again from the note on.
 
@@ -115,7 +115,7 @@ class Accumulated:
         cell: int = 1,
         before: int = 0,
     ) -> None:
-        """Remember what has been added up by the block's end; forget voices long gone.
+        """Remember what has been added up ``[values]`` by the block's end; forget voices long gone.
 
         With cells, by the last border of a cell that is not after the end; `before` as in
         `up_to`.

@@ -29,7 +29,7 @@ class Portrait(Protocol):
 
 
 def levels_of(amplitudes: NDArray[np.float64]) -> NDArray[np.uint8]:
-    """Amplitudes as bytes: 0 for `FLOOR` dB under 1, and 255 for 1."""
+    """Amplitudes ``[...]`` as bytes: 0 for `FLOOR` dB under 1, and 255 for 1."""
     decibels = 20.0 * np.log10(np.maximum(amplitudes, 1e-9))
     found: NDArray[np.uint8] = np.clip(
         np.round((decibels - FLOOR) * (255.0 / -FLOOR)), 0, 255
@@ -38,7 +38,7 @@ def levels_of(amplitudes: NDArray[np.float64]) -> NDArray[np.uint8]:
 
 
 def octaves_of(hertz: NDArray[np.float64]) -> NDArray[np.uint16]:
-    """Frequencies in steps of 1/2048 octave over 8 Hz."""
+    """Frequencies ``[...]`` in steps of 1/2048 octave over 8 Hz."""
     found: NDArray[np.uint16] = np.clip(
         np.round(2048.0 * np.log2(np.maximum(hertz, 8.0) / 8.0)), 0, 65_535
     ).astype(np.uint16)

@@ -15,7 +15,7 @@ from pathlib import Path
 import httpx
 import numpy as np
 import pytest
-from playwright.sync_api import Browser, Page, expect, sync_playwright
+from playwright.sync_api import Browser, Page, Playwright, expect, sync_playwright
 
 ROOT = Path(__file__).parents[2]
 FLAGS = [
@@ -108,14 +108,19 @@ def own_server(tmp_path: Path) -> Iterator[Server]:
     made.kill()
 
 
+def launched(playwright: Playwright) -> Browser:
+    """Debian's Chromium, without a window."""
+    chromium = shutil.which("chromium-headless-shell") or shutil.which("chromium")
+    assert chromium, "Debian's Chromium is missing; run make test, which installs it"
+    return playwright.chromium.launch(executable_path=chromium, args=FLAGS)
+
+
 @pytest.fixture(scope="session")
 def browser() -> Iterator[Browser]:
-    chromium = shutil.which("chromium")
-    assert chromium, "Debian's chromium is missing; run make test, which installs it"
     with sync_playwright() as playwright:
-        launched = playwright.chromium.launch(executable_path=chromium, args=FLAGS)
-        yield launched
-        launched.close()
+        made = launched(playwright)
+        yield made
+        made.close()
 
 
 def copied(server: Server) -> str:

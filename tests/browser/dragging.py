@@ -1,20 +1,19 @@
-"""How smoothly a strip is dragged on a sound of eight layers: ``make bench-screen``.
+"""How smoothly values are dragged on a sound of eight layers: ``make bench-screen``.
 
-Prints the frames a second and the longest frame while a cutoff is dragged up and down, in
+Prints the frames a second and the longest frame while a cutoff and a depth are dragged, in
 headless Chromium without a graphics processor. A figure, not a test: machines differ.
 """
 
 from __future__ import annotations
 
 import json
-import shutil
 import tempfile
 from pathlib import Path
 
 import httpx
-from playwright.sync_api import sync_playwright
+from playwright.sync_api import Locator, Page, sync_playwright
 
-from tests.browser.conftest import FLAGS, ROOT, SIZE, Server
+from tests.browser.conftest import ROOT, SIZE, Server, launched
 
 WATCH = """
 () => { window.frames_ = []; let last = performance.now(); window.watching_ = true;
@@ -43,36 +42,58 @@ def eight_layers(server: Server) -> str:
     return f"{server.url}sounds/{made['id']}"
 
 
+def drag(page: Page, handle: Locator, way: tuple[int, int]) -> list[float]:
+    """Drag to and fro and return how long each frame took, in milliseconds."""
+    handle.scroll_into_view_if_needed(timeout=60_000)
+    page.wait_for_timeout(5_000)
+    box = handle.bounding_box()
+    assert box
+    x, y = box["x"] + min(40, box["width"] / 2), box["y"] + box["height"] / 2
+    page.mouse.move(x, y)
+    page.mouse.down()
+    page.evaluate(WATCH)
+    for turn in range(6):
+        side = 1 if turn % 2 else -1
+        page.mouse.move(x + side * way[0], y + side * way[1], steps=40)
+    frames: list[float] = page.evaluate(
+        "() => { window.watching_ = false; return window.frames_; }"
+    )
+    page.mouse.up()
+    return frames
+
+
+def tell(what: str, frames: list[float]) -> None:
+    """Print how smooth it was."""
+    rate = 1000.0 * len(frames) / sum(frames)
+    over = sum(frame > 50 for frame in frames)
+    print(
+        f"{what}: {len(frames)} frames, {rate:.0f} a second; "
+        f"longest {max(frames):.0f} ms; {over} over 50 ms"
+    )
+
+
 def main() -> None:
     """Drag for some seconds and print what it was like."""
     with tempfile.TemporaryDirectory() as folder, sync_playwright() as playwright:
         server = Server(Path(folder))
         server.start()
-        chromium = shutil.which("chromium")
-        browser = playwright.chromium.launch(executable_path=chromium, args=FLAGS)
+        browser = launched(playwright)
         page = browser.new_page(viewport=SIZE)
         page.goto(eight_layers(server))
+        page.wait_for_timeout(20_000)
+        page.get_by_role("button", name="All stations").click()
         strip = page.locator("[data-address='layer0.filter1.cutoff']")
-        strip.scroll_into_view_if_needed(timeout=60_000)
-        page.wait_for_timeout(5_000)
-        box = strip.bounding_box()
-        assert box
-        x, y = box["x"] + 40, box["y"] + 20
-        page.mouse.move(x, y)
-        page.mouse.down()
-        page.evaluate(WATCH)
-        for turn in range(6):
-            page.mouse.move(x, y + (60 if turn % 2 else -60), steps=40)
-        frames = page.evaluate("() => { window.watching_ = false; return window.frames_; }")
-        page.mouse.up()
+        tell("a cutoff", drag(page, strip, (0, 60)))
+        page.get_by_role("button", name="Modulator: Slow swell").click()
+        route = page.locator("[data-route='layer0.source.position']")
+        page.locator("summary").filter(has_text="Position").first.click()
+        before = page.locator("[data-path='layer0.source.position']").get_attribute("d")
+        tell("a depth", drag(page, route.locator("label").filter(has_text="Depth"), (0, 60)))
+        page.wait_for_timeout(500)
+        after = page.locator("[data-path='layer0.source.position']").get_attribute("d")
+        print("its row was drawn anew" if before != after else "its row was NOT drawn anew")
         browser.close()
         server.kill()
-    late = sorted(frames)[-5:]
-    rate = 1000.0 * len(frames) / sum(frames)
-    over = sum(frame > 50 for frame in frames)
-    print(
-        f"{len(frames)} frames, {rate:.0f} a second; longest {late[-1]:.0f} ms; {over} over 50 ms"
-    )
 
 
 if __name__ == "__main__":

@@ -12,7 +12,7 @@ from pathlib import Path
 
 from playwright.sync_api import Page, expect
 
-from tests.browser.conftest import FLAGS, ROOT, SIZE, Server
+from tests.browser.conftest import ROOT, SIZE, Server, launched
 
 FOLDER = ROOT / "docs" / "screenshots"
 DRAWN = 240_000
@@ -156,7 +156,6 @@ VIEWS: dict[str, tuple[str, Callable[[Page], None]]] = {
 
 def main() -> None:
     """Take every picture, or those that are named."""
-    import shutil
     import sys
 
     from playwright.sync_api import sync_playwright
@@ -165,7 +164,7 @@ def main() -> None:
     with tempfile.TemporaryDirectory() as data, sync_playwright() as playwright:
         server = Server(Path(data))
         server.start()
-        browser = playwright.chromium.launch(executable_path=shutil.which("chromium"), args=FLAGS)
+        browser = launched(playwright)
         try:
             for name in sys.argv[1:] or VIEWS:
                 sound, act = VIEWS[name]

@@ -10,7 +10,7 @@ import pytest
 import soundfile
 
 from caligo.engine.offline import render_array
-from caligo.material import long, shelf
+from caligo.material import long, loops, shelf
 from caligo.material.cards import Fade, Normalise, Reverse, Trim
 from caligo.material.cutting import by_cycles, by_spectrum
 from caligo.material.long import ArrayFile, is_long, let_go, mapped
@@ -18,6 +18,7 @@ from caligo.material.overview import outline, spectrogram
 from caligo.material.reading import MaterialError
 from caligo.material.shelf import Shelf, current
 from caligo.material.steps import apply, apply_long
+from caligo.synthesis.analysis import analyse
 from tests.core.builders import layer_of, one_note, plain_sound
 
 RATE = 48_000
@@ -122,6 +123,55 @@ def test_sources_play_what_stays_on_disk(
         heard.append(render_array(plain_sound(layer), one_note(64, 1.0)))
     assert np.abs(heard[0]).max() > 0.01
     assert np.abs(heard[0] - heard[1]).max() < 1e-4
+
+
+ANALYSED = ("magnitude", "frequency", "summed", "tonal")
+
+
+def test_the_spectrum_of_a_long_recording_is_kept_on_disk(
+    file: Path, short: Any, small: None, tmp_path: Path
+) -> None:
+    kept = Shelf([tmp_path / "long"])
+    held = kept.recording(kept.add_recording(file, "a")[0].key)
+    assert held is not None
+    ours, theirs = analyse(held), analyse(short)
+    for name in ANALYSED:
+        assert np.array_equal(getattr(ours, name), getattr(theirs, name)), name
+    assert held.place is not None
+    files = {f"{held.place.name}.{name}.npy" for name in ANALYSED}
+    assert files <= {path.name for path in held.place.parent.iterdir()}
+    again = analyse(held)
+    assert not again.magnitude.flags.owndata
+    assert np.array_equal(again.frequency, theirs.frequency)
+
+
+def test_a_spectrum_without_room_on_the_disk_is_held_in_memory(
+    file: Path, short: Any, small: None, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    kept = Shelf([tmp_path / "long"])
+    held = kept.recording(kept.add_recording(file, "a")[0].key)
+    assert held is not None
+
+    def full(*args: Any) -> None:
+        raise OSError(28, "No space left on device")
+
+    monkeypatch.setattr(ArrayFile, "write", full)
+    ours, theirs = analyse(held), analyse(short)
+    for name in ANALYSED:
+        assert np.array_equal(getattr(ours, name), getattr(theirs, name)), name
+    assert held.place is not None
+    assert not list(held.place.parent.glob(".*")), "nothing half written stays"
+
+
+def test_loops_are_found_the_same_in_pieces(
+    file: Path, short: Any, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    whole = loops.find_loops(short.samples, RATE)
+    monkeypatch.setattr(loops, "AT_A_TIME", 4_999)
+    pieces = loops.find_loops(short.samples, RATE)
+    assert len(whole) > 0
+    assert [(x.start, x.end) for x in pieces] == [(x.start, x.end) for x in whole]
+    assert [x.match for x in pieces] == pytest.approx([x.match for x in whole], abs=1e-9)
 
 
 def test_what_was_looked_at_can_be_let_go(tmp_path: Path) -> None:

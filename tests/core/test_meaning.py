@@ -9,12 +9,13 @@ import numpy as np
 import pytest
 
 from caligo.command.main import main
-from caligo.document import DocumentError, read_sound
+from caligo.document import DocumentError, Note, Score, read_sound
 from caligo.document.meaning import in_words, warnings
 from caligo.engine.offline import render_array
+from caligo.engine.trajectories import trajectories
 from demo.pads import dome_air
 from demo.sounds import SOUNDS
-from tests.core.builders import one_note
+from tests.core.builders import one_note, plain_layer, plain_sound
 
 
 def told(document: dict[str, Any]) -> dict[str, str]:
@@ -159,6 +160,28 @@ def test_odd_arguments_are_answered(
     status, line = said(capsys, "render", "Dome Air", *arguments, "-o", "/nowhere/x.wav")
     assert status == 2
     assert words in line
+
+
+def test_trace_shows_cutoffs_that_go_along_with_the_key() -> None:
+    """At 100 % a cutoff doubles with each octave over middle C (ISO 16: C4 is 261.63 Hz)."""
+    layer = plain_layer(table="sine")
+    layer["params"] = layer.get("params", {}) | {"octave": 1}
+    layer["filters"] = [
+        {"id": "f", "kind": "lowpass", "params": {"cutoff": 500, "key_follow": 100}},
+        {"id": "g", "kind": "highpass", "params": {"cutoff": 30, "key_follow": 0}},
+    ]
+    notes = [
+        Note(id=f"n{key}", pitch=key, start=start, length=5.0, velocity=90)
+        for key, start in ((24, 0.0), (61, 2.0), (108, 5.0))
+    ]
+    found = trajectories(plain_sound(layer), Score(length=10.0, notes=notes), 10, each_note=True)
+    assert list(found.notes) == ["ground.f.cutoff"]
+    for note in notes:
+        line = found.notes["ground.f.cutoff"][note.id]
+        held = [note.start <= time < note.start + 5.0 for time in found.times]
+        assert [value is not None for value in line] == held
+        wanted = 500.0 * 2.0 ** ((note.pitch + 12 - 60) / 12.0)
+        assert [v for v in line if v is not None] == pytest.approx([wanted] * sum(held), rel=1e-6)
 
 
 def test_trace_shows_every_note(capsys: pytest.CaptureFixture[str]) -> None:

@@ -1,6 +1,6 @@
 import { expect, it } from "vitest";
 import type { Score } from "../api/client";
-import { addNotes, changeNotes, keptNote, pitchRange, removeNotes } from "./notes";
+import { addNotes, changeNotes, inFrame, keptNote, pitchRange, removeNotes } from "./notes";
 
 const note = (id: string, pitch: number, start = 0) => ({
   id,
@@ -39,4 +39,11 @@ it("adds notes under free ids", () => {
   expect(ids).toEqual(["n4", "n5"]);
   expect(ops[1]).toMatchObject({ op: "add", path: "/notes/-", value: { id: "n5", pitch: 64 } });
   expect(pitchRange(score)).toEqual([33, 53]);
+});
+
+it("finds the notes that reach into a frame, drawn from any corner", () => {
+  // n1 lasts from 0 to 4 s, n2 from 2 to 6, n3 from 4 to 8.
+  expect(inFrame(score.notes, { time: [3, 5], pitch: [36, 50] })).toEqual(["n1", "n2", "n3"]);
+  expect(inFrame(score.notes, { time: [5, 4.5], pitch: [60, 40] })).toEqual(["n2", "n3"]);
+  expect(inFrame(score.notes, { time: [4, 5], pitch: [36, 36] })).toEqual([]);
 });

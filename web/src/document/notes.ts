@@ -56,6 +56,21 @@ export function removeNotes(score: Score, ids: readonly string[]): Operation[] {
     .map(({ i }) => ({ op: "remove", path: `/notes/${i}` }));
 }
 
+/** A stretch of time and of pitches, from either end. */
+export interface Frame {
+  time: readonly [number, number];
+  pitch: readonly [number, number];
+}
+
+/** The ids of the notes that lie in a frame, or reach into it. */
+export function inFrame(notes: readonly Note[], { time, pitch }: Frame): string[] {
+  const [from, to] = [Math.min(...time), Math.max(...time)];
+  const [low, high] = [Math.min(...pitch), Math.max(...pitch)];
+  return notes
+    .filter((n) => n.start < to && n.start + n.length > from && n.pitch >= low && n.pitch <= high)
+    .map((n) => n.id);
+}
+
 /** The pitches that a score's notes take, with some room around them. */
 export function pitchRange(score: Score, room = 3): [number, number] {
   const pitches = score.notes.map((note) => note.pitch);

@@ -1,7 +1,7 @@
 import { expect, it } from "vitest";
 import type { Route, Sound } from "../api/client";
 import { catalogueOf, module, parameter } from "./examples";
-import { copyRoutes, muteModulator, soloRoutes, sortedRoutes } from "./routing";
+import { copyRoutes, inAllLayers, muteModulator, soloRoutes, sortedRoutes } from "./routing";
 
 const route = (id: string, from: string, to: string, depth = 1, muted = false) =>
   ({
@@ -66,4 +66,36 @@ it("sorts by name or by depth", () => {
   const rows = sound.routes.map((r) => ({ route: r, from: r.from, to: r.to }));
   expect(sortedRoutes(rows, "depth", true)[0]?.route.id).toBe("r1");
   expect(sortedRoutes(rows, "from", false).map((r) => r.from)).toEqual(["m", "m", "n"]);
+});
+
+it("lets a route move the same in every other layer that has it, once", () => {
+  const three = { ...sound, layers: [layer("a"), layer("b"), layer("c")] } as unknown as Sound;
+  three.routes = [route("r1", "m", "a.level", 3), route("r2", "m", "c.level")];
+  const first = three.routes[0] as Route;
+  const made = inAllLayers(three, catalogue, first);
+  expect(made).toEqual([
+    { op: "add", path: "/routes/-", value: { ...first, id: expect.any(String), to: "b.level" } },
+  ]);
+  expect(inAllLayers(sound, catalogue, route("r9", "m", "a.pan"))).toEqual([]);
+  expect(inAllLayers(sound, catalogue, route("r9", "m", "master.level"))).toEqual([]);
+});
+
+it("finds the like module at the same place among its kind", () => {
+  const filter = (id: string) => ({ id, kind: "lowpass", params: {} });
+  const two = {
+    ...sound,
+    layers: [
+      { ...layer("a"), filters: [filter("f1"), filter("f2")] },
+      { ...layer("b"), filters: [filter("g1"), filter("g2")] },
+      { ...layer("c"), filters: [filter("h1")] },
+    ],
+    routes: [route("r1", "m", "a.f2.cutoff", 2)],
+  } as unknown as Sound;
+  const filters = catalogueOf(
+    module("part", "layer", parameter("level")),
+    module("filter", "lowpass", parameter("cutoff")),
+  );
+  expect(inAllLayers(two, filters, two.routes[0] as Route)).toMatchObject([
+    { op: "add", value: { to: "b.g2.cutoff", depth: 2 } },
+  ]);
 });

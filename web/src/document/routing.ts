@@ -1,7 +1,7 @@
 /** Edits of many routes at once. */
 
 import type { Route, Sound } from "../api/client";
-import { type Catalogue, movableParts } from "./catalogue";
+import { type Catalogue, movableParts, type PartPlace } from "./catalogue";
 import { freeId } from "./edits";
 import type { Operation } from "./patch";
 
@@ -30,6 +30,33 @@ export function copyRoutes(
     const id = freeId("route", ids);
     ids.push(id);
     return [{ op: "add", path: "/routes/-", value: { ...route, id, to: address } }];
+  });
+}
+
+/** Let a route's modulator move the same parameter of the like module in every other layer. */
+export function inAllLayers(sound: Sound, catalogue: Catalogue, route: Route): Operation[] {
+  const parts = movableParts(sound);
+  const dot = route.to.lastIndexOf(".");
+  const [path, key] = [route.to.slice(0, dot), route.to.slice(dot + 1)];
+  const here = parts.find((part) => part.path === path);
+  const own = path.split(".")[0];
+  if (!here || !sound.layers.some((layer) => layer.id === own)) return [];
+  const like = (part: PartPlace) => part.family === here.family && part.kind === here.kind;
+  const inside = (layer: string) =>
+    parts.filter((part) => like(part) && part.path.split(".")[0] === layer);
+  // Where a layer has several of a kind, the one at the same place among them.
+  const place = inside(own ?? "").indexOf(here);
+  const taken = new Set(sound.routes.map((one) => `${one.from} ${one.to}`));
+  const ids = sound.routes.map((one) => one.id);
+  return sound.layers.flatMap((layer): Operation[] => {
+    const part = layer.id === own ? undefined : inside(layer.id)[place];
+    const movable =
+      part && catalogue.module(part.family, part.kind).parameters.find((p) => p.key === key);
+    const to = `${part?.path}.${key}`;
+    if (!movable || movable.moves === "no" || taken.has(`${route.from} ${to}`)) return [];
+    const id = freeId("route", ids);
+    ids.push(id);
+    return [{ op: "add", path: "/routes/-", value: { ...route, id, to } }];
   });
 }
 

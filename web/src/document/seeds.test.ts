@@ -1,6 +1,6 @@
 import { expect, it } from "vitest";
 import type { Modulator, Sound } from "../api/client";
-import { forgetRoll, keptRolls, nameRoll, reseed, reseedAll } from "./seeds";
+import { forgetRoll, keptRolls, movedBy, nameRoll, reseed, reseedAll } from "./seeds";
 
 const modulator = (seed: number, more: Partial<Modulator> = {}) =>
   ({
@@ -57,4 +57,34 @@ it("names and forgets rolls", () => {
   ]);
   expect(nameRoll(kept, 0, 6, "Dusk")).toEqual([]);
   expect(forgetRoll(kept, 0, 5)).toEqual([{ op: "remove", path: "/modulators/0/rolls/0" }]);
+});
+
+it("groups modulators by the layer or bus that they move", () => {
+  const part = { id: "source", kind: "noise", params: {}, items: [] };
+  const grouped = {
+    name: "S",
+    layers: ["a", "b"].map((id) => ({
+      id,
+      name: id.toUpperCase(),
+      params: {},
+      source: part,
+      filters: [],
+      envelope: { id: "envelope", kind: "amplitude", params: {} },
+      inserts: [],
+      sends: [],
+    })),
+    buses: [],
+    master: { id: "master", params: {}, effects: [] },
+    modulators: [],
+    lanes: [],
+    routes: [
+      { from: "m1", to: "a.level" },
+      { from: "m2", to: "a.source.level" },
+      { from: "m2", to: "b.pan" },
+    ],
+  } as unknown as Sound;
+  expect([...movedBy(grouped)].map(([owner, ids]) => [owner, [...ids].sort()])).toEqual([
+    ["A", ["m1", "m2"]],
+    ["B", ["m2"]],
+  ]);
 });

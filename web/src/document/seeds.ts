@@ -1,6 +1,7 @@
 /** Seeds of modulators: rolled again, kept, named and come back to. */
 
 import type { Modulator, Sound } from "../api/client";
+import { movableParts } from "./catalogue";
 import type { Operation } from "./patch";
 
 export type Roll = Modulator["rolls"][number];
@@ -28,16 +29,29 @@ export function reseed(sound: Sound, index: number, seed: number, most: number):
   ];
 }
 
-/** Give all modulators that chance has a part in another seed, those that are locked excepted. */
+/** Give those modulators another seed that `chosen` says, those that are locked excepted. */
 export function reseedAll(
   sound: Sound,
-  seeded: (modulator: Modulator) => boolean,
+  chosen: (modulator: Modulator) => boolean,
   next: () => number,
   most: number,
 ): Operation[] {
   return sound.modulators.flatMap((modulator, index) =>
-    modulator.locked || !seeded(modulator) ? [] : reseed(sound, index, next(), most),
+    modulator.locked || !chosen(modulator) ? [] : reseed(sound, index, next(), most),
   );
+}
+
+/** Modulators by what they move: the names of layers, buses and so on, each with ids. */
+export function movedBy(sound: Sound): Map<string, Set<string>> {
+  const found = new Map<string, Set<string>>();
+  for (const part of movableParts(sound)) {
+    for (const route of sound.routes) {
+      if (route.to.slice(0, route.to.lastIndexOf(".")) !== part.path) continue;
+      const ids = found.get(part.owner) ?? new Set();
+      found.set(part.owner, ids.add(route.from));
+    }
+  }
+  return found;
 }
 
 export function nameRoll(sound: Sound, index: number, seed: number, name: string): Operation[] {

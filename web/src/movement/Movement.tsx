@@ -1,7 +1,8 @@
 import { useMemo } from "react";
 import type { Modulator } from "../api/client";
+import type { Catalogue } from "../document/catalogue";
 import { newSeed } from "../document/edits";
-import { reseedAll } from "../document/seeds";
+import { movedBy, reseedAll } from "../document/seeds";
 import { isTime, shownTime } from "../document/values";
 import { PlayheadLine } from "../longview/PlayheadLine";
 import { addModulatorEntries } from "../routes/adding";
@@ -15,7 +16,7 @@ import { useView } from "../sheet/view";
 import { useStage } from "../stage/socket";
 import { useCatalogue } from "../ui/catalogue-context";
 import { EditableName } from "../ui/EditableName";
-import { Menu } from "../ui/Menu";
+import { Menu, type MenuEntry } from "../ui/Menu";
 import { ChosenModulator } from "./ChosenModulator";
 import { Macros } from "./Macros";
 import { RoutesTable } from "./RoutesTable";
@@ -110,6 +111,28 @@ function Row({ modulator, index, color }: { modulator: Modulator; index: number;
   );
 }
 
+/** Another seed for each modulator that chance has a part in; locked ones keep theirs. */
+function reseedEntries(catalogue: Catalogue): MenuEntry[] {
+  const { sound } = useSession.getState();
+  if (!sound) return [];
+  const seeded = (modulator: Modulator) => catalogue.module("modulator", modulator.kind).seeded;
+  const entry = (name: string, chosen: (modulator: Modulator) => boolean): MenuEntry => ({
+    name,
+    help: "Locked ones keep their seeds",
+    act: () =>
+      change(name, (now) =>
+        reseedAll(now, (m) => seeded(m) && chosen(m), newSeed, catalogue.limits.rolls),
+      ),
+  });
+  const groups = [...movedBy(sound)].filter(([, ids]) =>
+    sound.modulators.some((m) => ids.has(m.id) && seeded(m)),
+  );
+  return [
+    entry("Reseed all", () => true),
+    ...groups.map(([owner, ids]) => entry(`Reseed what moves ${owner}`, (m) => ids.has(m.id))),
+  ];
+}
+
 /** All modulators over the whole length, and what the chosen one moves. */
 export function Movement() {
   const catalogue = useCatalogue();
@@ -117,15 +140,6 @@ export function Movement() {
   const chosen = useSession((s) => s.modulator);
   const index = modulators.findIndex((m) => m.id === chosen);
   const modulator = modulators[index];
-  const reseedEverything = () =>
-    change("Reseed all", (sound) =>
-      reseedAll(
-        sound,
-        (m) => catalogue.module("modulator", m.kind).seeded,
-        newSeed,
-        catalogue.limits.rolls,
-      ),
-    );
   return (
     <aside
       aria-label="Movement"
@@ -136,15 +150,7 @@ export function Movement() {
         <h2 className="label flex-1 text-sm">Movement</h2>
         <Spread />
         <RoutesTable />
-        <button
-          type="button"
-          className="button-plain"
-          aria-label="Reseed all"
-          title="Another seed for each that chance has a part in; locked ones keep theirs"
-          onClick={reseedEverything}
-        >
-          Reseed
-        </button>
+        <Menu button="Reseed" label="Reseed several" entries={() => reseedEntries(catalogue)} />
         <Menu button="Add" label="Add modulator" entries={addModulatorEntries(catalogue)} />
       </div>
       {modulators.length === 0 && (

@@ -1,8 +1,10 @@
 import type { Route } from "../api/client";
 import type { Parameter } from "../document/catalogue";
 import type { Operation } from "../document/patch";
+import { inAllLayers } from "../document/routing";
 import { useSkeleton } from "../session/hooks";
-import { edit, useSession } from "../session/store";
+import { edit, say, useSession } from "../session/store";
+import { useCatalogue } from "../ui/catalogue-context";
 import { hue } from "./hues";
 import { NumberField } from "./NumberField";
 
@@ -17,7 +19,9 @@ export function RouteEditor({
   title?: string;
 }) {
   const route = useSession((s) => s.sound?.routes.find((r) => r.id === id));
-  const modulators = useSkeleton()?.modulators ?? [];
+  const catalogue = useCatalogue();
+  const skeleton = useSkeleton();
+  const { modulators, layers } = skeleton ?? { modulators: [], layers: [] };
   const at = () => {
     const index = useSession.getState().sound?.routes.findIndex((r) => r.id === id) ?? -1;
     return `/routes/${index}`;
@@ -30,6 +34,12 @@ export function RouteEditor({
       gesture,
     );
   if (!route) return null;
+  const spreadOut = () => {
+    const { sound } = useSession.getState();
+    const operations = sound ? inAllLayers(sound, catalogue, route) : [];
+    if (operations.length > 0) edit("sound", operations, "Move in all layers");
+    else say("No other layer has it, or it moves there already.");
+  };
   const name = title ?? modulators.find((m) => m.id === route.from)?.name ?? route.from;
   return (
     <div className="border-b border-line py-2 last:border-0" data-route={route.to}>
@@ -44,6 +54,16 @@ export function RouteEditor({
         >
           {route.muted ? "Let it move" : "Mute"}
         </button>
+        {layers.length > 1 && layers.some((layer) => route.to.startsWith(`${layer.id}.`)) && (
+          <button
+            type="button"
+            className="button-plain"
+            title="Move the same in every other layer, as deep"
+            onClick={spreadOut}
+          >
+            In all layers
+          </button>
+        )}
         <button
           type="button"
           className="button-plain"

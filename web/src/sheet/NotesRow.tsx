@@ -1,5 +1,13 @@
 import { type ReactNode, useEffect, useRef, useState } from "react";
-import { addNotes, changeNotes, type Note, pitchRange, removeNotes } from "../document/notes";
+import {
+  addNotes,
+  changeNotes,
+  inFrame,
+  type Note,
+  type Frame as NoteFrame,
+  pitchRange,
+  removeNotes,
+} from "../document/notes";
 import type { Operation } from "../document/patch";
 import { clock, keyName } from "../document/values";
 import { edit, endGesture, useSession } from "../session/store";
@@ -14,6 +22,8 @@ const MARKER_REACH = 8;
 const NO_NOTES: Note[] = [];
 
 type Way = "move" | "end" | "velocity";
+/** A frame that is drawn over notes, and the notes that were chosen before it. */
+type Frame = NoteFrame & { kept: string[] };
 
 let copied: Omit<Note, "id">[] = [];
 
@@ -92,6 +102,7 @@ function NotesEditor({ notes, height }: { notes: Note[]; height: number }) {
     null,
   );
   const held = useRef<[number, number] | null>(null);
+  const [frame, setFrame] = useState<Frame | null>(null);
   const range = held.current ?? (score ? pitchRange(score) : [48, 72]);
   const [low, high] = range;
   const row = height / (high - low + 1);
@@ -118,6 +129,13 @@ function NotesEditor({ notes, height }: { notes: Note[]; height: number }) {
     const { ops, ids } = addNotes(useSession.getState().score ?? score, made);
     write(label, ops);
     setChosen(ids);
+  };
+  const framed = (clientX: number, clientY: number) => {
+    if (!frame) return;
+    const next = { ...frame, time: [frame.time[0], moment(clientX)] as const };
+    const wide = { ...next, pitch: [frame.pitch[0], pitchAt(clientY)] as const };
+    setFrame(wide);
+    setChosen([...new Set([...frame.kept, ...inFrame(notes, wide)])]);
   };
   const remove = () => write("Delete notes", removeNotes(score, chosen));
   const copy = () => {
@@ -211,7 +229,7 @@ function NotesEditor({ notes, height }: { notes: Note[]; height: number }) {
       tabIndex={0}
       aria-label="Notes"
       aria-activedescendant={last ? `note-${last.id}` : undefined}
-      title="Double-click adds a note; arrows choose, up and down transpose, Ctrl and arrows move, Alt and arrows change length and velocity"
+      title="Double-click adds a note, a frame chooses several; arrows choose, up and down transpose, Ctrl and arrows move, Alt and arrows change length and velocity"
       className="absolute inset-0 touch-none select-none bg-paper/60"
       // A selection that a double click leaves behind would be dragged in place of the note.
       onDragStart={(event) => event.preventDefault()}
@@ -228,11 +246,22 @@ function NotesEditor({ notes, height }: { notes: Note[]; height: number }) {
         };
         add([made], "Add note");
       }}
-      onPointerDown={(event) => event.target === event.currentTarget && setChosen([])}
-      onPointerMove={(event) => dragged(event.clientX, event.clientY)}
+      onPointerDown={(event) => {
+        if (event.target !== event.currentTarget) return;
+        const [time, pitch] = [moment(event.clientX), pitchAt(event.clientY)];
+        const kept = event.shiftKey ? chosen : [];
+        setChosen(kept);
+        setFrame({ time: [time, time], pitch: [pitch, pitch], kept });
+        event.currentTarget.setPointerCapture(event.pointerId);
+      }}
+      onPointerMove={(event) => {
+        dragged(event.clientX, event.clientY);
+        framed(event.clientX, event.clientY);
+      }}
       onPointerUp={() => {
         drag.current = null;
         held.current = null;
+        setFrame(null);
         endGesture();
       }}
     >
@@ -284,6 +313,17 @@ function NotesEditor({ notes, height }: { notes: Note[]; height: number }) {
           </div>
         );
       })}
+      {frame && frame.time[0] !== frame.time[1] && (
+        <div
+          className="pointer-events-none absolute border border-ink bg-ink/10"
+          style={{
+            left: `${shareOf(Math.min(...frame.time), span) * 100}%`,
+            width: `${(Math.abs(frame.time[1] - frame.time[0]) / (span[1] - span[0])) * 100}%`,
+            top: (high - Math.max(...frame.pitch)) * row,
+            height: (Math.abs(frame.pitch[1] - frame.pitch[0]) + 1) * row,
+          }}
+        />
+      )}
       {last && (
         <span className="pointer-events-none absolute right-1 top-0.5 bg-paper/85 px-1 text-xs text-slate">
           {described(last)}
