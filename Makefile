@@ -15,7 +15,7 @@ demo: $(STAMPS)/warm studio/static/build/index.html
 	@$(PYTHON) -m studio.serve --demo $(if $(PORT),--port $(PORT))
 
 # Set-up that does not wait for other set-up goes side by side; tests follow one after the other,
-# since those in the browser hear sound in real time.
+# since those of the studio count processes, and those in the browser hear sound in real time.
 test:
 	@$(MAKE) -j2 -O --no-print-directory installed
 	@$(MAKE) -j2 -O --no-print-directory prepared
@@ -28,7 +28,8 @@ test-web: $(STAMPS)/node
 	cd web && npm run --silent test
 
 test-python: $(STAMPS)/warm $(STAMPS)/reference
-	$(PYTHON) -m pytest -n 2 --cov --cov-report=term:skip-covered caligo tests/core tests/studio
+	$(PYTHON) -m pytest -n 2 --cov --cov-report= caligo tests/core
+	$(PYTHON) -m pytest --cov --cov-append --cov-report=term:skip-covered tests/studio
 
 test-browser: studio/static/build/index.html $(STAMPS)/warm $(STAMPS)/browser
 	$(PYTHON) -m pytest tests/browser

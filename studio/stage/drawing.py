@@ -86,6 +86,7 @@ def trajectories_packet(
         modulators=list(found.modulators),
         parameters=list(found.parameters),
         spread=list(found.spread),
+        depths={route.id: route.depth for route in sound.routes},
         readings={k: ReadingOut(**asdict(v)) for k, v in found.readings.items()},
         quick=too_fast(sound, returns.periods) if returns else {},
         returns=_returns(returns) if returns else None,

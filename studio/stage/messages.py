@@ -328,6 +328,8 @@ class TrajectoriesHeader(Message):
     modulators: list[str]
     parameters: list[str]
     spread: list[str]
+    depths: dict[str, float]
+    """The routes' depths that this was computed with, by their ids."""
     readings: dict[str, ReadingOut]
     quick: dict[str, str]
     returns: ReturnsOut | None

@@ -2787,6 +2787,10 @@ export interface components {
             parameters: string[];
             /** Spread */
             spread: string[];
+            /** Depths */
+            depths: {
+                [key: string]: number;
+            };
             /** Readings */
             readings: {
                 [key: string]: components["schemas"]["ReadingOut"];

@@ -118,7 +118,6 @@ function reseedEntries(catalogue: Catalogue): MenuEntry[] {
   const seeded = (modulator: Modulator) => catalogue.module("modulator", modulator.kind).seeded;
   const entry = (name: string, chosen: (modulator: Modulator) => boolean): MenuEntry => ({
     name,
-    help: "Locked ones keep their seeds",
     act: () =>
       change(name, (now) =>
         reseedAll(now, (m) => seeded(m) && chosen(m), newSeed, catalogue.limits.rolls),
@@ -128,7 +127,7 @@ function reseedEntries(catalogue: Catalogue): MenuEntry[] {
     sound.modulators.some((m) => ids.has(m.id) && seeded(m)),
   );
   return [
-    entry("Reseed all", () => true),
+    { ...entry("Reseed all", () => true), help: "Locked ones keep their seeds" },
     ...groups.map(([owner, ids]) => entry(`Reseed what moves ${owner}`, (m) => ids.has(m.id))),
   ];
 }

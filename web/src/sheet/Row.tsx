@@ -1,5 +1,6 @@
-import { memo, useEffect, useMemo, useRef } from "react";
-import type { Value } from "../api/client";
+import { memo, useCallback, useEffect, useMemo, useRef } from "react";
+import { useShallow } from "zustand/react/shallow";
+import type { Route, Value } from "../api/client";
 import type { Parameter } from "../document/catalogue";
 import { type Point, sorted } from "../document/lanes";
 import { valueAt } from "../document/patch";
@@ -9,6 +10,7 @@ import { hue } from "../routes/hues";
 import { useSkeleton } from "../session/hooks";
 import { useSession } from "../session/store";
 import { seek, type Trajectories, useStage } from "../stage/socket";
+import { changedRoutes, foreseen } from "./foresight";
 import { coursePath, LaneEditor } from "./LaneEditor";
 import { setRows, toggled, useSoundRows } from "./layout-of-sound";
 import { bandPath, extent, valueAtMoment } from "./paths";
@@ -44,6 +46,18 @@ function best(
 ): Trajectories {
   const near = closer && closer.start <= from + 1e-6 && closer.end >= to - 1e-6;
   return near ? closer : trajectories;
+}
+
+/** The routes to a parameter whose depths the server has not yet computed with. */
+function useChanged(address: string, trajectories: Trajectories): Route[] {
+  return useSession(
+    useShallow((s) =>
+      changedRoutes(
+        (s.sound?.routes ?? []).filter((route) => route.to === address),
+        trajectories,
+      ),
+    ),
+  );
 }
 
 function Readout({ row, text }: { row: SheetRow; text: string }) {
@@ -90,6 +104,7 @@ export const Row = memo(function Row({ row, pinned }: { row: SheetRow; pinned: b
   const dimmed = useView((s) => s.modulator !== null && !row.movers.includes(s.modulator));
   const height = open ? OPEN : CLOSED;
   const spread = trajectories.spread[address];
+  const dragged = useChanged(address, trajectories);
   const scale = useMemo(() => {
     const travelled = whole ? extent(whole) : null;
     for (const point of points) {
@@ -100,14 +115,15 @@ export const Row = memo(function Row({ row, pinned }: { row: SheetRow; pinned: b
     return rowScale(parameter, value, height, open ? null : travelled);
   }, [parameter, value, height, open, whole, points]);
   const color = row.movers[0] ? hue(modulators, row.movers[0]) : "var(--color-ink)";
-  const path = useMemo(
-    () => (outline ? bandPath(outline.low, outline.high, trajectories, span, WIDTH, scale.y) : ""),
-    [outline, trajectories, span, scale],
+  const band = useCallback(
+    (lines: Float32Array[]) => {
+      const shown = dragged.length > 0 ? foreseen(lines, parameter, dragged, trajectories) : lines;
+      return bandPath(shown[0] ?? [], shown[1] ?? [], trajectories, span, WIDTH, scale.y);
+    },
+    [dragged, parameter, trajectories, span, scale],
   );
-  const wide = useMemo(
-    () => (spread ? bandPath(spread[0], spread[1], trajectories, span, WIDTH, scale.y) : ""),
-    [spread, trajectories, span, scale],
-  );
+  const path = useMemo(() => (outline ? band([outline.low, outline.high]) : ""), [outline, band]);
+  const wide = useMemo(() => (spread ? band(spread) : ""), [spread, band]);
   const text = reading ? rangeTold(parameter, value, reading.least, reading.greatest) : "";
   const drawn = sorted(points);
   const logarithmic = parameter.scale === "logarithmic";

@@ -27,6 +27,8 @@ export interface Trajectories {
   parameters: Record<string, Outline>;
   /** The lowest and highest value over the sounding notes; NaN where none sounds. */
   spread: Record<string, [Float32Array, Float32Array]>;
+  /** The routes' depths that all this was computed with, by their ids. */
+  depths: Record<string, number>;
 }
 
 /** The trajectories that a packet holds, each a view of its data. */
@@ -44,7 +46,8 @@ export function readTrajectories(header: TrajectoriesHeader, data: ArrayBuffer):
   const spread = Object.fromEntries(
     header.spread.map((name): [string, [Float32Array, Float32Array]] => [name, [line(), line()]]),
   );
-  return { start: header.start, end: header.end, modulators, parameters, spread };
+  const { start, end, depths } = header;
+  return { start, end, modulators, parameters, spread, depths };
 }
 
 export interface Packet {

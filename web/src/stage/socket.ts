@@ -48,7 +48,7 @@ interface Stage {
 
 /** What is known of a sound that was only just opened. */
 const UNKNOWN: Omit<Stage, "connected"> = {
-  trajectories: { start: 0, end: 1, modulators: {}, parameters: {}, spread: {} },
+  trajectories: { start: 0, end: 1, modulators: {}, parameters: {}, spread: {}, depths: {} },
   closer: null,
   readings: {},
   quick: {},

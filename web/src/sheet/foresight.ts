@@ -1,0 +1,66 @@
+/**
+ * What a row will look like as a depth is dragged, before the server has computed it.
+ *
+ * A route adds its depth times what its modulator does, on a logarithmic scale in octaves; so a
+ * changed depth shifts each point by the difference. Where notes differ this is the newest note's
+ * course. What the server sends a moment later takes its place.
+ */
+
+import type { Route } from "../api/client";
+import type { Parameter } from "../document/catalogue";
+import type { Outline, Trajectories } from "../stage/packets";
+
+type Told = Pick<Trajectories, "modulators" | "depths">;
+
+/** The routes to a parameter whose depths are other than those that the server knew of. */
+export function changedRoutes(routes: readonly Route[], told: Told): Route[] {
+  return routes.filter((route) => {
+    const known = told.depths[route.id];
+    return !route.muted && known !== undefined && known !== route.depth;
+  });
+}
+
+/** A way from 0 to 1, early for a bend above zero and late below. */
+function bent(way: number, bend: number): number {
+  const x = Math.min(1, Math.max(0, way));
+  return Math.abs(bend) < 1e-6 ? x : (1 - Math.exp(-bend * x)) / (1 - Math.exp(-bend));
+}
+
+const twoSided = (outline: Outline) => outline.low.some((value) => value < -0.001);
+
+/** How much further a route moves at each point with its new depth. */
+function shifts(route: Route, told: Told): Float32Array | null {
+  const mover = told.modulators[route.from];
+  if (!mover) return null;
+  const scaler = route.scaled_by ? told.modulators[route.scaled_by] : undefined;
+  const further = route.depth - (told.depths[route.id] ?? route.depth);
+  const bipolar = twoSided(mover);
+  const scaledBoth = scaler !== undefined && twoSided(scaler);
+  return mover.value.map((value, i) => {
+    let way = value;
+    if (route.polarity === "unipolar" && bipolar) way = 0.5 + 0.5 * value;
+    if (route.polarity === "bipolar" && !bipolar) way = 2 * value - 1;
+    way = Math.sign(way) * bent(Math.abs(way), 0.04 * route.curve);
+    const scale = scaler?.value[i] ?? 1;
+    return further * way * (scaledBoth ? 0.5 + 0.5 * scale : scale);
+  });
+}
+
+/** Lines of a parameter's trajectory as they will be with the depths that routes have now. */
+export function foreseen<T extends Float32Array>(
+  lines: readonly T[],
+  parameter: Parameter,
+  changed: readonly Route[],
+  told: Told,
+): T[] {
+  const moves = changed.flatMap((route) => shifts(route, told) ?? []);
+  const { low, high } = parameter;
+  const octaves = parameter.scale === "logarithmic";
+  return lines.map(
+    (line) =>
+      line.map((value, i) => {
+        const shift = moves.reduce((sum, move) => sum + (move[i] ?? 0), 0);
+        return Math.min(high, Math.max(low, octaves ? value * 2 ** shift : value + shift));
+      }) as T,
+  );
+}
