@@ -156,6 +156,7 @@ class LayerVoices:
             return moments, self._pitch.values(self.voicing, [voices[row]], moments)
 
         moments = self.voicing.moments(span.times, notes)
+        moving = self._pitch.moving
         parted = bool(self._filters.slots) and self.source.has_unfiltered
         return SourceBlock(
             span,
@@ -163,7 +164,7 @@ class LayerVoices:
             moments,
             self._pitch.values(self.voicing, voices, moments),
             history,
-            steady=lambda row: voices[row].steady and not self._pitch.moving,
+            steady=lambda row: voices[row].steady and not moving,
             unfiltered=np.zeros((len(rows), 2, span.samples), np.float32) if parted else None,
             rough=self._rough,
         )

@@ -51,6 +51,8 @@ class Trajectories:
         What can be read off each moved parameter, by address.
     spread
         The lowest and highest value over the sounding notes, where they differ, by address.
+    two_sided
+        The modulators that go from -1 to 1; the others go from 0 to 1.
     """
 
     times: Floats
@@ -59,6 +61,7 @@ class Trajectories:
     notes: dict[str, dict[str, list[float | None]]] = field(default_factory=dict)
     readings: dict[str, Reading] = field(default_factory=dict)
     spread: dict[str, tuple[Floats, Floats]] = field(default_factory=dict)
+    two_sided: list[str] = field(default_factory=list)
 
 
 def _reduce(values: Floats) -> Outline:
@@ -77,6 +80,11 @@ def _newest_note(moments: Moments) -> list[tuple[slice, Moments]]:
             note = started.row(index) if len(started) else whole(1.0)
             found.append((slice(a, b), Moments(times[a:b], note, started)))
     return found
+
+
+def _where(shown: NDArray[np.bool_], values: Floats) -> list[float | None]:
+    """The values at some of the points ``[points]``, none at the others."""
+    return [value if there else None for value, there in zip(values.tolist(), shown, strict=True)]
 
 
 class _Sounding:
@@ -151,10 +159,7 @@ class TrajectoryView:
                 shown = times >= voice.start if most is None else here
                 if most is None or here.any():
                     # A parameter that is the same in all notes has a single row.
-                    line = values[min(row, len(values) - 1)].tolist()
-                    found[voice.name] = [
-                        value if there else None for value, there in zip(line, shown, strict=True)
-                    ]
+                    found[voice.name] = _where(shown, values[min(row, len(values) - 1)])
                 if len(found) == most:
                     return found
         return found
@@ -162,7 +167,7 @@ class TrajectoryView:
     def along_keys(self) -> dict[str, dict[str, list[float | None]]]:
         """Every parameter that goes along with the key, as each note has it.
 
-        Values stand by the parameter's address and the note's id; none while it is silent.
+        Values stand by the parameter's address and the note's id; none before it begins.
         """
         found: dict[str, dict[str, list[float | None]]] = {}
         for layer in self._sound.layers:
@@ -187,10 +192,7 @@ class TrajectoryView:
             octaves = pitch.values(self._voicing, [voice], moments)[0] - MIDDLE_C_OCTAVES
             way = np.exp2(octaves * follow.values(moments)[0] / 100.0)
             values = trajectory.values(moments)[0] * way
-            held = (times >= voice.start) & (times < voice.start + voice.length)
-            found[voice.name] = [
-                float(value) if there else None for value, there in zip(values, held, strict=True)
-            ]
+            found[voice.name] = _where(times >= voice.start, values)
         return found
 
     def modulator(self, name: str) -> list[float]:
@@ -219,6 +221,7 @@ class TrajectoryView:
                 for name, modulator in movement.modulators.items()
             },
             {},
+            two_sided=[name for name, m in movement.modulators.items() if m.bipolar],
         )
         moved = movement.moved()
         sounding = _Sounding(voicing, found.times)

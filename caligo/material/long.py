@@ -31,6 +31,11 @@ def is_long(frames: int, channels: int) -> bool:
     return 4 * frames * channels > LONGEST_IN_MEMORY
 
 
+def beside(place: Path | None, ending: str) -> Path | None:
+    """A file made of a long recording, whose files are kept at `place`; none for a short one."""
+    return None if place is None else place.with_name(place.name + ending)
+
+
 class ArrayFile:
     """A file of samples ``[channels, frames]`` that is written piece by piece.
 

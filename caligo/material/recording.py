@@ -10,7 +10,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from caligo.material.cards import RecordingCard
-from caligo.material.long import ArrayFile, mapped, pieces, powers
+from caligo.material.long import ArrayFile, beside, mapped, pieces, powers
 from caligo.material.pyramid import Pyramid
 
 MIDDLE_C = 60.0
@@ -50,22 +50,19 @@ class Recording:
     @cached_property
     def pyramid(self) -> Pyramid:
         """Copies for reading it faster."""
-        return Pyramid(self.samples, path=self._beside(".copies.npy"))
+        return Pyramid(self.samples, path=beside(self.place, ".copies.npy"))
 
     @cached_property
     def mono(self) -> Pyramid:
         """Copies of both sides together."""
-        path = self._beside(".mono.npy")
+        path = beside(self.place, ".mono.npy")
         if path is None:
             return Pyramid(self.samples.mean(axis=0, keepdims=True))
         if not path.exists():
             with ArrayFile(path, 1, self.frames) as file:
                 for at, piece in pieces(self.samples):
                     file.write(at, piece.mean(axis=0, keepdims=True))
-        return Pyramid(mapped(path), path=self._beside(".mono-copies.npy"))
-
-    def _beside(self, ending: str) -> Path | None:
-        return None if self.place is None else self.place.with_name(self.place.name + ending)
+        return Pyramid(mapped(path), path=beside(self.place, ".mono-copies.npy"))
 
     @cached_property
     def level(self) -> float:

@@ -14,7 +14,7 @@ from numpy.typing import NDArray
 from scipy import fft
 from scipy.ndimage import median_filter
 
-from caligo.material.long import RowFile, mapped, stretch
+from caligo.material.long import RowFile, beside, mapped, stretch
 from caligo.material.recording import Recording
 
 SIZE = 4096
@@ -71,7 +71,7 @@ class Analysis:
                 total.write(first + 1, added)
                 before = added[-1]
 
-        return _kept(_beside(self.place, "summed"), self.frames + 1, fill)
+        return _kept(beside(self.place, ".summed.npy"), self.frames + 1, fill)
 
     @cached_property
     def tonal(self) -> NDArray[np.float32]:
@@ -91,11 +91,7 @@ class Analysis:
                 share = along_time / (along_time + 3.0 * along_frequency + 1e-20)
                 found.write(first, share[first - low : last - low])
 
-        return _kept(_beside(self.place, "tonal"), self.frames, fill)
-
-
-def _beside(place: Path | None, name: str) -> Path | None:
-    return None if place is None else place.with_name(f"{place.name}.{name}.npy")
+        return _kept(beside(self.place, ".tonal.npy"), self.frames, fill)
 
 
 def _kept(path: Path | None, rows: int, fill: Callable[[RowFile], None]) -> NDArray[np.float32]:
@@ -129,7 +125,7 @@ def analyse(recording: Recording) -> Analysis:
 def _analysed(recording: Recording, place: Path | None) -> Analysis:
     heard = recording.samples[:, : int(LONGEST * recording.rate)]
     count = max(1, heard.shape[1] // HOP + 1)
-    places = [_beside(place, name) for name in ("magnitude", "frequency")]
+    places = [beside(place, f".{name}.npy") for name in ("magnitude", "frequency")]
     found = [mapped(path) for path in places if path is not None and path.exists()]
     if len(found) < len(places):
         magnitude, frequency = (RowFile(path, count, BINS) for path in places)

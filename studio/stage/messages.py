@@ -329,7 +329,9 @@ class TrajectoriesHeader(Message):
     parameters: list[str]
     spread: list[str]
     depths: dict[str, float]
-    """The routes' depths that this was computed with, by their ids."""
+    """The routes' depths that this was computed with, by their ids; none where all is still."""
+    two_sided: list[str]
+    """The modulators that go from -1 to 1; the others go from 0 to 1."""
     readings: dict[str, ReadingOut]
     quick: dict[str, str]
     returns: ReturnsOut | None

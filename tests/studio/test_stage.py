@@ -18,13 +18,17 @@ import pytest
 from asgiref.sync import sync_to_async
 from asgiref.testing import ApplicationCommunicator
 
+from caligo.document import read_sound
+from caligo.document.held import held_chord
 from caligo.engine.engine import SMALL_BLOCK
 from demo.build import by_name
+from demo.pads import dome_air
 from studio.asgi import application
 from studio.library.editing import edit_score, edit_sound
 from studio.library.models import Sound
 from studio.stage import hub
 from studio.stage.consumer import TOO_MANY
+from studio.stage.drawing import trajectories_packet
 from studio.stage.listener import LEAD, MOST_LEAD
 from studio.stage.packets import AUDIO, CLOSER, TILE, TRAJECTORIES
 from tests.studio.conftest import Api
@@ -420,3 +424,18 @@ async def test_stages_opened_and_dropped_leave_nothing_behind(sound: Sound) -> N
             break
     else:
         pytest.fail(f"before {before}, after {after}")
+
+
+def test_trajectories_tell_the_depths_they_were_computed_with() -> None:
+    """A row follows a dragged depth by them; held still, depths play no part."""
+
+    def header(still: bool) -> dict[str, Any]:
+        made = trajectories_packet(read_sound(dome_air()), held_chord("A3", 9.0), 16, 1, still)
+        found: dict[str, Any] = json.loads(made[8 : 8 + struct.unpack("<I", made[4:8])[0]])
+        return found
+
+    routes = dome_air()["routes"]
+    assert header(still=False)["depths"] == {route["id"]: route["depth"] for route in routes}
+    assert header(still=True)["depths"] == {}
+    # An LFO and a random function go both ways, an envelope and macros from nothing to all.
+    assert header(still=False)["two_sided"] == ["swell", "weather", "flutter"]

@@ -2791,6 +2791,8 @@ export interface components {
             depths: {
                 [key: string]: number;
             };
+            /** Two Sided */
+            two_sided: string[];
             /** Readings */
             readings: {
                 [key: string]: components["schemas"]["ReadingOut"];

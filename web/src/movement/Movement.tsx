@@ -41,11 +41,11 @@ function About({ modulator, index }: { modulator: Modulator; index: number }) {
 
 function ModulatorPicture({ id, color }: { id: string; color: string }) {
   const outline = useStage((s) => s.trajectories.modulators[id]);
+  const bipolar = useStage((s) => s.trajectories.twoSided.includes(id));
   const path = useMemo(() => {
     if (!outline) return "";
-    const bipolar = outline.low.some((v) => v < 0);
     return trajectoryPath(outline, WIDTH, 3, 33, (v) => (bipolar ? (v + 1) / 2 : v));
-  }, [outline]);
+  }, [outline, bipolar]);
   return (
     <svg className="h-9 w-full" viewBox={`0 0 ${WIDTH} 36`} preserveAspectRatio="none" aria-hidden>
       <path

@@ -19,7 +19,11 @@ const outline = (...values: number[]) => {
   const value = Float32Array.from(values);
   return { value, low: value, high: value };
 };
-const told = { modulators: { m: outline(-1, 0, 0.5), one: outline(0, 0.5, 1) }, depths: { r: 10 } };
+const told = {
+  modulators: { m: outline(-1, 0, 0.5), one: outline(0, 0.5, 1) },
+  depths: { r: 10 },
+  twoSided: ["m"],
+};
 const line = Float32Array.from([20, 30, 35]);
 
 it("finds what was dragged since the server computed", () => {
@@ -46,6 +50,14 @@ it("goes one way where the route does, bends and is scaled by another", () => {
     35 + 10 * ((1 - Math.exp(-1)) / (1 - Math.exp(-2))),
     4,
   );
+});
+
+it("knows of what is two-sided also where it is above the middle all the time", () => {
+  const near = { ...told, modulators: { m: outline(0.2, 0.4, 0.6) } };
+  const found = foreseen([line], parameter("level"), [route(20)], near)[0] ?? [];
+  [22, 34, 41].forEach((value, i) => {
+    expect(found[i]).toBeCloseTo(value, 4);
+  });
 });
 
 it("moves by octaves on a logarithmic scale", () => {

@@ -8,9 +8,9 @@
 
 import type { Route } from "../api/client";
 import type { Parameter } from "../document/catalogue";
-import type { Outline, Trajectories } from "../stage/packets";
+import type { Trajectories } from "../stage/packets";
 
-type Told = Pick<Trajectories, "modulators" | "depths">;
+type Told = Pick<Trajectories, "modulators" | "depths" | "twoSided">;
 
 /** The routes to a parameter whose depths are other than those that the server knew of. */
 export function changedRoutes(routes: readonly Route[], told: Told): Route[] {
@@ -26,16 +26,14 @@ function bent(way: number, bend: number): number {
   return Math.abs(bend) < 1e-6 ? x : (1 - Math.exp(-bend * x)) / (1 - Math.exp(-bend));
 }
 
-const twoSided = (outline: Outline) => outline.low.some((value) => value < -0.001);
-
 /** How much further a route moves at each point with its new depth. */
 function shifts(route: Route, told: Told): Float32Array | null {
   const mover = told.modulators[route.from];
   if (!mover) return null;
   const scaler = route.scaled_by ? told.modulators[route.scaled_by] : undefined;
   const further = route.depth - (told.depths[route.id] ?? route.depth);
-  const bipolar = twoSided(mover);
-  const scaledBoth = scaler !== undefined && twoSided(scaler);
+  const bipolar = told.twoSided.includes(route.from);
+  const scaledBoth = told.twoSided.includes(route.scaled_by ?? "");
   return mover.value.map((value, i) => {
     let way = value;
     if (route.polarity === "unipolar" && bipolar) way = 0.5 + 0.5 * value;

@@ -27,8 +27,10 @@ export interface Trajectories {
   parameters: Record<string, Outline>;
   /** The lowest and highest value over the sounding notes; NaN where none sounds. */
   spread: Record<string, [Float32Array, Float32Array]>;
-  /** The routes' depths that all this was computed with, by their ids. */
+  /** The routes' depths that all this was computed with, by their ids; none where all is still. */
   depths: Record<string, number>;
+  /** The modulators that go from -1 to 1. */
+  twoSided: string[];
 }
 
 /** The trajectories that a packet holds, each a view of its data. */
@@ -46,8 +48,8 @@ export function readTrajectories(header: TrajectoriesHeader, data: ArrayBuffer):
   const spread = Object.fromEntries(
     header.spread.map((name): [string, [Float32Array, Float32Array]] => [name, [line(), line()]]),
   );
-  const { start, end, depths } = header;
-  return { start, end, modulators, parameters, spread, depths };
+  const { start, end, depths, two_sided: twoSided } = header;
+  return { start, end, modulators, parameters, spread, depths, twoSided };
 }
 
 export interface Packet {

@@ -48,7 +48,15 @@ interface Stage {
 
 /** What is known of a sound that was only just opened. */
 const UNKNOWN: Omit<Stage, "connected"> = {
-  trajectories: { start: 0, end: 1, modulators: {}, parameters: {}, spread: {}, depths: {} },
+  trajectories: {
+    start: 0,
+    end: 1,
+    modulators: {},
+    parameters: {},
+    spread: {},
+    depths: {},
+    twoSided: [],
+  },
   closer: null,
   readings: {},
   quick: {},
