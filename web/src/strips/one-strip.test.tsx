@@ -16,7 +16,7 @@ import { useUnfolded } from "./unfolded";
 vi.mock("../stage/socket", async () => {
   const { create } = await import("zustand");
   const state = {
-    trajectories: { modulators: {}, parameters: {} },
+    trajectories: { modulators: {}, parameters: {}, spread: {}, depths: {}, twoSided: [] },
     quick: {},
     pictures: {},
     summary: null,
