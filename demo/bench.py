@@ -30,6 +30,7 @@ from caligo.engine.warm import warm
 from caligo.measure.spectrogram import FLOOR, ROWS
 from caligo.signal.state_variable import corner_gain, run, sharpness
 from caligo.signal.ticks import TICK
+from demo.bench_company import beside_a_busy_thread
 from demo.bench_movement import movement_share
 from demo.bench_sources import cases
 from demo.pads import dome_air, gelatin_choir
@@ -181,6 +182,9 @@ def bench_listening() -> None:
             "at least 8")  # fmt: skip
         say(f"{sound.name}, first samples at minutes 1 and 3",
             f"{1000 * max(starts):.0f} ms", "at most 200 ms")  # fmt: skip
+    mean, longest = beside_a_busy_thread()
+    say("Gelatin Choir, a block beside a busy thread, mean and longest",
+        f"{mean:.2f} and {longest:.2f} of its length", "less than 1")  # fmt: skip
 
 
 def seen_from_afar(tiles: Iterable[Any]) -> NDArray[np.float64]:

@@ -8,13 +8,12 @@ import gc
 import os
 import shutil
 import socket
-import sys
 import threading
 import time
 import warnings
 from pathlib import Path
 
-from studio.workers import come_first, get_ready, give_memory_back
+from studio.workers import come_first, get_ready, give_memory_back, take_short_turns
 
 HOST = "127.0.0.1"
 FIRST_PORT = 8460
@@ -96,7 +95,6 @@ def main() -> None:
     os.environ.setdefault("OPENBLAS_NUM_THREADS", "1")
     # Static files come from a synchronous iterator; they are small, so that is no harm.
     warnings.filterwarnings("ignore", message="StreamingHttpResponse must consume")
-    sys.setswitchinterval(0.001)  # the audio thread must not wait long for its turn
     give_memory_back()
     door = bound(given.port)
     get_ready()  # on another core, meanwhile
@@ -108,6 +106,7 @@ def main() -> None:
     from studio.asgi import application
 
     come_first()
+    take_short_turns()
     # What has been imported stays: looking through it for garbage would interrupt listening.
     gc.collect()
     gc.freeze()

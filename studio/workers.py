@@ -15,6 +15,7 @@ import importlib
 import multiprocessing
 import os
 import signal
+import sys
 import threading
 import time
 from collections.abc import Callable, Iterator
@@ -25,6 +26,10 @@ from typing import Any
 
 ARENA_MAX, MOST_ARENAS = -8, 2
 """The option's number in glibc's malloc.h, and how many arenas there are."""
+TURN = 50e-6
+"""Seconds that threads take in turn. What plays gives its turn away with every kernel, some hundred
+times a block, and waits for it each time while another thread computes: with turns of 1 ms a block
+takes longer than it lasts (`make bench`, "beside a busy thread")."""
 NICENESS, URGENCY = 10, -10
 """How much workers stand back for the process that plays, and how much that comes first."""
 LONGEST_PAUSE = 0.25
@@ -69,6 +74,11 @@ def come_first() -> None:
     """Let this process go before others where the system allows it: what plays cannot wait."""
     with contextlib.suppress(OSError):
         os.setpriority(os.PRIO_PROCESS, 0, URGENCY)
+
+
+def take_short_turns() -> None:
+    """Let what plays wait for other threads of this process no longer than it must, see `TURN`."""
+    sys.setswitchinterval(TURN)
 
 
 _asked: dict[object, int] = {}

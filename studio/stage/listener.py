@@ -28,7 +28,9 @@ that block at most, 149 ms."""
 MOST_LEAD = 13_312
 """The same on a machine that has run dry again and again: 277 ms."""
 STEP_UP = 2_048
-"""Frames by which the lead grows when the browser runs dry."""
+"""Frames by which the lead grows when the browser runs dry, or nearly so."""
+NEARLY = 1_536
+"""Frames left to play, 32 ms, that are nearly none."""
 STEP_DOWN = 1_024
 """Frames by which it shrinks after a while of calm."""
 CALM = 400
@@ -61,6 +63,7 @@ class Listener:
         self._heard = 0
         self._lead = LEAD
         self._calm = 0
+        self._low = False
         self._more = threading.Condition()
 
     def start(
@@ -129,9 +132,14 @@ class Listener:
                 self._more.notify_all()
 
     def _adapt(self) -> None:
-        """Keep more ahead where the browser runs dry, and less again once it does not."""
-        if self._heard >= self._sent:
-            self._lead = min(MOST_LEAD, self._lead + STEP_UP)
+        """Keep more ahead where the browser nearly runs dry, and less again once it does not."""
+        if self._listening is None:
+            return  # the end has been sent: no more will come
+        before, self._low = self._low, self._sent - self._heard < NEARLY
+        if self._low:
+            # A step for each time, and for each report of running dry.
+            if not before or self._heard >= self._sent:
+                self._lead = min(MOST_LEAD, self._lead + STEP_UP)
             self._calm = 0
             return
         self._calm += 1

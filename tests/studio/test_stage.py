@@ -21,6 +21,7 @@ from asgiref.testing import ApplicationCommunicator
 from caligo.document import read_sound
 from caligo.document.held import held_chord
 from caligo.engine.engine import SMALL_BLOCK
+from caligo.engine.stems import StemStore
 from demo.build import by_name
 from demo.pads import dome_air
 from studio.asgi import application
@@ -29,7 +30,7 @@ from studio.library.models import Sound
 from studio.stage import hub
 from studio.stage.consumer import TOO_MANY
 from studio.stage.drawing import trajectories_packet
-from studio.stage.listener import LEAD, MOST_LEAD
+from studio.stage.listener import LEAD, MOST_LEAD, NEARLY, STEP_UP, Listener
 from studio.stage.packets import AUDIO, CLOSER, TILE, TRAJECTORIES
 from tests.studio.conftest import Api
 
@@ -183,6 +184,32 @@ async def test_samples_wait_for_the_browser(sound: Sound) -> None:
                 break
             count += received.get("bytes") is not None
         assert count == -(-LEAD // SMALL_BLOCK)
+
+
+def sent_until_it_waits(sent: list[bytes]) -> int:
+    """Blocks that have been sent once no more come."""
+    count = -1
+    while count != len(sent):
+        count = len(sent)
+        time.sleep(0.25)
+    return count
+
+
+def test_more_is_sent_ahead_once_it_nearly_runs_dry(tmp_path: Path) -> None:
+    """Before the browser has nothing left; afterwards it keeps a longer lead."""
+    sent: list[bytes] = []
+    listener = Listener(lambda news: None, sent.append, StemStore(tmp_path))
+    score = held_chord("C3", 60.0)
+    listener.start(read_sound(dome_air()), score, 1.0)
+    count = sent_until_it_waits(sent)
+    assert count == -(-LEAD // SMALL_BLOCK)
+    listener.heard(1, 0)
+    assert sent_until_it_waits(sent) == count
+    left = NEARLY - 100
+    listener.heard(listener._stream, count * SMALL_BLOCK - left)
+    ahead = sent_until_it_waits(sent) * SMALL_BLOCK - (count * SMALL_BLOCK - left)
+    assert LEAD + STEP_UP <= ahead < LEAD + STEP_UP + SMALL_BLOCK
+    listener.stop()
 
 
 async def test_keys_are_heard_and_panic_silences(sound: Sound) -> None:
