@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 MOST_LAYERS = 8
-MOST_FILTERS = 2
+MOST_FILTERS = 4
 MOST_EFFECTS = 8
 """Effects in one chain."""
 MOST_BUSES = 4

@@ -123,13 +123,13 @@ class Chain:
     Parameters
     ----------
     blend
-        For two side by side: how much of the second is heard, in per cent. All stand one behind
-        the other without it.
+        For several side by side: where between the first and the last one listens, in per cent.
+        All stand one behind the other without it.
     """
 
     def __init__(self, processors: Sequence[Slot], blend: Trajectory | None = None) -> None:
         self.slots = list(processors)
-        self._blend = blend if len(self.slots) == 2 else None
+        self._blend = blend if len(self.slots) > 1 else None
 
     def __bool__(self) -> bool:
         return any(not slot.idle for slot in self.slots)
@@ -148,22 +148,31 @@ class Chain:
                 tap(slot.processor.address, signal)
 
     def _side_by_side(self, block: Block, signal: Signal, sides: Sides, tap: Tap | None) -> None:
-        """Two processors side by side; where one is bypassed, the other is heard alone."""
+        """Processors side by side: the blend goes from one to the next.
+
+        Where one of the two that it lies between is bypassed, the other is heard alone.
+        """
         assert self._blend is not None
-        share: Floats = self._blend.values(block.moments) / 100.0
-        weights = [1.0 - share, share]
-        second = signal.copy()
-        for i, (slot, heard) in enumerate(zip(self.slots, (signal, second), strict=True)):
+        place: Floats = self._blend.values(block.moments) / 100.0 * (len(self.slots) - 1)
+        bypassed = any(slot.way > 0.0 or slot.bypass for slot in self.slots)
+        given = signal.copy()
+        before = np.zeros_like(place)
+        for i, slot in enumerate(self.slots):
+            heard = signal if i == 0 else given.copy()
             ways = slot.ways(block.span.ticks)
-            if ways is not None:
-                weights[i] = weights[i] * (1.0 - ways)
             slot.process(block, heard, ways, sides)
             if tap:
                 tap(slot.processor.address, heard)
-        if any(slot.way > 0.0 or slot.bypass for slot in self.slots):
-            total = weights[0] + weights[1]
-            share = np.where(total > 0.0, weights[1] / np.maximum(total, 1e-9), share)
-        crossfade(signal, second, share)
+            share = np.clip(place - (i - 1), 0.0, 1.0)
+            if bypassed:
+                weight = np.maximum(1.0 - np.abs(place - i), 0.0) * (
+                    1.0 if ways is None else 1.0 - ways
+                )
+                total = before + weight
+                share = np.where(total > 0.0, weight / np.maximum(total, 1e-9), share)
+                before = total
+            if i:
+                crossfade(signal, heard, share)
 
     def reset(self) -> None:
         """Go back to the state before the first sound."""

@@ -2,47 +2,41 @@
 
 from __future__ import annotations
 
-import math
 from typing import ClassVar
 
 import numpy as np
 
-from caligo.catalogue import Choice, Kind, Moves, Parameter, Scale
-from caligo.document.pitch import MIDDLE_C_OCTAVES
+from caligo.catalogue import Choice, Kind, Moves, Parameter
 from caligo.document.sound import FilterPart
 from caligo.movement.block import Block
 from caligo.movement.movement import Movement
+from caligo.processing.corner import (
+    cutoff_parameter,
+    followed,
+    key_follow_parameter,
+    lowest_corner,
+    mix_parameter,
+    ringing,
+    sides,
+    spread_parameter,
+)
 from caligo.processing.filter import Filter, States
 from caligo.processing.processor import Signal
+from caligo.signal.first_order import run_slope
 from caligo.signal.state_variable import SHARPEST, corner_gain, run, sharpness
-
-FADED = 90.0
-"""Decibels by which a filter's ringing has fallen when it counts as faded."""
 
 
 def slope_parameters(cutoff: float, what: str) -> tuple[Parameter, ...]:
     """The parameters of a filter that cuts what lies on one side of its corner."""
     return (
-        Parameter(
-            "cutoff",
-            "Cutoff",
-            f"Frequency {what} which it cuts.",
-            unit="Hz",
-            low=20.0,
-            high=20_000.0,
-            default=cutoff,
-            scale=Scale.LOGARITHMIC,
-            moves=Moves.PER_NOTE,
-            group="Cut",
-            follows_key="key_follow",
-        ),
+        cutoff_parameter(cutoff, f"Frequency {what} which it cuts."),
         Parameter(
             "slope",
             "Slope",
             "How steeply it cuts, in decibels per octave.",
             default="24",
             kind=Kind.CHOICE,
-            choices=(Choice("12", "12 dB"), Choice("24", "24 dB")),
+            choices=(Choice("6", "6 dB"), Choice("12", "12 dB"), Choice("24", "24 dB")),
             group="Cut",
         ),
         Parameter(
@@ -54,64 +48,53 @@ def slope_parameters(cutoff: float, what: str) -> tuple[Parameter, ...]:
             default=0.0,
             moves=Moves.PER_NOTE,
             group="Cut",
+            when=("slope", ("12", "24")),
         ),
-        Parameter(
-            "key_follow",
-            "Key follow",
-            "How far the cutoff goes along with the key.",
-            unit="%",
-            low=-100.0,
-            high=200.0,
-            default=0.0,
-            moves=Moves.PER_NOTE,
-            group="Cut",
-        ),
-        Parameter(
-            "mix",
-            "Mix",
-            "Filtered against unfiltered signal.",
-            unit="%",
-            high=100.0,
-            default=100.0,
-            moves=Moves.PER_NOTE,
-            group="Cut",
-        ),
+        key_follow_parameter(),
+        spread_parameter(),
+        mix_parameter(),
     )
 
 
 class SlopeFilter(Filter):
-    """A low-pass or high-pass of 12 or 24 dB per octave."""
+    """A low-pass or high-pass of 6, 12 or 24 dB per octave."""
 
     highpass: ClassVar[bool]
 
     def __init__(self, part: FilterPart, address: str, movement: Movement, rate: int) -> None:
         super().__init__(part, address, movement, rate)
-        keys = ("cutoff", "resonance", "key_follow", "mix")
+        keys = ("cutoff", "resonance", "key_follow", "spread", "mix")
         self._trajectories = {key: self.trajectory(key) for key in keys}
-        self._steep = part.text("slope") == "24"
-        self.state_shape = (2 if self._steep else 1, 2, 2)
+        self._slope = part.text("slope")
+        self.state_shape = (2 if self._slope == "24" else 1, 2, 2)
 
     def process_streams(self, block: Block, signal: Signal, states: States) -> None:
         """See `Filter.process_streams`."""
         values = {
             key: trajectory.values(block.moments) for key, trajectory in self._trajectories.items()
         }
-        follow = np.exp2((block.pitch - MIDDLE_C_OCTAVES) * values["key_follow"] / 100.0)
-        corner = corner_gain(np.clip(values["cutoff"] * follow, 10.0, None), self.rate)
-        run(
-            signal,
-            corner,
-            sharpness(values["resonance"], self._steep),
-            values["mix"] / 100.0,
-            self.highpass,
-            states,
-        )
+        hertz = followed(values["cutoff"], values["key_follow"], block)
+        mix = values["mix"] / 100.0
+        if self._slope == "6":
+            corner = corner_gain(sides(hertz, values["spread"]), self.rate)
+            run_slope(signal, corner, mix, self.highpass, states)
+            return
+        damping = sharpness(values["resonance"], self._slope == "24")
+        if not values["spread"].any():
+            corner = corner_gain(hertz, self.rate)
+            run(signal, corner, damping, mix, self.highpass, states)
+            return
+        parted = corner_gain(sides(hertz, values["spread"]), self.rate)
+        for side in range(2):
+            # The quick filter takes both sides at once: each is kept of a run with its corner.
+            heard, state = signal.copy(), states.copy()
+            corner = np.ascontiguousarray(parted[:, side])
+            run(heard, corner, damping, mix, self.highpass, state)
+            signal[:, side], states[:, :, side] = heard[:, side], state[:, :, side]
 
     def tail(self) -> float:
-        """See `Filter.tail`; a resonance of quality Q at f rings as exp(-pi f t / Q)."""
-        lowest = self._trajectories["cutoff"].reach()[0]
-        follow = max(abs(bound) for bound in self._trajectories["key_follow"].reach()) / 100.0
-        if follow:
-            lowest = max(10.0, lowest * 2.0 ** (-4.0 * follow))
-        quality = 1.31 * SHARPEST ** (self._trajectories["resonance"].reach()[1] / 100.0)
-        return float(FADED / 20.0 * math.log(10.0) * quality / (math.pi * lowest))
+        """See `Filter.tail`."""
+        own = self._trajectories
+        lowest = lowest_corner(own["cutoff"], own["key_follow"], own["spread"])
+        sharpest: float = SHARPEST ** (own["resonance"].reach()[1] / 100.0)
+        return ringing(1.31 * sharpest, lowest)

@@ -34,7 +34,7 @@ DEAD = 1e-20
 
 
 @njit(cache=True, nogil=True, fastmath=CONTRACT)
-def _coefficients(g: float, d: float) -> tuple[float, float, float]:
+def coefficients(g: float, d: float) -> tuple[float, float, float]:
     """Of one stage at one sample: a1, a2 and a3 of the source."""
     a1 = 1.0 / (1.0 + g * (g + d))
     a2 = g * a1
@@ -42,7 +42,7 @@ def _coefficients(g: float, d: float) -> tuple[float, float, float]:
 
 
 @njit(cache=True, nogil=True, fastmath=CONTRACT)
-def _step(
+def step(
     x: float, s1: float, s2: float, a: tuple[float, float, float]
 ) -> tuple[float, float, float, float]:
     """One sample through one stage: its band-pass and low-pass, and both integrators after it."""
@@ -67,11 +67,11 @@ def _single(
     lows = 1.0 - 2.0 * through
     l1, l2, r1, r2 = state[0, 0, 0], state[0, 0, 1], state[0, 1, 0], state[0, 1, 1]
     for n in range(TICK):
-        a = _coefficients(g, d)
+        a = coefficients(g, d)
         # high = x - d band - low; low-pass and high-pass differ only in these factors.
-        band, low, l1, l2 = _step(x[0, n], l1, l2, a)
+        band, low, l1, l2 = step(x[0, n], l1, l2, a)
         x[0, n] = through * (x[0, n] - d * band) + lows * low
-        band, low, r1, r2 = _step(x[1, n], r1, r2, a)
+        band, low, r1, r2 = step(x[1, n], r1, r2, a)
         x[1, n] = through * (x[1, n] - d * band) + lows * low
         g += g_step
         d += d_step
@@ -96,14 +96,14 @@ def _double(
     l1, l2, r1, r2 = state[0, 0, 0], state[0, 0, 1], state[0, 1, 0], state[0, 1, 1]
     m1, m2, s1, s2 = state[1, 0, 0], state[1, 0, 1], state[1, 1, 0], state[1, 1, 1]
     for n in range(TICK):
-        a, b = _coefficients(g, d), _coefficients(g, e)
-        band, low, l1, l2 = _step(x[0, n], l1, l2, a)
+        a, b = coefficients(g, d), coefficients(g, e)
+        band, low, l1, l2 = step(x[0, n], l1, l2, a)
         z = through * (x[0, n] - d * band) + lows * low
-        band, low, m1, m2 = _step(z, m1, m2, b)
+        band, low, m1, m2 = step(z, m1, m2, b)
         x[0, n] = through * (z - e * band) + lows * low
-        band, low, r1, r2 = _step(x[1, n], r1, r2, a)
+        band, low, r1, r2 = step(x[1, n], r1, r2, a)
         z = through * (x[1, n] - d * band) + lows * low
-        band, low, s1, s2 = _step(z, s1, s2, b)
+        band, low, s1, s2 = step(z, s1, s2, b)
         x[1, n] = through * (z - e * band) + lows * low
         g += g_step
         d += d_step
@@ -113,7 +113,7 @@ def _double(
 
 
 @njit(cache=True, nogil=True)
-def _sound(state: np.ndarray) -> bool:
+def settled(state: np.ndarray) -> bool:
     """Whether a voice's integrators hold numbers; what has died away is set to nothing.
 
     Left alone it would get so small that the processor computes with it a hundred times slower.
@@ -129,7 +129,7 @@ def _sound(state: np.ndarray) -> bool:
 
 
 @njit(cache=True, nogil=True)
-def _silent(signal: np.ndarray) -> bool:
+def is_silent(signal: np.ndarray) -> bool:
     """Whether all samples are zero."""
     n = 0
     while n < len(signal) and signal[n] == np.float32(0.0):
@@ -165,7 +165,7 @@ def run(
         for k in range(damping.shape[2] - 1):
             left = signal[v, 0, k * TICK : (k + 1) * TICK]
             right = signal[v, 1, k * TICK : (k + 1) * TICK]
-            if _silent(left) and _silent(right) and not state[v].any():
+            if is_silent(left) and is_silent(right) and not state[v].any():
                 continue
             for n in range(TICK):
                 wet[0, n] = left[n]
@@ -180,7 +180,7 @@ def run(
                 e = damping[v, 1, k]
                 e_step = (damping[v, 1, k + 1] - e) / TICK
                 _double(wet, g, g_step, d, d_step, e, e_step, highpass, state[v])
-            if not _sound(state[v]):
+            if not settled(state[v]):
                 state[v] = 0.0
                 wet[:] = 0.0
             m = mix[v, k]

@@ -114,7 +114,7 @@ def _modulated(way: str, amount: Parameter) -> tuple[Parameter, ...]:
             Parameter(
                 "arrangement",
                 "Filters joined",
-                "In series the first feeds the second; in parallel both hear the source.",
+                "In series each feeds the next; in parallel all hear the source.",
                 default="series",
                 kind=Kind.CHOICE,
                 choices=(Choice("series", "In series"), Choice("parallel", "In parallel")),
@@ -122,7 +122,7 @@ def _modulated(way: str, amount: Parameter) -> tuple[Parameter, ...]:
             Parameter(
                 "blend",
                 "Blend",
-                "How much of the first and of the second filter is heard.",
+                "Where one listens, from the first filter over those between to the last.",
                 unit="%",
                 low=0.0,
                 high=100.0,

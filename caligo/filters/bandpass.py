@@ -1,0 +1,81 @@
+"""The band-pass: up to five equal stages, which make droplets of noise."""
+
+from __future__ import annotations
+
+import math
+
+import numpy as np
+
+from caligo.catalogue import Kind, Module, Parameter, register
+from caligo.processing.corner import (
+    Floats,
+    cutoff_parameter,
+    key_follow_parameter,
+    mix_parameter,
+    quality,
+    sides,
+    spread_parameter,
+    width_parameter,
+)
+from caligo.processing.sections import SectionFilter, Values
+from caligo.signal.sections import BANDPASS
+
+MOST_STAGES = 5
+
+
+@register(
+    Module(
+        family="filter",
+        kind="bandpass",
+        name="Band-pass",
+        help="Lets a band around the cutoff pass; narrow, with all stages, noise becomes droplets.",
+        category="Bands",
+        parameters=(
+            cutoff_parameter(800.0, "Middle of the band that passes, at its full level."),
+            width_parameter(1.0, 4.0),
+            Parameter(
+                "stages",
+                "Stages",
+                "How many filters stand one behind the other: the slopes get steeper by 6 dB each.",
+                low=1,
+                high=MOST_STAGES,
+                default=1,
+                kind=Kind.INTEGER,
+                group="Cut",
+            ),
+            key_follow_parameter(),
+            spread_parameter(),
+            mix_parameter(),
+        ),
+    )
+)
+class Bandpass(SectionFilter):
+    """Stages whose band together is as wide as the parameter says."""
+
+    keys = ("width", "spread")
+    weights = BANDPASS
+
+    def sections(self) -> int:
+        """See `SectionFilter.sections`."""
+        return int(self.part.number("stages"))
+
+    def _narrowing(self) -> float:
+        """A stage's Q over that of all.
+
+        n equal resonances are 3 dB down at ``sqrt(2^(1/n) - 1)`` of the half width of one
+        (synchronous tuning; textbook).
+        """
+        return math.sqrt(2.0 ** (1.0 / self.sections()) - 1.0)
+
+    def corners(self, hertz: Floats, values: Values) -> Floats:
+        """See `SectionFilter.corners`."""
+        return np.repeat(sides(hertz, values["spread"])[:, None], self.sections(), axis=1)
+
+    def damping(self, values: Values) -> Floats:
+        """See `SectionFilter.damping`."""
+        return 1.0 / (quality(values["width"]) * self._narrowing())
+
+    def widest_quality(self) -> float:
+        """See `SectionFilter.widest_quality`."""
+        narrowest = np.array([max(self.trajectories["width"].reach()[0], 0.01)])
+        return float(quality(narrowest)[0]) * self._narrowing()

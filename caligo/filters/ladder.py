@@ -1,0 +1,98 @@
+"""The ladder: a driven low-pass of 24 dB per octave that sings at its cutoff."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from caligo.catalogue import Module, Moves, Parameter, Scale, register
+from caligo.document.sound import FilterPart
+from caligo.movement.block import Block
+from caligo.movement.movement import Movement
+from caligo.processing.corner import (
+    cutoff_parameter,
+    followed,
+    key_follow_parameter,
+    lowest_corner,
+    mix_parameter,
+    ringing,
+    sides,
+    spread_parameter,
+)
+from caligo.processing.filter import Filter, States
+from caligo.processing.processor import Signal
+from caligo.signal.ladder import run_ladder
+from caligo.signal.state_variable import corner_gain
+
+MOST_FEEDBACK = 3.92
+"""Feedback at full resonance; at 4 it would sing for ever, and no start could know its phase."""
+
+
+@register(
+    Module(
+        family="filter",
+        kind="ladder",
+        name="Ladder",
+        help="A driven low-pass of 24 dB that is round when driven, and sings near full resonance.",
+        category="Slopes",
+        parameters=(
+            cutoff_parameter(900.0, "Frequency above which it cuts."),
+            Parameter(
+                "resonance",
+                "Resonance",
+                "Emphasis at the cutoff; it sings along near the end.",
+                unit="%",
+                high=100.0,
+                default=20.0,
+                moves=Moves.PER_NOTE,
+                group="Cut",
+            ),
+            Parameter(
+                "drive",
+                "Drive",
+                "How hard the loop is driven; a wave at -12 dB keeps its level.",
+                unit="dB",
+                low=-12.0,
+                high=36.0,
+                default=0.0,
+                scale=Scale.DECIBEL,
+                moves=Moves.PER_NOTE,
+                group="Cut",
+            ),
+            key_follow_parameter(),
+            spread_parameter(),
+            mix_parameter(),
+        ),
+    )
+)
+class Ladder(Filter):
+    """Four stages in a loop that is bent at its sum."""
+
+    def __init__(self, part: FilterPart, address: str, movement: Movement, rate: int) -> None:
+        super().__init__(part, address, movement, rate)
+        keys = ("cutoff", "resonance", "drive", "key_follow", "spread", "mix")
+        self._trajectories = {key: self.trajectory(key) for key in keys}
+        self.state_shape = (2, 4)
+
+    def process_streams(self, block: Block, signal: Signal, states: States) -> None:
+        """See `Filter.process_streams`."""
+        values = {key: course.values(block.moments) for key, course in self._trajectories.items()}
+        hertz = followed(values["cutoff"], values["key_follow"], block)
+        run_ladder(
+            signal,
+            corner_gain(sides(hertz, values["spread"]), self.rate),
+            MOST_FEEDBACK * values["resonance"] / 100.0,
+            10.0 ** (values["drive"] / 20.0),
+            values["mix"] / 100.0,
+            states,
+        )
+
+    def tail(self) -> float:
+        """See `Processor.tail`.
+
+        With feedback k its poles are ``-1 + k^(1/4) e^(i pi/4)`` times the corner, so that it
+        rings as a resonance with twice that real part in place of 1 / Q.
+        """
+        own = self._trajectories
+        lowest = lowest_corner(own["cutoff"], own["key_follow"], own["spread"])
+        back = MOST_FEEDBACK * own["resonance"].reach()[1] / 100.0
+        return ringing(0.5 / (1.0 - back**0.25 * float(np.sqrt(0.5))), lowest)

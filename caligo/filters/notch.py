@@ -1,0 +1,75 @@
+"""The notch: two narrow gaps that may part."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from caligo.catalogue import Module, Moves, Parameter, register
+from caligo.processing.corner import (
+    Floats,
+    cutoff_parameter,
+    key_follow_parameter,
+    mix_parameter,
+    quality,
+    sides,
+    spread_parameter,
+    width_parameter,
+)
+from caligo.processing.sections import SectionFilter, Values
+from caligo.signal.sections import NOTCH
+
+
+@register(
+    Module(
+        family="filter",
+        kind="notch",
+        name="Notch",
+        help="Takes a band away; parted, there are two, and what lies between them stands out.",
+        category="Bands",
+        parameters=(
+            cutoff_parameter(800.0, "Frequency that is taken away, or the middle of the two."),
+            width_parameter(0.7, 4.0),
+            Parameter(
+                "parting",
+                "Parting",
+                "How many octaves lie between the two gaps.",
+                unit="oct",
+                high=8.0,
+                default=0.0,
+                moves=Moves.PER_NOTE,
+                group="Cut",
+            ),
+            key_follow_parameter(),
+            spread_parameter(),
+            mix_parameter(),
+        ),
+    )
+)
+class Notch(SectionFilter):
+    """Two gaps, one on the other where they do not part."""
+
+    keys = ("width", "parting", "spread")
+    weights = NOTCH
+
+    def sections(self) -> int:
+        """See `SectionFilter.sections`."""
+        return 2
+
+    def corners(self, hertz: Floats, values: Values) -> Floats:
+        """See `SectionFilter.corners`."""
+        middle = sides(hertz, values["spread"])
+        apart = np.exp2(0.5 * values["parting"])[:, None]
+        return np.stack([middle / apart, middle * apart], axis=1)
+
+    def damping(self, values: Values) -> Floats:
+        """See `SectionFilter.damping`."""
+        return 1.0 / quality(values["width"])
+
+    def widest_quality(self) -> float:
+        """See `SectionFilter.widest_quality`."""
+        narrowest = np.array([max(self.trajectories["width"].reach()[0], 0.01)])
+        return float(quality(narrowest)[0])
+
+    def tail(self) -> float:
+        """See `Processor.tail`; the lower gap rings longer."""
+        return super().tail() * float(2.0 ** (0.5 * self.trajectories["parting"].reach()[1]))

@@ -1,0 +1,76 @@
+"""The peak: a bell that lifts or lowers a band."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from caligo.catalogue import Module, Moves, Parameter, Scale, register
+from caligo.processing.corner import (
+    Floats,
+    cutoff_parameter,
+    key_follow_parameter,
+    mix_parameter,
+    quality,
+    sides,
+    spread_parameter,
+    width_parameter,
+)
+from caligo.processing.sections import SectionFilter, Values
+from caligo.signal.sections import BELL
+
+
+@register(
+    Module(
+        family="filter",
+        kind="peak",
+        name="Peak",
+        help="Lifts or lowers a band and leaves the rest.",
+        category="Bands",
+        parameters=(
+            cutoff_parameter(1_000.0, "Middle of the band."),
+            Parameter(
+                "gain",
+                "Gain",
+                "How far the middle is lifted or lowered.",
+                unit="dB",
+                low=-36.0,
+                high=36.0,
+                default=12.0,
+                scale=Scale.DECIBEL,
+                moves=Moves.PER_NOTE,
+                group="Cut",
+            ),
+            width_parameter(0.5, 4.0),
+            key_follow_parameter(),
+            spread_parameter(),
+            mix_parameter(),
+        ),
+    )
+)
+class Peak(SectionFilter):
+    """One bell: the cookbook's peaking filter, ``(s^2 + s A/Q + 1) / (s^2 + s/(A Q) + 1)``."""
+
+    keys = ("gain", "width", "spread")
+    weights = BELL
+
+    def sections(self) -> int:
+        """See `SectionFilter.sections`."""
+        return 1
+
+    def corners(self, hertz: Floats, values: Values) -> Floats:
+        """See `SectionFilter.corners`."""
+        return sides(hertz, values["spread"])[:, None]
+
+    def damping(self, values: Values) -> Floats:
+        """See `SectionFilter.damping`: 1 / (A Q), with A of half the gain."""
+        return 10.0 ** (-values["gain"] / 40.0) / quality(values["width"])
+
+    def lift(self, values: Values) -> Floats:
+        """A / Q is A^2 times 1 / (A Q): see `SectionFilter.lift`."""
+        return 10.0 ** (values["gain"] / 20.0) - 1.0
+
+    def widest_quality(self) -> float:
+        """See `SectionFilter.widest_quality`."""
+        narrowest = np.array([max(self.trajectories["width"].reach()[0], 0.01)])
+        highest = self.trajectories["gain"].reach()[1]
+        return float(quality(narrowest)[0] * 10.0 ** (max(0.0, highest) / 40.0))

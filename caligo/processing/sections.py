@@ -1,0 +1,82 @@
+"""What filters made of equal second-order sections share."""
+
+from __future__ import annotations
+
+from abc import abstractmethod
+from typing import ClassVar
+
+import numpy as np
+
+from caligo.document.sound import FilterPart
+from caligo.movement.block import Block
+from caligo.movement.movement import Movement
+from caligo.processing.corner import Floats, followed, lowest_corner, ringing
+from caligo.processing.filter import Filter, States
+from caligo.processing.processor import Signal
+from caligo.signal.sections import run_sections
+from caligo.signal.state_variable import corner_gain
+
+Values = dict[str, Floats]
+"""Values of parameters at every tick ``[voices, ticks + 1]``, by key."""
+
+
+class SectionFilter(Filter):
+    """A filter of equal sections one after the other.
+
+    Attributes
+    ----------
+    keys
+        The parameters that it has besides cutoff, key follow and mix.
+    weights
+        What of a section is heard, see `caligo.signal.sections`.
+    """
+
+    keys: ClassVar[tuple[str, ...]]
+    weights: ClassVar[Floats]
+
+    def __init__(self, part: FilterPart, address: str, movement: Movement, rate: int) -> None:
+        super().__init__(part, address, movement, rate)
+        keys = ("cutoff", "key_follow", "mix", *self.keys)
+        self.trajectories = {key: self.trajectory(key) for key in keys}
+        self.state_shape = (self.sections(), 2, 2)
+
+    @abstractmethod
+    def sections(self) -> int:
+        """How many sections there are."""
+
+    @abstractmethod
+    def corners(self, hertz: Floats, values: Values) -> Floats:
+        """Corners in Hz of each section and side ``[voices, sections, 2, ticks + 1]``."""
+
+    @abstractmethod
+    def damping(self, values: Values) -> Floats:
+        """1 / Q of a section ``[voices, ticks + 1]``."""
+
+    @abstractmethod
+    def widest_quality(self) -> float:
+        """The highest Q that a section may have."""
+
+    def lift(self, values: Values) -> Floats:
+        """What is added to the weight of the band-pass ``[voices, ticks + 1]``."""
+        return np.zeros_like(values["mix"])
+
+    def process_streams(self, block: Block, signal: Signal, states: States) -> None:
+        """See `Filter.process_streams`."""
+        values = {key: course.values(block.moments) for key, course in self.trajectories.items()}
+        hertz = followed(values["cutoff"], values["key_follow"], block)
+        corner = corner_gain(self.corners(hertz, values), self.rate)
+        run_sections(
+            signal,
+            corner,
+            self.damping(values),
+            self.weights,
+            self.lift(values),
+            values["mix"] / 100.0,
+            states,
+        )
+
+    def tail(self) -> float:
+        """See `Filter.tail`; equal resonances behind each other fade later than one."""
+        own = self.trajectories
+        lowest = lowest_corner(own["cutoff"], own["key_follow"], own.get("spread"))
+        return (1.0 + 0.25 * (self.sections() - 1)) * ringing(self.widest_quality(), lowest)
