@@ -20,6 +20,7 @@ from caligo.movement.chance import unit
 from caligo.processing.effect import Effect
 from caligo.processing.processor import Signal, State
 from caligo.signal.delay_line import read_crossfaded, read_moving, ring_size
+from caligo.signal.diffuser import diffuse
 from caligo.signal.smoothing import one_pole_at
 from caligo.signal.ticks import TICK
 
@@ -51,51 +52,6 @@ def line_seconds() -> NDArray[np.float64]:
     shifts = np.array([unit(np.uint64(97), i) - 0.5 for i in range(LINES)])
     found: NDArray[np.float64] = even * (1.0 + 0.06 * shifts)
     return found
-
-
-@njit(cache=True, nogil=True)
-def _diffuse_changing(
-    signal: np.ndarray, line: np.ndarray, at: int, length: int, to_length: int
-) -> None:
-    """`_diffuse` for a tick in which the length changes: a crossfade between two readings."""
-    mask = len(line) - 1
-    g = np.float32(DIFFUSION)
-    for n in range(TICK):
-        before, after = line[(at + n - length) & mask], line[(at + n - to_length) & mask]
-        held = before + np.float32(n / TICK) * (after - before)
-        inner = signal[n] - g * held
-        line[(at + n) & mask] = inner
-        signal[n] = held + g * inner
-
-
-@njit(cache=True, nogil=True)
-def _diffuse(signal: np.ndarray, line: np.ndarray, at: int, length: int, to_length: int) -> None:
-    """One all-pass section (Schroeder 1962) over a tick: `signal` ``[TICK]`` in place.
-
-    The section is longer than a tick, so the tick can be taken at once. Where its length changes
-    the tick goes from the old length to the new one.
-    """
-    size = len(line)
-    if to_length != length:
-        _diffuse_changing(signal, line, at, length, to_length)
-        return
-    here = at & (size - 1)
-    back = (at - length) & (size - 1)
-    g = np.float32(DIFFUSION)
-    to = line[here : here + TICK]
-    if back + TICK <= size:
-        old = line[back : back + TICK]
-        for n in range(TICK):
-            held = old[n]
-            inner = signal[n] - g * held
-            to[n] = inner
-            signal[n] = held + g * inner
-    else:
-        for n in range(TICK):
-            held = line[(back + n) & (size - 1)]
-            inner = signal[n] - g * held
-            to[n] = inner
-            signal[n] = held + g * inner
 
 
 @njit(cache=True, nogil=True)
@@ -277,7 +233,7 @@ def _run(
             for d in range(DIFFUSERS):
                 length = int(diffusers[c, d] * min(size[k], 2.0) * rate)
                 to_length = int(diffusers[c, d] * min(size[k + 1], 2.0) * rate)
-                _diffuse(fed[c], early[c, d], at, length, to_length)
+                diffuse(fed[c], early[c, d], at, length, to_length, DIFFUSION)
         moved = k == 0 or decay[k] != decay[k - 1] or damping[k] != damping[k - 1]
         if moved or size[k] != size[k - 1]:
             for i in range(LINES):

@@ -18,7 +18,6 @@ from caligo.engine.ahead import LONGEST, LayerAhead
 from caligo.engine.changes import Changes, changes_between
 from caligo.engine.cross_modulation import all_modulators
 from caligo.engine.layer import LayerRenderer
-from caligo.engine.limiter import DELAY_TICKS
 from caligo.engine.metering import StageMeter
 from caligo.engine.mixer import Mixer
 from caligo.engine.stem_keys import StemKeys, mixed_addresses, routes_that_count
@@ -26,6 +25,7 @@ from caligo.engine.stems import PIECE_TICKS, CachedLayer, Piece, StemStore, tick
 from caligo.engine.voicing import Voicing
 from caligo.movement.movement import Movement
 from caligo.movement.stillness import Stillness
+from caligo.processing.limiter import DELAY_TICKS
 from caligo.processing.processor import State
 from caligo.signal.gains import scale_stereo
 from caligo.signal.ticks import TICK, Span

@@ -76,12 +76,17 @@ class StageMeter:
     def take(self, cells: Cells) -> None:
         """Take over what was measured before; see `since`."""
         for stage, (first, found) in cells.items():
+            if not len(found):
+                continue  # kept by an earlier version
             room = self._room(stage, first, first + len(found) - 1)
             at = first - self._first[stage]
             room[at : at + len(found)] = found
 
     def since(self, tick: int, prefix: str) -> Cells:
-        """What was measured from a tick on of stages whose name begins with `prefix`."""
+        """What was measured from a tick on of stages whose name begins with `prefix`.
+
+        A stage that has been silent since, so that nothing was computed, is not in it.
+        """
         cell = tick // CELL_TICKS
         return {
             stage: (
@@ -89,7 +94,7 @@ class StageMeter:
                 cells[max(0, cell - self._first[stage]) :].copy(),
             )
             for stage, cells in self._cells.items()
-            if stage.startswith(prefix)
+            if stage.startswith(prefix) and self._first[stage] + len(cells) > cell
         }
 
     def levels(self) -> dict[str, StageLevel]:

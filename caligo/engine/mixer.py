@@ -16,7 +16,6 @@ from numpy.typing import NDArray
 from caligo.document.signal_flow import inputs_of_all, topological_order
 from caligo.document.sound import Bus, Layer, Send, Sound
 from caligo.engine.layer import own_inserts
-from caligo.engine.limiter import Limiter
 from caligo.engine.metering import StageMeter
 from caligo.engine.voicing import Voicing
 from caligo.movement.block import Block, stereo_block
@@ -24,6 +23,7 @@ from caligo.movement.movement import Movement
 from caligo.movement.notes import Floats
 from caligo.movement.trajectory import Trajectory
 from caligo.processing.chain import Chain, build_chain
+from caligo.processing.limiter import Limiter
 from caligo.processing.processor import State
 from caligo.signal.decibels import gain
 from caligo.signal.fixed_delay import FixedDelay

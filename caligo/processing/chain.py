@@ -66,25 +66,28 @@ class Slot:
 
         `signal` is ``[streams, 2, samples]``, `ways` ``[ticks + 1]``.
         """
-        around = None
-        if self._around is not None:
-            around = signal.copy()
-            self._around.process(around[0])
         if self.idle:
-            if around is not None:
-                signal[:] = around
+            self._go_around(signal)
             return
         side = sides.get(self.processor.side) if self.processor.side else None
-        if ways is None:
+        if ways is None and (self._around is None or not self._around.held.any()):
             self.processor.process(block, signal, side)
             return
-        around = signal.copy() if around is None else around
-        scale_stereo(around, ways)
-        scale_stereo(signal, 1.0 - ways)
+        # Each is faded before it is late, so that both meet as they parted.
+        around = signal.copy()
+        share = np.zeros(block.span.ticks + 1) if ways is None else ways
+        scale_stereo(around, share)
+        self._go_around(around)
+        scale_stereo(signal, 1.0 - share)
         self.processor.process(block, signal, side)
-        self.way = float(ways[-1])
+        self.way = float(share[-1])
         self.idle = self.bypass and self.way == 1.0 and float(np.abs(signal).max()) < SILENT
         signal += around
+
+    def _go_around(self, signal: Signal) -> None:
+        """Delay what goes around ``[streams, 2, samples]`` as what goes through is, in place."""
+        if self._around is not None:
+            self._around.process(signal[0])
 
     def switch(self, bypass: bool) -> None:
         """Go to bypass, or come back from it, from the next block on."""

@@ -15,6 +15,7 @@ from caligo.signal.ticks import TICK
 BANDPASS = np.array([0.0, 1.0, 0.0])
 """Weights of input, band-pass over Q, and low-pass: 0 dB at the peak."""
 NOTCH = np.array([1.0, -1.0, 0.0])
+HIGHPASS = np.array([1.0, -1.0, -1.0])
 BELL = np.array([1.0, 0.0, 0.0])
 """With a lift of gain - 1: the cookbook's peaking filter."""
 

@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-from typing import Any
-
 import numpy as np
 import pytest
 import scipy.ndimage
@@ -11,49 +9,14 @@ import scipy.signal
 import scipy.stats
 import soxr
 
-from caligo.catalogue import implementation
 from caligo.document import read_sound
 from caligo.document.held import held_chord
 from caligo.engine.engine import RATES
-from caligo.engine.limiter import DELAY, Limiter
 from caligo.engine.offline import render_array
-from caligo.movement.block import stereo_block
-from caligo.movement.moments import Moments
-from caligo.movement.movement import Movement
-from caligo.movement.notes import whole
-from caligo.processing.effect import Effect
-from caligo.signal.ticks import Span
+from caligo.processing.limiter import DELAY, Limiter
 from demo.sounds import SOUNDS
-from tests.core.builders import RATE, decibels, one_note, plain_layer, plain_sound
-
-
-def effect(kind: str, **params: Any) -> Effect:
-    sound = plain_sound(
-        plain_layer(), master={"effects": [{"id": "fx", "kind": kind, "params": params}]}
-    )
-    movement = Movement(sound, one_note())
-    made: Effect = implementation("effect", kind)(
-        sound.master.effects[0], "master.fx", movement, RATE
-    )
-    return made
-
-
-def through(fx: Effect, signal: np.ndarray) -> np.ndarray:
-    """`signal` through an effect, in blocks of half a second."""
-    out = signal.astype(np.float32).copy()
-    ticks = out.shape[1] // 64
-    note = whole(1.0)
-    for first in range(0, ticks, 375):
-        span = Span(first, min(375, ticks - first), RATE)
-        block = stereo_block(span, Moments(span.times, note, note))
-        fx.process(block, out[None, :, first * 64 : (first + span.ticks) * 64])
-    return out[:, : ticks * 64]
-
-
-def impulse(seconds: float) -> np.ndarray:
-    signal = np.zeros((2, int(seconds * RATE) // 64 * 64), np.float32)
-    signal[:, 0] = 1.0
-    return signal
+from tests.core.builders import RATE, decibels
+from tests.core.effects import effect, impulse, through
 
 
 def reverb_time(response: np.ndarray, low: float, high: float) -> float:

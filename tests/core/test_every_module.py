@@ -19,7 +19,7 @@ from caligo.movement.block import stereo_block
 from caligo.movement.moments import Moments
 from caligo.movement.movement import Movement
 from caligo.movement.notes import whole
-from caligo.processing.chain import build_chain
+from caligo.processing.chain import Chain, build_chain
 from caligo.signal.ticks import TICK, Span
 from tests.core.builders import RATE, decibels, one_note, plain_layer
 
@@ -132,27 +132,30 @@ def steps_in(signal: np.ndarray) -> float:
 
 @processing
 def test_a_bypassed_processor_rings_out(module: Module) -> None:
+    """As it would have done with nothing coming in; then the signal goes around it, as late."""
     sound = holding(module)
     movement = Movement(sound, SCORE)
     parts = sound.layers[0].filters or sound.layers[0].inserts
-    chain = build_chain(parts, "ground", movement, RATE)
+    chain, other = (build_chain(parts, "ground", movement, RATE) for _ in range(2))
     note = whole(8.0)
 
-    def through(first: int, signal: np.ndarray) -> np.ndarray:
+    def through(chain: Chain, first: int, signal: np.ndarray) -> np.ndarray:
         span = Span(first, signal.shape[1] // TICK, RATE)
         chain.process(stereo_block(span, Moments(span.times, note, note)), signal[None])
         return signal
 
     noise = np.random.default_rng(1).standard_normal((2, 64 * TICK)).astype(np.float32)
-    through(0, noise.copy())
+    silence = np.zeros((2, 640 * TICK), np.float32)
+    through(chain, 0, noise.copy())
+    through(other, 0, noise.copy())
     chain.switch({"ground.fx": True})
-    rung = through(64, np.zeros((2, 64 * TICK), np.float32))
-    assert np.abs(rung).max() > 0.0
+    rung, wanted = through(chain, 64, silence.copy()), through(other, 64, silence.copy())
+    assert np.abs(rung).max() >= 0.5 * np.abs(wanted).max()
     plain = noise.copy()
-    for k in range(2, 60):
-        plain = through(64 * k, noise.copy())
+    for k in range(11, 70):
+        plain = through(chain, 64 * k, noise.copy())
     if not chain:  # rung out: nothing is computed any more, and the signal is left alone
-        assert np.array_equal(plain, noise)
+        assert np.array_equal(plain, np.roll(noise, chain.latency(), axis=1))
     chain.switch({"ground.fx": False})
     assert chain
 

@@ -12,10 +12,11 @@ import pytest
 from caligo.document import DocumentError, read_sound
 from caligo.document.sound import Sound
 from caligo.engine.engine import Engine
+from caligo.engine.long_view import stage_lines
 from caligo.engine.metering import StageMeter
 from caligo.engine.offline import render_array
 from caligo.engine.stems import PIECE_TICKS, StemStore
-from caligo.signal.ticks import TICK
+from caligo.signal.ticks import TICK, Span
 from tests.core.builders import RATE, decibels, one_note, plain_layer
 from tests.core.trial import effect, with_trial_modules
 
@@ -234,3 +235,14 @@ def test_a_run_in_can_be_stopped_and_is_capped() -> None:
     assert len(asked) == 3
     engine.start(300_000, most=0.5)
     assert engine.tick == 300_000
+
+
+def test_a_stage_that_has_fallen_silent_leaves_no_empty_line() -> None:
+    """Its levels were kept as none at all, and the picture that took them over failed."""
+    meter = StageMeter()
+    meter.add("ground.filter", Span(0, 100, RATE), np.ones((2, 6_400), np.float32))
+    kept = meter.since(4_000, "ground")
+    assert kept == {}
+    other = StageMeter()
+    other.take({"ground.filter": (5, np.zeros((0, 2)))})
+    assert stage_lines(other, 1_000) == {}

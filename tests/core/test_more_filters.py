@@ -252,7 +252,14 @@ def test_filters_stay_bounded_while_they_are_torn_about(kind: str, params: dict[
         "filters": [{"id": "f", "kind": kind, "params": params}], "params": {"level": -24},
     }  # fmt: skip
     target = "vowel" if kind == "vowel" else "cutoff"
-    moving = [{"id": "m", "name": "M", "kind": "random", "params": {"period": {"value": 0.1, "unit": "s"}}}]
+    moving = [
+        {
+            "id": "m",
+            "name": "M",
+            "kind": "random",
+            "params": {"period": {"value": 0.1, "unit": "s"}},
+        }
+    ]
     routes = [{"id": "r", "from": "m", "to": f"ground.f.{target}", "depth": 4}]
     sound = plain_sound(layer, modulators=moving, routes=routes)
     heard = render_array(sound, one_note(36, 6.0))

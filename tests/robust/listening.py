@@ -33,6 +33,8 @@ from tests.browser.conftest import Server
 RATE = 48_000
 STEP = 0.02
 """Seconds between the client's reports of what it has played."""
+FROM = 20.0
+"""Seconds from which it is listened to."""
 SOUND = "Gelatin Choir"
 UPLOAD = """
 import sys, httpx
@@ -67,7 +69,7 @@ class Player:
         """Listen for a while."""
         heard = self.heard
         async with websockets.connect(self._url, origin=self._origin, max_size=None) as socket:
-            await socket.send(json.dumps({"type": "listen", "from": 20.0, "loop": loop}))
+            await socket.send(json.dumps({"type": "listen", "from": FROM, "loop": loop}))
             reading = asyncio.create_task(self._read(socket))
             while heard.received < 2_048:
                 await asyncio.sleep(0.005)
@@ -82,6 +84,8 @@ class Player:
                 if missing:
                     # Nothing is played meanwhile; time starts again from what there is.
                     began += (wanted - heard.received) / RATE
+                if reading.done():
+                    raise RuntimeError(f"listening ended after {now:.0f} s")
                 empty = missing
                 heard.played = min(wanted, float(heard.received))
                 if now > 1.0:
@@ -98,6 +102,8 @@ class Player:
                 if kind == AUDIO:
                     self.heard.stream = json.loads(data[8 : 8 + length])["stream"]
                     self.heard.received += (len(data) - 8 - length) // 8
+            elif json.loads(data)["type"] == "stopped":
+                return
 
 
 class Studio:
@@ -108,6 +114,7 @@ class Studio:
         self.client = httpx.AsyncClient(base_url=server.url, timeout=60)
         self.headers: dict[str, str] = {}
         self.sounds: dict[str, int] = {}
+        self.cues: dict[str, int] = {}
 
     async def enter(self) -> None:
         """Fetch the page's token and the sounds."""
@@ -116,11 +123,26 @@ class Studio:
         productions = (await self.client.get("/api/productions")).json()
         for cue in productions[0]["cues"]:
             self.sounds |= {sound["name"]: sound["id"] for sound in cue["sounds"]}
+            self.cues |= {sound["name"]: cue["id"] for sound in cue["sounds"]}
 
     def player(self, name: str) -> Player:
         """A client that listens to a sound."""
         ws = self.url.replace("http", "ws", 1)
         return Player(f"{ws}ws/sounds/{self.sounds[name]}", self.url.rstrip("/"))
+
+    async def stretch(self, name: str, seconds: float) -> None:
+        """Make a sound's cue last longer than it is listened to: its notes are held for longer."""
+        opened = (await self.client.get(f"/api/sounds/{self.sounds[name]}")).json()
+        score = opened["score"]
+        times = max(1.0, (seconds + FROM + 30.0) / score["length"])
+        patch = [{"op": "replace", "path": "/length", "value": score["length"] * times}]
+        for i, note in enumerate(score["notes"]):
+            for key in ("start", "length"):
+                value = note[key] * times
+                patch.append({"op": "replace", "path": f"/notes/{i}/{key}", "value": value})
+        body = {"revision": opened["score_revision"], "patch": patch}
+        path = f"/api/cues/{self.cues[name]}/score"
+        (await self.client.patch(path, json=body, headers=self.headers)).raise_for_status()
 
     async def draw(self, name: str) -> None:
         """Another page on another sound, which is drawn again and again."""
@@ -199,6 +221,7 @@ async def measure(server: Server, seconds: float, name: str) -> int:
     """Print a line for each; the number of times that it ran dry."""
     studio = Studio(server)
     await studio.enter()
+    await studio.stretch(name, seconds)
     cases: list[tuple[str, Callable[[str], Awaitable[None]] | None, list[float] | None]] = [
         ("alone", None, None),
         ("looping over four seconds", None, [20.0, 24.0]),

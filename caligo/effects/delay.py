@@ -1,0 +1,349 @@
+"""The delay: echoes of each side with a time of its own, that may get darker, higher and thinner.
+
+A tick is taken at once, so the shortest echo is longer than a tick.
+"""
+
+from __future__ import annotations
+
+import math
+
+import numpy as np
+from numba import njit
+from numpy.typing import NDArray
+
+from caligo.catalogue import Choice, Kind, Module, Moves, Parameter, Scale, register
+from caligo.document.sound import EffectPart
+from caligo.movement.block import Block
+from caligo.movement.movement import Movement
+from caligo.processing import shared
+from caligo.processing.effect import Effect
+from caligo.processing.processor import Signal, State
+from caligo.signal.delay_line import read_crossfaded, read_moving, ring_size
+from caligo.signal.diffuser import diffuse
+from caligo.signal.octave import WINDOW, shift_pitch
+from caligo.signal.smoothing import one_pole, one_pole_at
+from caligo.signal.ticks import TICK
+
+LONGEST = 8.0
+SHORTEST = 0.002
+MOST_FEEDBACK = 1.0
+DIFFUSERS = np.array([[0.0131, 0.0197, 0.0293], [0.0139, 0.0183, 0.0307]])
+"""Seconds of the all-pass sections of either side."""
+DIFFUSION = 0.62
+"""How much of itself each all-pass gives back."""
+FADE = 32
+"""Ticks in which an echo without change of pitch goes over to a new time: 43 ms at 48 kHz."""
+PITCHES = {"none": 0, "octave": 12, "fifth": 7, "octave_down": -12}
+QUIETEST, LOUDEST = 0.01, 0.25
+"""Levels between which ducking sets in: -40 to -12 dB under full scale."""
+FOLLOW = 60.0
+"""Milliseconds over which the level for ducking is followed."""
+
+
+@njit(cache=True, nogil=True)
+def _read_smooth(
+    line: np.ndarray, at: int, wanted: float, ends: np.ndarray, out: np.ndarray
+) -> None:
+    """The echo of a tick into `out` ``[TICK]``, without a change of pitch.
+
+    On a fixed grid of `FADE` ticks it goes over from the length that was wanted at the grid's last
+    point but one to that of the last: `ends` ``[2]``; carried on.
+    """
+    place = (at // TICK) % FADE
+    if place == 0 or ends[1] == 0.0:
+        ends[0] = ends[1] if ends[1] > 0.0 else wanted
+        ends[1] = wanted
+    read_moving(line, at, ends[0], 0.0, out)
+    if ends[1] == ends[0]:
+        return
+    other = np.empty(TICK, np.float32)
+    read_moving(line, at, ends[1], 0.0, other)
+    for n in range(TICK):
+        way = (place + n / TICK) / FADE
+        out[n] += np.float32(0.5 - 0.5 * math.cos(math.pi * way)) * (other[n] - out[n])
+
+
+@njit(cache=True, nogil=True)
+def _read_tape(line: np.ndarray, at: int, away: float, end: float, out: np.ndarray) -> None:
+    """The echo of a tick into `out` ``[TICK]``, bent in pitch; a leap is crossfaded."""
+    if abs(end - away) < 0.5 * TICK:
+        read_moving(line, at, away, (end - away) / TICK, out)
+    else:
+        read_crossfaded(line, at, away, end, out)
+
+
+@njit(cache=True, nogil=True)
+def _colour(
+    heard: np.ndarray, back: np.ndarray, now: np.ndarray, steps: np.ndarray, ones: np.ndarray
+) -> None:
+    """Damping and low cut of what goes back: from `heard` to `back`, ``[2, TICK]`` both."""
+    for c in range(2):
+        dark, thin = ones[c], ones[2 + c]
+        for n in range(TICK):
+            dark += (now[2] + n * steps[2]) * (heard[c, n] - dark)
+            thin += (now[3] + n * steps[3]) * (dark - thin)
+            back[c, n] = dark - thin
+        ones[c] = dark if abs(dark) > 1e-20 else 0.0
+        ones[2 + c] = thin if abs(thin) > 1e-20 else 0.0
+
+
+@njit(cache=True, nogil=True)
+def _fed(
+    tick: np.ndarray, back: np.ndarray, c: int, now: np.ndarray, steps: np.ndarray, out: np.ndarray
+) -> None:
+    """What goes into the line of side `c`, into `out` ``[TICK]``.
+
+    `tick` and `back` ``[2, TICK]`` are what comes in and what comes back.
+    """
+    for n in range(TICK):
+        feedback = now[0] + n * steps[0]
+        across = now[1] + n * steps[1]
+        own, other = back[c, n], back[1 - c, n]
+        # All of what crosses over begins on the left: the echoes go from side to side.
+        begins = tick[0, n] + tick[1, n] if c == 0 else np.float32(0.0)
+        fed = tick[c, n] + across * (begins - tick[c, n])
+        out[n] = fed + feedback * (own + across * (other - own))
+
+
+@njit(cache=True, nogil=True)
+def _keep(x: np.ndarray, line: np.ndarray, here: int) -> None:
+    """Write a tick into the line; a loop that gives back all stays below a ceiling of its own."""
+    for n in range(TICK):
+        y = x[n]
+        line[here + n] = y if abs(y) < 1.0 else math.copysign(2.0 - 1.0 / abs(y), y)
+
+
+@njit(cache=True, nogil=True)
+def _answer(
+    tick: np.ndarray,
+    heard: np.ndarray,
+    now: np.ndarray,
+    steps: np.ndarray,
+    follow: float,
+    level: float,
+) -> float:
+    """Mix the echoes ``[2, TICK]`` in, ducked by the level of what plays; the level after it."""
+    for n in range(TICK):
+        peak = max(abs(tick[0, n]), abs(tick[1, n]))
+        level += follow * (peak - level)
+        over = math.log(max(level, QUIETEST) / QUIETEST) / math.log(LOUDEST / QUIETEST)
+        duck = np.float32(math.exp(-(now[6] + n * steps[6]) * min(over, 1.0)))
+        share = np.float32(now[7] + n * steps[7])
+        for c in range(2):
+            tick[c, n] += share * (duck * heard[c, n] - tick[c, n])
+    return level if level > 1e-12 else 0.0
+
+
+@njit(cache=True, nogil=True)
+def _run(
+    signal: np.ndarray,
+    lines: np.ndarray,
+    smear: np.ndarray,
+    shifting: np.ndarray,
+    ones: np.ndarray,
+    first: int,
+    rate: float,
+    length: np.ndarray,
+    values: np.ndarray,
+    diffusers: np.ndarray,
+    speed: float,
+    tape: bool,
+    follow: float,
+) -> None:
+    """Delay `signal` ``[2, samples]`` in place, a tick at a time.
+
+    Parameters
+    ----------
+    lines, smear, shifting
+        Rings of the echoes ``[2, size]``, of the all-passes ``[2, 3, size]`` and of the pitch
+        shifter ``[2, size]``.
+    ones
+        The low-passes of damping and low cut of either side, the phase of the pitch shifter, the
+        level for ducking, and between which lengths each side is going over ``[10]``.
+    length
+        Samples of each side's echo at every tick ``[2, ticks + 1]``.
+    values
+        Feedback, crossing, damping's and low cut's one-pole shares, diffusion, pitch's share,
+        ducking and mix at every tick ``[8, ticks + 1]``.
+    speed
+        Of the pitch shifter; 1 shifts nothing.
+    tape
+        Whether a moving time changes the pitch.
+    """
+    heard, back = np.empty((2, TICK), np.float32), np.empty((2, TICK), np.float32)
+    made, cloud = np.empty(TICK, np.float32), np.empty(TICK, np.float32)
+    for k in range(length.shape[1] - 1):
+        at = (first + k) * TICK
+        tick = signal[:, k * TICK : (k + 1) * TICK]
+        now, steps = values[:, k], (values[:, k + 1] - values[:, k]) / TICK
+        for c in range(2):
+            if tape:
+                _read_tape(lines[c], at, length[c, k], length[c, k + 1], heard[c])
+            else:
+                _read_smooth(lines[c], at, length[c, k], ones[6 + 2 * c : 8 + 2 * c], heard[c])
+        _colour(heard, back, now, steps, ones)
+        if speed != 1.0:
+            phase = ones[4]
+            for c in range(2):
+                made[:] = back[c]
+                ones[4] = shift_pitch(made, shifting[c], at, rate, speed, phase)
+                for n in range(TICK):
+                    back[c, n] += np.float32(now[5] + n * steps[5]) * (made[n] - back[c, n])
+        for c in range(2):
+            _fed(tick, back, c, now, steps, made)
+            cloud[:] = made
+            for d in range(diffusers.shape[1]):
+                size = int(diffusers[c, d] * rate)
+                diffuse(cloud, smear[c, d], at, size, size, DIFFUSION)
+            for n in range(TICK):
+                made[n] += np.float32(now[4] + n * steps[4]) * (cloud[n] - made[n])
+            _keep(made, lines[c], at & (lines.shape[1] - 1))
+        ones[5] = _answer(tick, heard, now, steps, follow, ones[5])
+    if not math.isfinite(ones.sum()):
+        lines[:] = 0.0
+        smear[:] = 0.0
+        shifting[:] = 0.0
+        ones[:] = 0.0
+        signal[:] = 0.0
+
+
+def _time(key: str, name: str, default: float) -> Parameter:
+    return Parameter(
+        key,
+        name,
+        "Time to the first echo, in seconds or beats.",
+        unit="s",
+        low=SHORTEST,
+        high=LONGEST,
+        default=default,
+        kind=Kind.TIME,
+        scale=Scale.LOGARITHMIC,
+        moves=Moves.SHARED,
+        group="Time",
+    )
+
+
+@register(
+    Module(
+        family="effect",
+        kind="delay",
+        name="Delay",
+        help="Echoes of either side, darker or higher with each turn.",
+        category="Space",
+        parameters=(
+            _time("left", "Left", 0.48),
+            _time("right", "Right", 0.64),
+            Parameter("moving", "Moving times", "Whether a time that moves bends the pitch.",
+                      default="tape", kind=Kind.CHOICE, group="Time",
+                      choices=(Choice("tape", "As tape, bends"),
+                               Choice("smooth", "Without pitch"))),
+            shared.share("feedback", "Feedback", "How much of an echo is echoed again.", 45.0,
+                         group="Echoes"),
+            shared.share("crossing", "Crossing", "How far echoes go from side to side.", 0.0,
+                         group="Echoes"),
+            shared.share("diffusion", "Diffusion", "How far echoes smear into a cloud.", 0.0,
+                         group="Echoes"),
+            shared.hertz("damping", "Damping", "Above this each echo gets darker.", 5_000.0,
+                         low=200.0, group="Tone"),
+            shared.hertz("low_cut", "Low cut", "Below this each echo gets thinner.", 120.0,
+                         high=2_000.0, group="Tone"),
+            Parameter("pitch", "Pitch in the loop", "What each turn shifts an echo by.",
+                      default="none", kind=Kind.CHOICE, group="Tone",
+                      choices=(Choice("none", "As it is"), Choice("octave", "Octave up"),
+                               Choice("fifth", "Fifth up"),
+                               Choice("octave_down", "Octave down"))),
+            Parameter("pitched", "Pitched", "How much of an echo is shifted.", unit="%",
+                      high=100.0, default=50.0, moves=Moves.SHARED, group="Tone",
+                      when=("pitch", ("octave", "fifth", "octave_down"))),
+            shared.level("ducking", "Ducking", "How far echoes give way while the signal is loud.",
+                         0.0, low=0.0, high=36.0, group="Output"),
+            shared.mix("Echoes against the direct signal.", 30.0),
+        ),
+    )
+)  # fmt: skip
+class Delay(Effect):
+    """Two lines that may feed each other."""
+
+    def __init__(self, part: EffectPart, address: str, movement: Movement, rate: int) -> None:
+        super().__init__(part, address, movement, rate)
+        self._tempo = movement.setting.tempo
+        self._speed = 2.0 ** (PITCHES[part.text("pitch")] / 12.0)
+
+    def initial_state(self) -> State:
+        """See `Effect.initial_state`."""
+        return {
+            "lines": np.zeros((2, ring_size(LONGEST * self.rate)), np.float32),
+            "smear": np.zeros((2, 3, ring_size(0.031 * self.rate)), np.float32),
+            "shifting": np.zeros((2, ring_size(2.2 * WINDOW * self.rate)), np.float32),
+            "ones": np.zeros(10),
+        }
+
+    def _samples(self, key: str, block: Block) -> NDArray[np.float64]:
+        """A side's time in samples at every tick ``[ticks + 1]``."""
+        course = self.trajectory(key)
+        seconds = course.values(block.moments)[0]
+        if course.unit == "beats":
+            # From the moment that lies so many beats back, whatever the tempo was since.
+            times = block.moments.times
+            beats = self._tempo.beats_at(times) - seconds
+            seconds = times - np.array([self._tempo.seconds(float(b)) for b in beats])
+        elif course.unit == "hold":
+            seconds = seconds * self.movement.setting.score.length
+        found: NDArray[np.float64] = np.clip(seconds, SHORTEST, LONGEST) * self.rate
+        return found
+
+    def process_stereo(self, block: Block, signal: Signal, side: Signal | None) -> None:
+        """See `Effect.process_stereo`."""
+        value = {
+            key: self.trajectory(key).values(block.moments)[0]
+            for key in ("feedback", "crossing", "diffusion", "damping", "low_cut", "pitched",
+                        "ducking", "mix")
+        }  # fmt: skip
+        ones = np.ones(block.span.ticks + 1)
+        values = np.stack(
+            [
+                MOST_FEEDBACK * value["feedback"] / 100.0,
+                value["crossing"] / 100.0,
+                one_pole_at(value["damping"], self.rate) * ones,
+                one_pole_at(value["low_cut"], self.rate) * ones,
+                value["diffusion"] / 100.0,
+                value["pitched"] / 100.0,
+                value["ducking"] * math.log(10.0) / 20.0,
+                value["mix"] / 100.0,
+            ]
+        )
+        _run(
+            signal,
+            self.state["lines"],
+            self.state["smear"],
+            self.state["shifting"],
+            self.state["ones"],
+            block.span.first,
+            float(self.rate),
+            np.stack([self._samples(key, block) for key in ("left", "right")]),
+            values,
+            DIFFUSERS,
+            self._speed,
+            self.part.text("moving") == "tape",
+            one_pole(1000.0 / (2.0 * math.pi * FOLLOW), self.rate),
+        )
+
+    def tail(self) -> float:
+        """See `Processor.tail`: echoes until they are 60 dB down; with full feedback, for ever."""
+        longest = max(self._longest(key) for key in ("left", "right"))
+        feedback = MOST_FEEDBACK * self.trajectory("feedback").reach()[1] / 100.0
+        if feedback >= 1.0:
+            return math.inf
+        turns = 1.0 + (math.log(1e-3) / math.log(feedback) if feedback > 1e-3 else 0.0)
+        smear = 0.4 if self.trajectory("diffusion").reach()[1] > 0.0 else 0.0
+        slowest = 2.0 * math.pi * self.trajectory("low_cut").reach()[0]
+        return turns * (longest + smear) + 6.9 / slowest
+
+    def _longest(self, key: str) -> float:
+        course = self.trajectory(key)
+        if course.unit == "s":
+            return course.reach()[1]
+        if course.unit == "hold":
+            return LONGEST
+        slowest = min(rate for _, rate in self._tempo.changes)
+        return min(LONGEST, course.reach()[1] * 60.0 / slowest)

@@ -1,0 +1,124 @@
+"""The equalizer: six bands of any shape, each of which may move."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from caligo.catalogue import Choice, Kind, Module, Moves, Parameter, Scale, register
+from caligo.document.sound import EffectPart
+from caligo.movement.block import Block
+from caligo.movement.movement import Movement
+from caligo.movement.notes import Floats
+from caligo.processing.corner import quality, ringing
+from caligo.processing.effect import Effect
+from caligo.processing.processor import Signal, State
+from caligo.signal.bands import run_band
+from caligo.signal.state_variable import corner_gain
+
+BANDS = 6
+SHAPES = {
+    "off": "Off",
+    "bell": "Bell",
+    "low_shelf": "Low shelf",
+    "high_shelf": "High shelf",
+    "low_cut": "Low cut",
+    "high_cut": "High cut",
+    "notch": "Notch",
+}
+GAINED = ("bell", "low_shelf", "high_shelf")
+USED = tuple(shape for shape in SHAPES if shape != "off")
+RESTING = (("low_cut", 40.0), ("bell", 300.0), ("off", 800.0), ("off", 2_000.0),
+           ("off", 4_500.0), ("off", 9_000.0))  # fmt: skip
+"""The shapes and frequencies of a new equalizer; its bell does nothing yet."""
+
+
+def _band(number: int, shape: str, hertz: float) -> tuple[Parameter, ...]:
+    group, shape_key = f"Band {number}", f"shape{number}"
+    return (
+        Parameter(shape_key, f"Shape {number}", "What the band does.", default=shape,
+                  kind=Kind.CHOICE, group=group,
+                  choices=tuple(Choice(key, name) for key, name in SHAPES.items())),
+        Parameter(f"frequency{number}", f"Frequency {number}", "Where it does it.", unit="Hz",
+                  low=20.0, high=20_000.0, default=hertz, scale=Scale.LOGARITHMIC,
+                  moves=Moves.SHARED, group=group, when=(shape_key, USED)),
+        Parameter(f"gain{number}", f"Gain {number}", "How much.", unit="dB", low=-24.0, high=24.0,
+                  default=0.0, scale=Scale.DECIBEL, moves=Moves.SHARED, group=group,
+                  when=(shape_key, GAINED)),
+        Parameter(f"width{number}", f"Width {number}", "Octaves that it takes; a cut is flat at "
+                  "1.9 and resonates below.", unit="oct", low=0.02, high=4.0, default=1.9,
+                  scale=Scale.LOGARITHMIC, moves=Moves.SHARED, group=group,
+                  when=(shape_key, USED)),
+    )  # fmt: skip
+
+
+def section(shape: str, corner: Floats, gain: Floats, q: Floats) -> tuple[Floats, Floats, Floats]:
+    """A band's ``tan(pi f / rate)``, ``1 / Q`` and weights ``[3, ...]`` at every tick.
+
+    Parameters
+    ----------
+    corner, gain, q
+        ``tan(pi f / rate)`` of the frequency, decibels, and Q ``[ticks + 1]``.
+    """
+    a = 10.0 ** (gain / 40.0)
+    d, one, none = 1.0 / q, np.ones_like(q), np.zeros_like(q)
+    if shape == "bell":
+        d = d / a
+        return corner, d, np.stack([one, d * (a * a - 1.0), none])
+    if shape == "low_shelf":
+        return corner / np.sqrt(a), d, np.stack([one, d * (a - 1.0), a * a - 1.0])
+    if shape == "high_shelf":
+        return corner * np.sqrt(a), d, np.stack([a * a, d * (1.0 - a) * a, 1.0 - a * a])
+    if shape == "low_cut":
+        return corner, d, np.stack([one, -d, -one])
+    if shape == "high_cut":
+        return corner, d, np.stack([none, none, one])
+    return corner, d, np.stack([one, -d, none])
+
+
+@register(
+    Module(
+        family="effect",
+        kind="equalizer",
+        name="Equalizer",
+        help="Six bands that lift, lower, shelve or cut; every one may move.",
+        category="Tone",
+        parameters=tuple(
+            parameter
+            for number, (shape, hertz) in enumerate(RESTING, start=1)
+            for parameter in _band(number, shape, hertz)
+        ),
+    )
+)
+class Equalizer(Effect):
+    """A section for each band that is not off."""
+
+    def __init__(self, part: EffectPart, address: str, movement: Movement, rate: int) -> None:
+        super().__init__(part, address, movement, rate)
+        shapes = {n: part.text(f"shape{n}") for n in range(1, BANDS + 1)}
+        self._shapes = {n: shape for n, shape in shapes.items() if shape != "off"}
+
+    def initial_state(self) -> State:
+        """See `Effect.initial_state`."""
+        return {"bands": np.zeros((BANDS, 2, 2))}
+
+    def process_stereo(self, block: Block, signal: Signal, side: Signal | None) -> None:
+        """See `Effect.process_stereo`."""
+        for n, shape in self._shapes.items():
+            hertz, gain, width = (
+                self.trajectory(f"{key}{n}").values(block.moments)[0]
+                for key in ("frequency", "gain", "width")
+            )
+            corner = corner_gain(hertz, self.rate)
+            g, d, weights = section(shape, corner, gain, quality(width))
+            run_band(signal, g, d, weights, self.state["bands"][n - 1])
+
+    def tail(self) -> float:
+        """See `Processor.tail`: the longest ringing of a band."""
+        longest = 0.0
+        for n in self._shapes:
+            lowest = self.trajectory(f"frequency{n}").reach()[0]
+            narrowest = np.array([self.trajectory(f"width{n}").reach()[0]])
+            highest = max(abs(bound) for bound in self.trajectory(f"gain{n}").reach())
+            sharpest = max(0.71, float(quality(narrowest)[0])) * 10.0 ** (highest / 40.0)
+            longest = max(longest, ringing(sharpest, lowest))
+        return longest

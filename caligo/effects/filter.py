@@ -1,0 +1,68 @@
+"""The filter as an effect: a low-pass or high-pass on a whole layer, bus or master."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from caligo.catalogue import Choice, Kind, Module, Parameter, register
+from caligo.document.sound import EffectPart
+from caligo.movement.block import Block
+from caligo.movement.movement import Movement
+from caligo.processing import shared
+from caligo.processing.corner import ringing
+from caligo.processing.effect import Effect
+from caligo.processing.processor import Signal, State
+from caligo.signal.state_variable import SHARPEST, corner_gain, run, sharpness
+
+
+@register(
+    Module(
+        family="effect",
+        kind="filter",
+        name="Filter",
+        help="A low-pass or high-pass on all that comes in.",
+        category="Tone",
+        parameters=(
+            Parameter("passes", "Passes", "What it lets through.", default="lows",
+                      kind=Kind.CHOICE, group="Cut",
+                      choices=(Choice("lows", "Lows"), Choice("highs", "Highs"))),
+            shared.hertz("cutoff", "Cutoff", "Frequency from which it cuts.", 2_000.0,
+                         group="Cut"),
+            Parameter("slope", "Slope", "How steeply it cuts, in decibels per octave.",
+                      default="12", kind=Kind.CHOICE, group="Cut",
+                      choices=(Choice("12", "12 dB"), Choice("24", "24 dB"))),
+            shared.share("resonance", "Resonance", "Emphasis at the cutoff.", 0.0, group="Cut"),
+            shared.mix("Filtered against direct signal."),
+        ),
+    )
+)  # fmt: skip
+class FilterEffect(Effect):
+    """The filter of voices, on one stream."""
+
+    def __init__(self, part: EffectPart, address: str, movement: Movement, rate: int) -> None:
+        self._steep = part.text("slope") == "24"
+        self._highs = part.text("passes") == "highs"
+        super().__init__(part, address, movement, rate)
+
+    def initial_state(self) -> State:
+        """See `Effect.initial_state`."""
+        return {"filter": np.zeros((1, 2 if self._steep else 1, 2, 2))}
+
+    def process_stereo(self, block: Block, signal: Signal, side: Signal | None) -> None:
+        """See `Effect.process_stereo`."""
+        cutoff, resonance, mix = (
+            self.trajectory(key).values(block.moments) for key in ("cutoff", "resonance", "mix")
+        )
+        run(
+            signal[None],
+            corner_gain(cutoff, self.rate),
+            sharpness(resonance, self._steep),
+            mix / 100.0,
+            self._highs,
+            self.state["filter"],
+        )
+
+    def tail(self) -> float:
+        """See `Processor.tail`."""
+        sharpest: float = SHARPEST ** (self.trajectory("resonance").reach()[1] / 100.0)
+        return ringing(1.31 * sharpest, self.trajectory("cutoff").reach()[0])

@@ -1,0 +1,87 @@
+"""The flanger: the sound against a copy that is a few milliseconds late, back and forth."""
+
+from __future__ import annotations
+
+import math
+
+import numpy as np
+
+from caligo.catalogue import Kind, Module, Parameter, register
+from caligo.document.sound import EffectPart
+from caligo.movement.block import Block
+from caligo.movement.movement import Movement
+from caligo.movement.notes import whole
+from caligo.processing import shared
+from caligo.processing.effect import Effect
+from caligo.processing.processor import Signal, State
+from caligo.signal.delay_line import ring_size
+from caligo.signal.short_loop import SHORTEST, run_short_loop
+from caligo.signal.ticks import TICK
+
+LONGEST = 20.0
+MOST_FEEDBACK = 0.95
+
+
+@register(
+    Module(
+        family="effect",
+        kind="flanger",
+        name="Flanger",
+        help="A copy a few milliseconds late, whose time sways: a comb that sweeps.",
+        category="Movement",
+        parameters=(
+            shared.period("Length of one sweep there and back.", 12.0),
+            shared.milliseconds("delay", "Delay", "Shortest time of the copy.", 0.6, low=0.1,
+                                high=LONGEST / 2.0, logarithmic=True, group="Movement"),
+            shared.milliseconds("depth", "Depth", "How much longer it gets.", 3.0, low=0.0,
+                                high=LONGEST / 2.0, group="Movement"),
+            shared.share("turn", "Turn", "How far the right side is behind in its sweep; half a "
+                         "cycle at 100 %.", 50.0, group="Movement"),
+            shared.share("feedback", "Feedback", "How much of the copy is copied again; below zero "
+                         "upside down.", 40.0, low=-100.0, group="Colour"),
+            Parameter("paced", "Goes with the pace",
+                      "Whether the pace of the sound scales its speed.", default=False,
+                      kind=Kind.SWITCH, group="Movement"),
+            shared.mix("Copy against direct signal; the comb is deepest in the middle.", 50.0),
+        ),
+    )
+)  # fmt: skip
+class Flanger(Effect):
+    """A short loop for each side, as a function of time."""
+
+    def __init__(self, part: EffectPart, address: str, movement: Movement, rate: int) -> None:
+        super().__init__(part, address, movement, rate)
+        self._cycles = movement.cycles(f"{address}.period", paced=part.switch("paced"))
+
+    def initial_state(self) -> State:
+        """See `Effect.initial_state`."""
+        return {"loop": np.zeros((1, 2, ring_size(LONGEST / 1000.0 * self.rate) + 1))}
+
+    def process_stereo(self, block: Block, signal: Signal, side: Signal | None) -> None:
+        """See `Effect.process_stereo`."""
+        delay, depth, turn, feedback, mix = (
+            self.trajectory(key).values(block.moments)[0]
+            for key in ("delay", "depth", "turn", "feedback", "mix")
+        )
+        phase = self._cycles.at(block.moments.of(whole(0.0)))[0]
+        sway = 0.5 - 0.5 * np.cos(2.0 * np.pi * np.stack([phase, phase - turn / 200.0]))
+        length = np.maximum((delay + depth * sway) * self.rate / 1000.0, SHORTEST)
+        back, share = MOST_FEEDBACK * feedback / 100.0, mix / 100.0
+        # As loud on noise as without: the copy and what comes back add their power.
+        power = (1.0 - share) ** 2 + share**2 / (1.0 - back**2)
+        weights = np.stack([1.0 - share, 0.0 * share, share]) / np.sqrt(power)
+        run_short_loop(
+            signal[None],
+            length[None],
+            back[None],
+            np.ones_like(back)[None],
+            weights[None],
+            block.span.first * TICK,
+            self.state["loop"],
+        )
+
+    def tail(self) -> float:
+        """See `Processor.tail`: copies until they are 60 dB down."""
+        back = MOST_FEEDBACK * max(abs(b) for b in self.trajectory("feedback").reach()) / 100.0
+        turns = 1.0 + math.log(1e-3) / math.log(max(back, 1e-3))
+        return turns * LONGEST / 1000.0

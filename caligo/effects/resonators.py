@@ -1,0 +1,117 @@
+"""Resonators: up to eight strings that answer what comes in, tuned to a chord."""
+
+from __future__ import annotations
+
+import math
+
+import numpy as np
+from numba import njit
+
+from caligo.catalogue import Kind, Module, Moves, Parameter, Scale, register
+from caligo.document.sound import EffectPart
+from caligo.movement.block import Block
+from caligo.movement.movement import Movement
+from caligo.movement.notes import whole
+from caligo.processing import shared
+from caligo.processing.effect import Effect
+from caligo.processing.processor import Signal, State
+from caligo.signal.short_loop import SHORTEST, run_short_loop
+from caligo.signal.smoothing import one_pole_at
+from caligo.signal.ticks import TICK
+
+MOST = 8
+LOWEST = 20.0
+LONGEST_DECAY = 20.0
+
+
+@njit(cache=True, nogil=True)
+def _gather(strings: np.ndarray, gains: np.ndarray, mix: np.ndarray, signal: np.ndarray) -> None:
+    """Mix strings ``[strings, 2, samples]`` into `signal` ``[2, samples]``.
+
+    `gains` ``[strings, 2, ticks + 1]`` place each; `mix` ``[ticks + 1]`` is their share.
+    """
+    for k in range(len(mix) - 1):
+        for n in range(TICK):
+            i, way = k * TICK + n, n / TICK
+            share = mix[k] + way * (mix[k + 1] - mix[k])
+            for c in range(2):
+                wet = 0.0
+                for s in range(len(strings)):
+                    g = gains[s, c, k] + way * (gains[s, c, k + 1] - gains[s, c, k])
+                    wet += g * strings[s, c, i]
+                signal[c, i] += share * (wet - signal[c, i])
+
+
+@register(
+    Module(
+        family="effect",
+        kind="resonators",
+        name="Resonators",
+        help="Strings tuned to a chord that ring along, and turn slowly in the stereo picture.",
+        category="Space",
+        parameters=(
+            Parameter("chord", "Chord", "The strings, in semitones over the root.",
+                      default="0 7 12 19 26", kind=Kind.NUMBERS, unit="st", low=-24.0, high=60.0,
+                      most=MOST, group="Tuning"),
+            shared.hertz("root", "Root", "Frequency of 0 semitones.", 65.40639, low=LOWEST,
+                         high=1_000.0, group="Tuning"),
+            Parameter("decay", "Decay", "Time to fall by 60 dB.", unit="s", low=0.1,
+                      high=LONGEST_DECAY, default=4.0, scale=Scale.LOGARITHMIC,
+                      moves=Moves.SHARED, group="Ringing"),
+            shared.hertz("damping", "Damping", "Above this strings fade sooner.", 6_000.0,
+                         low=500.0, group="Ringing"),
+            shared.period("Length of one turn of the strings in the picture.", 40.0),
+            shared.share("spread", "Spread", "How far apart the strings stand.", 70.0,
+                         group="Movement"),
+            shared.mix("Strings against the direct signal.", 40.0),
+        ),
+    )
+)  # fmt: skip
+class Resonators(Effect):
+    """Short loops side by side, each as long as a period of its pitch."""
+
+    def __init__(self, part: EffectPart, address: str, movement: Movement, rate: int) -> None:
+        self._ratios = np.exp2(np.array(part.numbers("chord") or [0.0]) / 12.0)
+        super().__init__(part, address, movement, rate)
+        self._cycles = movement.cycles(f"{address}.period", paced=False)
+
+    def initial_state(self) -> State:
+        """See `Effect.initial_state`."""
+        size = 1 << math.ceil(math.log2(self.rate / LOWEST + 2 * TICK))
+        return {"strings": np.zeros((len(self._ratios), 2, size + 1))}
+
+    def process_stereo(self, block: Block, signal: Signal, side: Signal | None) -> None:
+        """See `Effect.process_stereo`."""
+        root, decay, damping, spread, mix = (
+            self.trajectory(key).values(block.moments)[0]
+            for key in ("root", "decay", "damping", "spread", "mix")
+        )
+        tuned = np.clip(root * self._ratios[:, None], LOWEST, 0.45 * self.rate / SHORTEST)
+        dark = np.broadcast_to(one_pole_at(damping, self.rate), root.shape)
+        turn = 2.0 * np.pi * tuned / self.rate
+        late = np.arctan2((1.0 - dark) * np.sin(turn), 1.0 - (1.0 - dark) * np.cos(turn)) / turn
+        length = np.maximum(self.rate / tuned - late, SHORTEST)
+        # Each turn loses its share of the decay, of which the damping takes some at the pitch.
+        taken = dark / np.sqrt(1.0 - 2.0 * (1.0 - dark) * np.cos(turn) + (1.0 - dark) ** 2)
+        back = np.minimum(np.power(10.0, -3.0 / (tuned * decay)) / taken, 0.99995)
+        count = len(self._ratios)
+        strings = np.repeat(signal[None], count, axis=0)
+        rest = np.zeros_like(back)
+        run_short_loop(
+            strings,
+            np.repeat(length[:, None], 2, axis=1),
+            back,
+            np.ascontiguousarray(np.broadcast_to(dark, back.shape)),
+            np.stack([rest, np.sqrt(1.0 - back**2), rest], axis=1),
+            block.span.first * TICK,
+            self.state["strings"],
+        )
+        phase = self._cycles.at(block.moments.of(whole(0.0)))[0]
+        place = spread / 100.0 * np.sin(2.0 * np.pi * (phase + np.arange(count)[:, None] / count))
+        angle = (1.0 + place) * (math.pi / 4.0)
+        gains = np.stack([np.cos(angle), np.sin(angle)], axis=1) * math.sqrt(2.0 / count)
+        _gather(strings, gains, mix / 100.0, signal)
+
+    def tail(self) -> float:
+        """See `Processor.tail`."""
+        return 1.1 * self.trajectory("decay").reach()[1] + 0.1

@@ -1,0 +1,66 @@
+"""The tremolo: a slow wave on the level."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from caligo.catalogue import Kind, Module, Parameter, register
+from caligo.document.sound import EffectPart
+from caligo.movement.block import Block
+from caligo.movement.movement import Movement
+from caligo.movement.notes import whole
+from caligo.processing import shared
+from caligo.processing.effect import Effect
+from caligo.processing.processor import Signal
+from caligo.signal.sides import scale_sides
+
+
+@register(
+    Module(
+        family="effect",
+        kind="tremolo",
+        name="Tremolo",
+        help="Moves the level up and down; the same on several buses, it moves them as one.",
+        category="Level",
+        parameters=(
+            shared.period("Length of one wave.", 2.0),
+            shared.share("depth", "Depth", "How far the level falls.", 50.0, group="Movement"),
+            shared.share(
+                "turn",
+                "Turn",
+                "How far the right side is behind; half a cycle at 100 %.",
+                0.0,
+                group="Movement",
+            ),
+            Parameter(
+                "paced",
+                "Goes with the pace",
+                "Whether the pace of the sound scales its speed.",
+                default=False,
+                kind=Kind.SWITCH,
+                group="Movement",
+            ),
+        ),
+    )
+)
+class Tremolo(Effect):
+    """A sine on the level of either side, as a function of time."""
+
+    def __init__(self, part: EffectPart, address: str, movement: Movement, rate: int) -> None:
+        super().__init__(part, address, movement, rate)
+        self._cycles = movement.cycles(f"{address}.period", paced=part.switch("paced"))
+
+    def process_stereo(self, block: Block, signal: Signal, side: Signal | None) -> None:
+        """See `Effect.process_stereo`."""
+        depth, turn = (
+            self.trajectory(key).values(block.moments)[0] / 100.0 for key in ("depth", "turn")
+        )
+        phase = self._cycles.at(block.moments.of(whole(0.0)))[0]
+        cycles = np.stack([phase, phase - 0.5 * turn])
+        gains = 1.0 - depth * (0.5 - 0.5 * np.cos(2.0 * np.pi * cycles))
+        # Louder by what the wave takes on average, so that depth does not turn it down.
+        scale_sides(signal, gains / np.sqrt((1.0 - 0.5 * depth) ** 2 + depth**2 / 8.0))
+
+    def tail(self) -> float:
+        """See `Processor.tail`."""
+        return 0.0

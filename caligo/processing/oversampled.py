@@ -1,0 +1,89 @@
+"""What effects that bend waves share: they work at four times the rate, at matched loudness."""
+
+from __future__ import annotations
+
+import math
+from abc import abstractmethod
+
+import numpy as np
+from numba import njit
+from numpy.typing import NDArray
+
+from caligo.movement.block import Block
+from caligo.processing.effect import Effect
+from caligo.processing.processor import Signal, State
+from caligo.signal.fourfold import FAR_TAPS, LATENCY, NEAR_TAPS, down, state, up
+from caligo.signal.offset import STANDING, lose_offset
+from caligo.signal.smoothing import one_pole
+
+FOURFOLD = 4
+
+
+@njit(cache=True, nogil=True)
+def mix_bent(tick: np.ndarray, direct: float, bent: np.ndarray, mix: float, to_mix: float) -> None:
+    """Mix a bent wave ``[4 * TICK]`` into a tick ``[4 * TICK]``, in place.
+
+    A mean of two neighbours lies half a sample back, and so does the direct signal then: `direct`
+    is the value ahead of the tick. `mix` and `to_mix` are the share at its beginning and end.
+    """
+    size = len(tick)
+    step = (to_mix - mix) / size
+    halfway = np.empty(size)
+    halfway[0] = 0.5 * (tick[0] + direct)
+    for n in range(1, size):
+        halfway[n] = 0.5 * (tick[n] + tick[n - 1])
+    for n in range(size):
+        tick[n] = halfway[n] + (mix + n * step) * (bent[n] - halfway[n])
+
+
+class Oversampled(Effect):
+    """An effect that bends the wave of each side at four times the rate.
+
+    The direct signal goes the same way, so that both stay together.
+    """
+
+    def initial_state(self) -> State:
+        """See `Effect.initial_state`."""
+        return {**state(), "standing": np.zeros(2), **self.bent_state()}
+
+    def bent_state(self) -> State:
+        """What bending itself remembers, arrays by name."""
+        return {}
+
+    @abstractmethod
+    def bend(self, block: Block, wave: NDArray[np.float32], side: int) -> None:
+        """Bend `wave` ``[4 * samples]`` of one side in place, its mix included."""
+
+    def process_stereo(self, block: Block, signal: Signal, side: Signal | None) -> None:
+        """See `Effect.process_stereo`."""
+        kept = self.state
+        for c in range(2):
+            wave = up(
+                np.ascontiguousarray(signal[c]),
+                NEAR_TAPS,
+                FAR_TAPS,
+                kept["up_near"][c],
+                kept["up_far"][c],
+            )
+            self.bend(block, wave, c)
+            signal[c] = down(
+                wave,
+                NEAR_TAPS,
+                FAR_TAPS,
+                kept["down_near"][c],
+                kept["down_far"][c],
+                kept["waiting"][c],
+            )
+        # Uneven curves leave direct current.
+        lose_offset(signal, one_pole(STANDING, self.rate), kept["standing"])
+        if not np.isfinite(signal).all():
+            self.reset()
+            signal[:] = 0.0
+
+    def tail(self) -> float:
+        """See `Processor.tail`: what is taken away with the offset takes longest."""
+        return 2.0 * LATENCY / self.rate + 6.9 / (2.0 * math.pi * STANDING)
+
+    def latency(self) -> int:
+        """See `Processor.latency`."""
+        return LATENCY

@@ -1,0 +1,135 @@
+"""Levels that are followed, and gains that answer them.
+
+Source: D. Giannoulis, M. Massberg, J. Reiss, "Digital dynamic range compressor design - a tutorial
+and analysis" (JAES 2012): feed-forward, in decibels, the smooth decoupled detector of eq. 17 and
+the soft knee of eq. 4 (numbers from memory).
+"""
+
+from __future__ import annotations
+
+import math
+
+import numpy as np
+from numba import njit
+
+from caligo.signal.ticks import TICK
+
+SILENCE = 1e-7
+"""What counts as nothing: 140 dB under full scale."""
+QUIET = -140.0
+"""The same in dB."""
+DEEPEST, SOFT = -84.0, -66.0
+"""Levels in dB under which nothing is lifted any more, and from which on it is in full."""
+LARGEST_LIFT = 40.0
+"""Decibels under a floor that count at most."""
+TO_DECIBELS = 20.0 / math.log(10.0)
+
+
+@njit(cache=True, nogil=True)
+def over(level: float, threshold: float, slope: float, knee: float) -> float:
+    """Decibels that are taken from a level in dB; `slope` is ``1 - 1 / ratio``.
+
+    Examples
+    --------
+    >>> over(-10.0, -20.0, 0.75, 0.0)
+    7.5
+    """
+    above = level - threshold
+    if 2.0 * above < -knee:
+        return 0.0
+    if 2.0 * above <= knee and knee > 0.0:
+        return slope * (above + 0.5 * knee) ** 2 / (2.0 * knee)
+    return slope * above
+
+
+@njit(cache=True, nogil=True)
+def followed_peaks(signal: np.ndarray, out: np.ndarray) -> None:
+    """The louder side's level in dB of `signal` ``[2, samples]`` into `out` ``[samples]``."""
+    for n in range(len(out)):
+        peak = max(abs(signal[0, n]), abs(signal[1, n]))
+        out[n] = TO_DECIBELS * math.log(max(peak, SILENCE))
+
+
+@njit(cache=True, nogil=True)
+def smoothed(
+    wanted: np.ndarray, attack: np.ndarray, release: np.ndarray, state: np.ndarray
+) -> None:
+    """Smooth decibels taken away ``[samples]``, in place: quickly up, slowly down.
+
+    Parameters
+    ----------
+    attack, release
+        Samples in which 63 % of the way is gone, at every tick ``[ticks + 1]``.
+    state
+        The held and the smoothed value ``[2]``; carried on.
+    """
+    held, smooth = state[0], state[1]
+    for k in range(len(attack) - 1):
+        rise = 1.0 - math.exp(-1.0 / attack[k])
+        fall = 1.0 - math.exp(-1.0 / release[k])
+        for n in range(TICK):
+            x = wanted[k * TICK + n]
+            # The held value falls at the release and jumps up; the attack smooths it.
+            held = max(x, held + fall * (x - held))
+            smooth += rise * (held - smooth)
+            wanted[k * TICK + n] = smooth
+    state[0] = held if held > 1e-9 else 0.0
+    state[1] = smooth if abs(smooth) > 1e-9 else 0.0
+
+
+@njit(cache=True, nogil=True)
+def turned_down(signal: np.ndarray, taken: np.ndarray, made: np.ndarray, mix: np.ndarray) -> None:
+    """Take `taken` dB ``[samples]`` from `signal` ``[2, samples]``, in place.
+
+    `made` are decibels given back and `mix` the share of what is changed, at every tick
+    ``[ticks + 1]``.
+    """
+    for k in range(len(mix) - 1):
+        g, g_step = made[k], (made[k + 1] - made[k]) / TICK
+        m, m_step = mix[k], (mix[k + 1] - mix[k]) / TICK
+        for n in range(TICK):
+            i = k * TICK + n
+            gain = math.exp((g + n * g_step - taken[i]) / TO_DECIBELS)
+            factor = np.float32(1.0 + (m + n * m_step) * (gain - 1.0))
+            signal[0, i] *= factor
+            signal[1, i] *= factor
+
+
+@njit(cache=True, nogil=True)
+def compress(
+    level: np.ndarray,
+    threshold: np.ndarray,
+    slope: np.ndarray,
+    knee: np.ndarray,
+    taken: np.ndarray,
+) -> None:
+    """What is wanted away from a level in dB ``[samples]``, into `taken` ``[samples]``.
+
+    `threshold` and `knee` in dB and `slope` at every tick ``[ticks + 1]``.
+    """
+    for k in range(len(threshold) - 1):
+        for n in range(TICK):
+            way = n / TICK
+            t = threshold[k] + way * (threshold[k + 1] - threshold[k])
+            s = slope[k] + way * (slope[k + 1] - slope[k])
+            w = knee[k] + way * (knee[k + 1] - knee[k])
+            i = k * TICK + n
+            taken[i] = over(level[i], t, s, w)
+
+
+@njit(cache=True, nogil=True)
+def lift(level: np.ndarray, floor: np.ndarray, slope: np.ndarray, given: np.ndarray) -> None:
+    """What is wanted added to a level in dB below a floor ``[samples]``, into `given`.
+
+    The opposite of `compress`; below `DEEPEST` it fades out again, so that silence stays silent.
+    `floor` in dB and `slope` at every tick ``[ticks + 1]``.
+    """
+    for k in range(len(floor) - 1):
+        for n in range(TICK):
+            way = n / TICK
+            f = floor[k] + way * (floor[k + 1] - floor[k])
+            s = slope[k] + way * (slope[k + 1] - slope[k])
+            i = k * TICK + n
+            most = s * min(LARGEST_LIFT, max(0.0, f - level[i]))
+            fading = (level[i] - DEEPEST) / (SOFT - DEEPEST)
+            given[i] = most * min(1.0, max(0.0, fading))

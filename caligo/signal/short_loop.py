@@ -1,0 +1,84 @@
+"""Delays shorter than a tick in a loop: combs and flangers, a sample at a time."""
+
+from __future__ import annotations
+
+import math
+
+import numpy as np
+from numba import njit
+
+from caligo.signal.state_variable import is_silent
+from caligo.signal.ticks import TICK
+
+SHORTEST = 3.0
+"""Samples of the shortest delay: shorter ones cannot be read between samples."""
+
+
+@njit(cache=True, nogil=True)
+def _read(line: np.ndarray, here: int, delay: float) -> float:
+    """The sample so far back in a ring, by third-order Lagrange interpolation."""
+    mask = len(line) - 1
+    whole = int(delay)
+    x = delay - whole
+    place = here - whole
+    y0, y1 = line[(place + 1) & mask], line[place & mask]
+    y2, y3 = line[(place - 1) & mask], line[(place - 2) & mask]
+    p, q, r = x + 1.0, x - 1.0, x - 2.0
+    found: float = (q * r * (3.0 * p * y1 - x * y0) + x * p * (q * y3 - 3.0 * r * y2)) / 6.0
+    return found
+
+
+@njit(cache=True, nogil=True)
+def run_short_loop(
+    signal: np.ndarray,
+    length: np.ndarray,
+    feedback: np.ndarray,
+    dark: np.ndarray,
+    weights: np.ndarray,
+    at: int,
+    state: np.ndarray,
+) -> None:
+    """Pass `signal` ``[voices, 2, samples]`` through, in place; `at` is its first sample's index.
+
+    Parameters
+    ----------
+    length
+        Samples of the delay of each side at every tick ``[voices, 2, ticks + 1]``.
+    feedback
+        Share of what is delayed that goes in again ``[voices, ticks + 1]``.
+    dark
+        The loop's one-pole share at every tick ``[voices, ticks + 1]``.
+    weights
+        How much is heard of what comes in, of what goes into the line, and of what comes out of
+        it ``[voices, 3, ticks + 1]``.
+    state
+        The ring of each side, and the one-pole's last output ``[voices, 2, size + 1]``.
+    """
+    size = state.shape[2] - 1
+    for v in range(signal.shape[0]):
+        for k in range(feedback.shape[1] - 1):
+            heard = signal[v, :, k * TICK : (k + 1) * TICK]
+            if is_silent(heard[0]) and is_silent(heard[1]) and not state[v].any():
+                continue
+            f, f_step = feedback[v, k], (feedback[v, k + 1] - feedback[v, k]) / TICK
+            s, s_step = dark[v, k], (dark[v, k + 1] - dark[v, k]) / TICK
+            w, w_step = weights[v, :, k], (weights[v, :, k + 1] - weights[v, :, k]) / TICK
+            largest = 0.0
+            for c in range(2):
+                away, step = length[v, c, k], (length[v, c, k + 1] - length[v, c, k]) / TICK
+                line, low = state[v, c, :size], state[v, c, size]
+                for n in range(TICK):
+                    here = at + k * TICK + n
+                    low += (s + n * s_step) * (_read(line, here, away + n * step) - low)
+                    into = heard[c, n] + (f + n * f_step) * low
+                    line[here & (size - 1)] = into
+                    largest = max(largest, abs(into))
+                    heard[c, n] = (
+                        (w[0] + n * w_step[0]) * heard[c, n]
+                        + (w[1] + n * w_step[1]) * into
+                        + (w[2] + n * w_step[2]) * low
+                    )
+                state[v, c, size] = low if abs(low) > 1e-20 else 0.0
+            if not math.isfinite(largest):
+                state[v] = 0.0
+                heard[:] = 0.0

@@ -1,0 +1,79 @@
+"""Stereo signals whose sides are changed apart, or into each other."""
+
+from __future__ import annotations
+
+import numpy as np
+from numba import njit
+
+from caligo.signal.ticks import TICK
+
+
+@njit(cache=True, nogil=True)
+def scale_sides(signal: np.ndarray, gains: np.ndarray) -> None:
+    """Multiply `signal` ``[2, samples]`` in place by gains at every tick ``[2, ticks + 1]``."""
+    for c in range(2):
+        for k in range(gains.shape[1] - 1):
+            g, step = gains[c, k], (gains[c, k + 1] - gains[c, k]) / TICK
+            for n in range(TICK):
+                signal[c, k * TICK + n] *= np.float32(g + n * step)
+
+
+@njit(cache=True, nogil=True)
+def mix_sides(signal: np.ndarray, across: np.ndarray) -> None:
+    """Make new sides of `signal` ``[2, samples]`` in place.
+
+    `across` ``[2, 2, ticks + 1]`` are the gains at every tick from a side (second) to one (first).
+    """
+    for k in range(across.shape[2] - 1):
+        a, b, c, d = across[0, 0, k], across[0, 1, k], across[1, 0, k], across[1, 1, k]
+        steps = (across[:, :, k + 1] - across[:, :, k]) / TICK
+        for n in range(TICK):
+            left, right = signal[0, k * TICK + n], signal[1, k * TICK + n]
+            signal[0, k * TICK + n] = a * left + b * right
+            signal[1, k * TICK + n] = c * left + d * right
+            a += steps[0, 0]
+            b += steps[0, 1]
+            c += steps[1, 0]
+            d += steps[1, 1]
+
+
+@njit(cache=True, nogil=True)
+def thin_difference(
+    signal: np.ndarray, width: np.ndarray, corner: np.ndarray, state: np.ndarray
+) -> None:
+    """Scale what differs between the sides, and take its lows away, in place.
+
+    Parameters
+    ----------
+    signal
+        ``[2, samples]``.
+    width
+        The factor of the difference at every tick ``[ticks + 1]``.
+    corner
+        ``tan(pi f / rate)`` of the frequency below which both sides are the same, at every tick
+        ``[ticks + 1]``; nothing is taken away where it is 0. A second-order high-pass, maximally
+        flat (see `caligo.signal.state_variable`).
+    state
+        Its integrators ``[2]``; carried on.
+    """
+    s1, s2 = state[0], state[1]
+    d = np.sqrt(2.0)
+    for k in range(len(width) - 1):
+        g, g_step = corner[k], (corner[k + 1] - corner[k]) / TICK
+        w, w_step = width[k], (width[k + 1] - width[k]) / TICK
+        for n in range(TICK):
+            i = k * TICK + n
+            middle = 0.5 * (signal[0, i] + signal[1, i])
+            difference = 0.5 * (signal[0, i] - signal[1, i])
+            a1 = 1.0 / (1.0 + g * (g + d))
+            y = difference - s2
+            band = a1 * (s1 + g * y)
+            low = s2 + g * band
+            s1, s2 = 2.0 * band - s1, 2.0 * low - s2
+            difference = (difference - d * band - low) * w
+            signal[0, i] = middle + difference
+            signal[1, i] = middle - difference
+            g += g_step
+            w += w_step
+    state[0] = s1 if abs(s1) > 1e-20 else 0.0
+    state[1] = s2 if abs(s2) > 1e-20 else 0.0

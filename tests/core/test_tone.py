@@ -1,0 +1,159 @@
+"""Equalizer, filter and multiband against the cookbook; width against its own definition."""
+
+from __future__ import annotations
+
+import math
+from typing import Any
+
+import numpy as np
+import pytest
+import scipy.signal
+
+from tests.core.builders import RATE, decibels
+from tests.core.effects import effect, impulse, noise, sine, through
+
+LINES = np.geomspace(30.0, 18_000.0, 300)
+
+
+def response(kind: str, **params: Any) -> np.ndarray:
+    """Levels in dB at `LINES`, from the impulse response."""
+    heard = through(effect(kind, **params), impulse(2.0))[0].astype(float)
+    found: np.ndarray = decibels(np.abs(scipy.signal.freqz(heard, worN=LINES, fs=RATE)[1]))
+    return found
+
+
+def cookbook(shape: str, hertz: float, gain: float, q: float) -> tuple[list[float], list[float]]:
+    """The Audio EQ Cookbook (Bristow-Johnson; W3C note)."""
+    amplitude = 10.0 ** (gain / 40.0)
+    w = 2.0 * math.pi * hertz / RATE
+    cosine, alpha = math.cos(w), math.sin(w) / (2.0 * q)
+    root = 2.0 * math.sqrt(amplitude) * alpha
+    up, down = amplitude + 1.0, amplitude - 1.0
+    if shape == "bell":
+        return ([1 + alpha * amplitude, -2 * cosine, 1 - alpha * amplitude],
+                [1 + alpha / amplitude, -2 * cosine, 1 - alpha / amplitude])  # fmt: skip
+    if shape == "low_shelf":
+        return ([amplitude * (up - down * cosine + root), 2 * amplitude * (down - up * cosine),
+                 amplitude * (up - down * cosine - root)],
+                [up + down * cosine + root, -2 * (down + up * cosine),
+                 up + down * cosine - root])  # fmt: skip
+    if shape == "high_shelf":
+        return ([amplitude * (up + down * cosine + root), -2 * amplitude * (down + up * cosine),
+                 amplitude * (up + down * cosine - root)],
+                [up - down * cosine + root, 2 * (down - up * cosine),
+                 up - down * cosine - root])  # fmt: skip
+    if shape == "low_cut":
+        return ([(1 + cosine) / 2, -(1 + cosine), (1 + cosine) / 2],
+                [1 + alpha, -2 * cosine, 1 - alpha])  # fmt: skip
+    if shape == "high_cut":
+        return ([(1 - cosine) / 2, 1 - cosine, (1 - cosine) / 2],
+                [1 + alpha, -2 * cosine, 1 - alpha])  # fmt: skip
+    return [1, -2 * cosine, 1], [1 + alpha, -2 * cosine, 1 - alpha]
+
+
+@pytest.mark.parametrize(
+    "shape", ["bell", "low_shelf", "high_shelf", "low_cut", "high_cut", "notch"]
+)
+@pytest.mark.parametrize(("hertz", "gain", "width"), [(60.0, 9.0, 1.9), (1_000.0, -18.0, 0.4),
+                                                      (9_000.0, 24.0, 3.0)])  # fmt: skip
+def test_bands_are_the_cookbooks(shape: str, hertz: float, gain: float, width: float) -> None:
+    q = 1.0 / (2.0 * math.sinh(math.log(2.0) / 2.0 * width))
+    band = {"shape1": "off", "shape2": "off", "shape3": shape, "frequency3": hertz, "gain3": gain,
+            "width3": width}  # fmt: skip
+    wanted = scipy.signal.freqz(*cookbook(shape, hertz, gain, q), worN=LINES, fs=RATE)[1]
+    found, wanted = response("equalizer", **band), decibels(np.abs(wanted))
+    heard = wanted > -60.0
+    assert np.abs(found - wanted)[heard].max() < 0.1
+
+
+def test_all_bands_work_at_once() -> None:
+    bands: dict[str, Any] = {}
+    wanted = np.zeros(300)
+    for n in range(1, 7):
+        hertz = 80.0 * 2.2**n
+        bands |= {f"shape{n}": "bell", f"frequency{n}": hertz, f"gain{n}": 6.0, f"width{n}": 0.5}
+        q = 1.0 / (2.0 * math.sinh(math.log(2.0) / 2.0 * 0.5))
+        one = scipy.signal.freqz(*cookbook("bell", hertz, 6.0, q), worN=LINES, fs=RATE)[1]
+        wanted += decibels(np.abs(one))
+    assert np.abs(response("equalizer", **bands) - wanted).max() < 0.1
+
+
+def test_a_new_equalizer_only_cuts_rumble() -> None:
+    found = response("equalizer")
+    assert np.abs(found[LINES > 150.0]).max() < 0.2
+
+
+@pytest.mark.parametrize(("passes", "kind"), [("lows", "lowpass"), ("highs", "highpass")])
+@pytest.mark.parametrize(("slope", "order"), [("12", 2), ("24", 4)])
+def test_the_filter_is_scipys_butterworth(passes: str, kind: str, slope: str, order: int) -> None:
+    sections = scipy.signal.butter(order, 700.0, kind, fs=RATE, output="sos")
+    wanted = decibels(np.abs(scipy.signal.freqz_sos(sections, worN=LINES, fs=RATE)[1]))
+    found = response("filter", passes=passes, slope=slope, cutoff=700.0)
+    heard = wanted > -60.0
+    assert np.abs(found - wanted)[heard].max() < 0.1
+
+
+@pytest.mark.parametrize("band", ["low", "middle", "high"])
+def test_a_band_alone_is_linkwitzs(band: str) -> None:
+    """Fourth order: twice a second-order Butterworth on either side (Linkwitz, JAES 1976)."""
+    levels = {f"{key}_level": 0.0 if key == band else -80.0 for key in ("low", "middle", "high")}
+    found = response("multiband", low_split=300.0, high_split=3_000.0, **levels)
+    wanted = np.zeros(300)
+    for corner, kind, bands in ((300.0, "lowpass", ("low",)),
+                                (300.0, "highpass", ("middle", "high")),
+                                (3_000.0, "lowpass", ("middle",)),
+                                (3_000.0, "highpass", ("high",))):  # fmt: skip
+        if band in bands:
+            sections = scipy.signal.butter(2, corner, kind, fs=RATE, output="sos")
+            once = scipy.signal.freqz_sos(sections, worN=LINES, fs=RATE)[1]
+            wanted += 2.0 * decibels(np.abs(once))
+    heard = wanted > -60.0
+    assert np.abs(found - wanted)[heard].max() < 0.15
+
+
+def test_an_effect_works_on_its_band_alone() -> None:
+    """A ring modulator on the highs leaves a low tone as it is, though it is late by nothing."""
+    ring = {"id": "r", "kind": "ring_modulator", "params": {"frequency": 100.0, "mix": 100.0}}
+    chains: list[dict[str, Any]] = [
+        {"id": "low", "effects": []},
+        {"id": "middle", "effects": []},
+        {"id": "high", "effects": [ring]},
+    ]
+    heard = through(
+        effect("multiband", chains=chains), sine(100.0, 2.0, 0.3) + sine(8_000.0, 2.0, 0.3)
+    )
+    lines = np.abs(np.fft.rfft(heard[0, -RATE:])) / (RATE / 2)
+    assert lines[100] == pytest.approx(0.3, rel=0.01)
+    assert lines[8_000] < 0.01
+    assert lines[8_100] > 0.1
+
+
+def test_a_late_effect_in_one_band_is_waited_for_in_the_others() -> None:
+    """With a limiter that does nothing in the lows, the bands still add up flat."""
+    chains = [{"id": "low", "effects": [{"id": "l", "kind": "limiter",
+                                         "params": {"gain": 0.0, "ceiling": 0.0}}]},
+              {"id": "middle", "effects": []}, {"id": "high", "effects": []}]  # fmt: skip
+    fx = effect("multiband", chains=chains)
+    assert fx.latency() == 128
+    given = impulse(1.0) * 0.3
+    lines = decibels(np.abs(np.fft.rfft(through(fx, given)[0])) / 0.3)
+    assert np.abs(lines[20:20_000]).max() < 0.05
+
+
+@pytest.mark.parametrize("width", [0.0, 50.0, 200.0])
+def test_width_scales_the_difference_alone(width: float) -> None:
+    given = noise(1.0)
+    heard = through(effect("width", width=width, mono_below=20.0), given)
+    middle, difference = heard[0] + heard[1], heard[0] - heard[1]
+    assert np.abs(middle - (given[0] + given[1])).max() < 1e-6
+    assert np.abs(difference - width / 100.0 * (given[0] - given[1])).max() < 1e-6
+
+
+def test_lows_become_mono() -> None:
+    """12 dB per octave under the corner (a Butterworth of second order on the difference)."""
+    for hertz, wanted in ((30.0, -24.1), (120.0, -3.0), (1_000.0, 0.0)):
+        given = sine(hertz, 3.0, 0.3)
+        given[1] = -given[1]
+        heard = through(effect("width", mono_below=120.0), given)
+        change = decibels(heard[:, RATE:].std() / given[:, RATE:].std())
+        assert change == pytest.approx(wanted, abs=0.2)
