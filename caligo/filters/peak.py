@@ -66,7 +66,7 @@ class Peak(SectionFilter):
         return 10.0 ** (-values["gain"] / 40.0) / quality(values["width"])
 
     def lift(self, values: Values) -> Floats:
-        """A / Q is A^2 times 1 / (A Q): see `SectionFilter.lift`."""
+        """See `SectionFilter.lift`: A / Q is A^2 times 1 / (A Q)."""
         return 10.0 ** (values["gain"] / 20.0) - 1.0
 
     def widest_quality(self) -> float:

@@ -38,7 +38,7 @@ NEAR_TAPS, FAR_TAPS = _half_band(NEAR), _half_band(FAR)
 
 
 def state() -> dict[str, Floats32]:
-    """What the ways up and down remember of a stereo signal, at rest; arrays by name."""
+    """What the ways up and down remember of a stereo signal, at rest: ``[2, samples]`` by name."""
     return {
         "up_near": np.zeros((2, NEAR - 1), np.float32),
         "up_far": np.zeros((2, FAR - 1), np.float32),

@@ -114,7 +114,7 @@ def _double(
 
 @njit(cache=True, nogil=True)
 def settled(state: np.ndarray) -> bool:
-    """Whether a voice's integrators hold numbers; what has died away is set to nothing.
+    """Whether integrators ``[stages, 2, 2]`` hold numbers; what has died away is set to nothing.
 
     Left alone it would get so small that the processor computes with it a hundred times slower.
     """
@@ -130,7 +130,7 @@ def settled(state: np.ndarray) -> bool:
 
 @njit(cache=True, nogil=True)
 def is_silent(signal: np.ndarray) -> bool:
-    """Whether all samples are zero."""
+    """Whether all of ``[samples]`` are zero."""
     n = 0
     while n < len(signal) and signal[n] == np.float32(0.0):
         n += 1

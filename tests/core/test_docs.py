@@ -18,7 +18,7 @@ import numpy as np
 sound = read_sound({
     "name": "X",
     "layers": [{"id": "a", "name": "A", "source": {"kind": "wavetable"},
-                "inserts": [{"id": "t", "kind": "tremolo", "params": {"depth": 90}}]}],
+                "inserts": [{"id": "t", "kind": "swell", "params": {"depth": 90}}]}],
 })
 score = held_chord("A3", 4.0)
 one, two = (render_array(sound, score, block=b) for b in (64, 8192))
