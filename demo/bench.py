@@ -32,6 +32,7 @@ from caligo.signal.state_variable import corner_gain, run, sharpness
 from caligo.signal.ticks import TICK
 from demo.bench_company import beside_a_busy_thread
 from demo.bench_movement import movement_share
+from demo.bench_processors import processor_costs
 from demo.bench_sources import cases
 from demo.pads import dome_air, gelatin_choir
 from demo.sounds import SOUNDS
@@ -286,6 +287,8 @@ def main() -> None:
     bench_answers()
     bench_movement()
     bench_filters()
+    for line in processor_costs():
+        say(*line)
     bench_memory()
 
 

@@ -58,6 +58,7 @@ def layer(
     envelope: Document,
     sends: dict[str, float],
     params: Document | None = None,
+    inserts: list[Document] | None = None,
 ) -> Document:
     """A layer; `source` is the wavetable's values, or what `source` made; sends in dB by bus."""
     return {
@@ -67,6 +68,7 @@ def layer(
         "source": source if "kind" in source else _source("wavetable", source),
         "filters": filters,
         "envelope": {"params": envelope},
+        "inserts": inserts or [],
         "sends": [
             {"id": f"to_{bus}", "bus": bus, "params": {"level": level}}
             for bus, level in sends.items()
@@ -79,6 +81,11 @@ def nave(decay: float, *, chorus: Document | None = None, **reverb: Any) -> Docu
     effects = [part("chorus", "chorus", **chorus)] if chorus else []
     effects.append(part("reverb", "reverb", decay=decay, **reverb))
     return {"id": "nave", "name": "Nave", "effects": effects}
+
+
+def bus(id: str, name: str, *effects: Document) -> Document:
+    """A bus with any effects."""
+    return {"id": id, "name": name, "effects": list(effects)}
 
 
 def mover(

@@ -119,6 +119,42 @@ HANDLES: dict[str, tuple[tuple[Handle, ...], tuple[Drawn, ...]]] = {
         ),
         (),
     ),
+    "Darkroom": (
+        (
+            _light(("tray.filter1.damping", 1.4), ("fluid.filter1.cutoff", 0.9)),
+            Handle("tap", "Tap", "How fast it drips.", (("drops.source.dust_rate", 1.8),)),
+            _room(("drops.to_pipes.level", 9.0), ("tray.to_pipes.level", 9.0)),
+        ),
+        (Drawn("tray.level", ((0, -20, 0), (44, -19, 30), (96, -11, 0), (256, -14, 0))),),
+    ),
+    "Meridian": (
+        (
+            _light(("arc.filter1.cutoff", 1.8), ("circle.filter1.cutoff", 1.0)),
+            Handle("grit", "Grit", "How hard tape and ladder are driven.",
+                   (("arc.filter1.drive", 14.0), ("arc.tape.drive", 9.0))),
+            _room(("arc.to_nave.level", 8.0), ("circle.to_nave.level", 6.0)),
+        ),
+        (),
+    ),
+    "Night Watch": (
+        (
+            _light(("watch.filter2.cutoff", 1.4), ("breath.filter2.cutoff", 1.0)),
+            Handle("mouth", "Mouth", "From a closed to an open mouth.",
+                   (("watch.filter1.width", 1.0), ("watch.filter1.vowel", -1.0))),
+            _room(("watch.to_nave.level", 8.0), ("watch.to_wind.level", 8.0)),
+        ),
+        (),
+    ),
+    "Radio Room": (
+        (
+            Handle("signal", "Signal", "From static to a clear carrier.",
+                   (("static.level", -10.0), ("carrier.level", 5.0))),
+            Handle("weather", "Weather", "How broken it comes through.",
+                   (("static.steps.mix", 50.0), ("carrier.fold.drive", 8.0))),
+        ),
+        (Drawn("signal.value", ((0, 10, 0), (25, 20, 0), (98, 70, 40), (112, 15, 0),
+                                (198, 55, 0))),),
+    ),
 }  # fmt: skip
 """Macros and lanes by the sound's name."""
 

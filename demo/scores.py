@@ -44,7 +44,7 @@ CUES = (
     DemoCue(
         "1m1",
         "Shutter Open",
-        ("Dome Air", "Cold Storage"),
+        ("Dome Air", "Cold Storage", "Meridian"),
         Score(
             name="Shutter Open",
             length=240.0,
@@ -56,7 +56,7 @@ CUES = (
     DemoCue(
         "2m3",
         "Silver and Gelatin",
-        ("Gelatin Choir", "Plate Glass"),
+        ("Gelatin Choir", "Plate Glass", "Darkroom"),
         Score(
             name="Silver and Gelatin",
             length=270.0,
@@ -83,7 +83,7 @@ CUES = (
     DemoCue(
         "3m2",
         "Snow on the Dome",
-        ("Snowblind", "Slit Wind", "Polar Axis"),
+        ("Snowblind", "Slit Wind", "Polar Axis", "Night Watch"),
         Score(
             name="Snow on the Dome",
             length=300.0,
@@ -95,7 +95,7 @@ CUES = (
     DemoCue(
         "4m1",
         "Counting Plates",
-        ("Tracking Motor", "Lamp Hum"),
+        ("Tracking Motor", "Lamp Hum", "Radio Room"),
         Score(
             name="Counting Plates",
             length=210.0,

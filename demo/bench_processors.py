@@ -1,0 +1,103 @@
+"""Every filter and effect: milliseconds for a second of stereo audio; part of ``make bench``."""
+
+from __future__ import annotations
+
+import time
+from collections.abc import Iterator
+
+import numpy as np
+import scipy.signal
+from numpy.typing import NDArray
+
+from caligo.catalogue import Module, Moves, catalogue, implementation
+from caligo.document import Sound, read_sound
+from caligo.document.held import held_chord
+from caligo.engine.engine import DEFAULT_RATE
+from caligo.movement.block import stereo_block
+from caligo.movement.moments import Moments
+from caligo.movement.movement import Movement
+from caligo.movement.notes import whole
+from caligo.processing.processor import Processor
+from caligo.signal.ticks import TICK, Span
+from demo.build import by_name
+
+SECONDS = 4
+BLOCK = 8_192
+"""Samples at a time: arranging a block is not what is measured here."""
+BLOCK_TICKS = BLOCK // TICK
+WANTED = {
+    "reverb": 4.0, "chorus": 2.0, "ladder": 2.0, "delay": 1.5, "phaser": 4.0, "compressor": 1.5,
+    "saturation": 3.0,
+}  # fmt: skip
+"""Milliseconds at most, of those that have a target."""
+RESPONSE = 4.0
+"""Seconds of the response that convolution is measured with."""
+
+
+def _moved(module: Module) -> Sound:
+    """A sound that holds the module with its first movable number moving."""
+    params = {"recording": by_name()["wind_slit"], "length": RESPONSE} if (
+        module.kind == "convolution") else {}  # fmt: skip
+    part = {"id": "part", "kind": module.kind, "params": params}
+    place = "filters" if module.family == "filter" else "inserts"
+    first = next(p for p in module.parameters if p.moves is not Moves.NO)
+    layer = {"id": "ground", "name": "Ground", place: [part],
+             "source": {"id": "source", "kind": "wavetable"}}  # fmt: skip
+    mover = {"id": "mover", "name": "Mover", "kind": "lfo"}
+    route = {"id": "r", "from": "mover", "to": f"ground.part.{first.key}",
+             "depth": 0.2 * first.depth_limit}  # fmt: skip
+    return read_sound({"name": "Bench", "layers": [layer], "modulators": [mover],
+                       "routes": [route]})  # fmt: skip
+
+
+def _made(module: Module) -> Processor:
+    sound = _moved(module)
+    parts = sound.layers[0].filters or sound.layers[0].inserts
+    movement = Movement(sound, held_chord("C3", 60.0))
+    made: Processor = implementation(module.family, module.kind)(
+        parts[0], "ground.part", movement, DEFAULT_RATE
+    )
+    return made
+
+
+def _noise() -> NDArray[np.float32]:
+    count = SECONDS * DEFAULT_RATE // BLOCK * BLOCK
+    rng = np.random.default_rng(1)
+    return (0.1 * rng.standard_normal((2, count))).astype(np.float32)
+
+
+def _seconds(processor: Processor, given: NDArray[np.float32]) -> float:
+    """Of work for a second of audio, once all is compiled."""
+    signal, note = given.copy(), whole(60.0)
+    began = time.perf_counter()
+    for first in range(0, signal.shape[1] // TICK, BLOCK_TICKS):
+        span = Span(first, BLOCK_TICKS, DEFAULT_RATE)
+        block = stereo_block(span, Moments(span.times, note, note))
+        here = slice(first * TICK, (first + BLOCK_TICKS) * TICK)
+        processor.process(block, signal[None, :, here])
+    return (time.perf_counter() - began) * DEFAULT_RATE / signal.shape[1]
+
+
+def processor_costs() -> Iterator[tuple[str, str, str]]:
+    """A line for each filter and effect: its name, its cost, and what is wanted."""
+    given = _noise()
+    sections = scipy.signal.butter(4, 800.0, fs=DEFAULT_RATE, output="sos")
+    began = time.perf_counter()
+    scipy.signal.sosfilt(sections, given, axis=1)
+    filtered = 1000.0 * (time.perf_counter() - began) * DEFAULT_RATE / given.shape[1]
+    response = np.random.default_rng(2).standard_normal((2, int(RESPONSE * DEFAULT_RATE)))
+    began = time.perf_counter()
+    scipy.signal.oaconvolve(given, response.astype(np.float32), axes=1)
+    convolved = 1000.0 * (time.perf_counter() - began) * DEFAULT_RATE / given.shape[1]
+    for module in catalogue():
+        if module.family not in ("filter", "effect"):
+            continue
+        processor = _made(module)
+        cost = 1000.0 * min(_seconds(processor, given) for _ in range(3))
+        beside = ""
+        if module.family == "filter":
+            beside = f", {cost / filtered:.1f} x scipy's sosfilt of 24 dB"
+        elif module.kind == "convolution":
+            beside = f", {cost / convolved:.1f} x scipy's oaconvolve of {RESPONSE:.0f} s"
+        wanted = f"at most {WANTED[module.kind]:.1f} ms" if module.kind in WANTED else ""
+        yield f"{module.name} ({module.family})", f"{cost:.2f} ms a second{beside}", wanted
