@@ -107,6 +107,15 @@ def _loss(seconds: float, decay: float, damping: float, rate: float) -> tuple[fl
 
 
 @njit(cache=True, nogil=True)
+def _thaw(loss: tuple[float, float], freeze: float) -> tuple[float, float]:
+    """A line's gain and pole where it is frozen in part: all of it loses nothing."""
+    pole = loss[1]
+    full = loss[0] / (1.0 - pole)
+    pole *= 1.0 - freeze
+    return full ** (1.0 - freeze) * (1.0 - pole), pole
+
+
+@njit(cache=True, nogil=True)
 def _feed(
     signal: np.ndarray,
     pre: np.ndarray,
@@ -148,9 +157,14 @@ def _read_lines(
     seconds: np.ndarray,
     size: float,
     to_size: float,
+    freeze: float,
+    to_freeze: float,
     held: np.ndarray,
 ) -> None:
-    """Read all lines over a tick, each swaying at a pace of its own, into `held`."""
+    """Read all lines over a tick, each swaying at a pace of its own, into `held`.
+
+    Frozen ones stand still at whole samples, so that nothing is lost between samples.
+    """
     for i in range(LINES):
         pace = 0.11 + 0.029 * i
         turn = at / rate * pace + i * 0.618
@@ -159,6 +173,8 @@ def _read_lines(
         to_length = seconds[i] * to_size * rate
         away = length + SWAY * rate * (1.0 + math.sin(2.0 * math.pi * turn))
         end = to_length + SWAY * rate * (1.0 + math.sin(2.0 * math.pi * then))
+        away += freeze * (math.floor(length) - away)
+        end += to_freeze * (math.floor(to_length) - end)
         if abs(end - away) > FASTEST * TICK:
             read_crossfaded(lines[i], at, away, end, held[i])
         else:
@@ -191,6 +207,7 @@ def _run(
     size: np.ndarray,
     decay: np.ndarray,
     damping: np.ndarray,
+    freeze: np.ndarray,
     low_cut: np.ndarray,
     width: np.ndarray,
     mix: np.ndarray,
@@ -207,7 +224,7 @@ def _run(
     diffusers, seconds
         Lengths of the diffusers ``[2, DIFFUSERS]`` and the lines ``[LINES]`` at a size of 1, in
         seconds.
-    size, decay, damping, width, mix
+    size, decay, damping, freeze, width, mix
         Shares, seconds to fall by 60 dB, the corner in Hz above which it falls faster, and
         shares, at every tick ``[ticks + 1]``.
     pre_delay, low_cut
@@ -235,15 +252,21 @@ def _run(
                 to_length = int(diffusers[c, d] * min(size[k + 1], 2.0) * rate)
                 diffuse(fed[c], early[c, d], at, length, to_length, DIFFUSION)
         moved = k == 0 or decay[k] != decay[k - 1] or damping[k] != damping[k - 1]
-        if moved or size[k] != size[k - 1]:
+        if moved or size[k] != size[k - 1] or freeze[k] != freeze[k - 1]:
             for i in range(LINES):
                 length_seconds = seconds[i] * size[k] * rate / rate
                 loss = _loss(length_seconds, decay[k], damping[k], rate)
+                if freeze[k] > 0.0:
+                    loss = _thaw(loss, freeze[k])
                 gain[i], dark[i] = loss[0], loss[1]
-        _read_lines(lines, at, rate, seconds, size[k], size[k + 1], held)
+        _read_lines(lines, at, rate, seconds, size[k], size[k + 1], freeze[k], freeze[k + 1], held)
         _darken(held, gain, dark, dull)
         _gather(held, wet)
         _mix_lines(held)
+        if freeze[k] > 0.0 or freeze[k + 1] > 0.0:
+            for c in range(2):
+                for n in range(TICK):
+                    fed[c, n] *= 1.0 - freeze[k] - (freeze[k + 1] - freeze[k]) * n / TICK
         here = at & mask
         for i in range(LINES):
             for n in range(TICK):
@@ -301,6 +324,16 @@ def _run(
                 unit="ms",
                 high=LONGEST_PRE_DELAY * 1000,
                 default=20.0,
+                moves=Moves.SHARED,
+                group="Space",
+            ),
+            Parameter(
+                "freeze",
+                "Freeze",
+                "Holds what is in the space for ever, and lets nothing more in.",
+                unit="%",
+                high=100.0,
+                default=0.0,
                 moves=Moves.SHARED,
                 group="Space",
             ),
@@ -373,9 +406,9 @@ class Reverb(Effect):
     def process_stereo(self, block: Block, signal: Signal, side: Signal | None) -> None:
         """See `Effect.process_stereo`."""
         moments = block.moments
-        size, decay, damping, width, mix = (
+        size, decay, damping, freeze, width, mix = (
             self.trajectory(key).values(moments)[0]
-            for key in ("size", "decay", "damping", "width", "mix")
+            for key in ("size", "decay", "damping", "freeze", "width", "mix")
         )
         state = self.state
         _run(
@@ -393,6 +426,7 @@ class Reverb(Effect):
             size / 100.0,
             decay,
             damping,
+            freeze / 100.0,
             one_pole_at(self.trajectory("low_cut").compact(moments)[0], self.rate),
             width / 100.0,
             mix / 100.0,
@@ -410,6 +444,9 @@ class Reverb(Effect):
         return 1.0 - math.pow(10.0, -6.0 * heard / decay)
 
     def tail(self) -> float:
-        """See `Processor.tail`."""
-        longest = self.trajectory("decay").reach()[1]
+        """See `Processor.tail`; partly frozen it falls so much more slowly, wholly never."""
+        thawed = 1.0 - self.trajectory("freeze").reach()[1] / 100.0
+        if thawed <= 0.0:
+            return math.inf
+        longest = self.trajectory("decay").reach()[1] / thawed
         return longest * 1.05 + self.trajectory("pre_delay").reach()[1] / 1000.0 + 0.1

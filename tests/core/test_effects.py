@@ -15,7 +15,7 @@ from caligo.engine.engine import RATES
 from caligo.engine.offline import render_array
 from caligo.processing.limiter import DELAY, Limiter
 from demo.sounds import SOUNDS
-from tests.core.builders import RATE, decibels
+from tests.core.builders import RATE, decibels, one_note, plain_layer, plain_sound
 from tests.core.effects import effect, impulse, through
 
 
@@ -243,3 +243,18 @@ def test_ceiling_turns_down_smoothly() -> None:
     steady = edges[64 * 200 :].max()
     # Cutting the tops off instead would make edges 25 times as sharp as the steady sine's.
     assert edges.max() < 4.0 * steady
+
+
+def test_a_frozen_reverb_neither_fades_nor_takes_anything_in() -> None:
+    """A lane freezes it after a second: half a minute on it is as loud, whatever is played."""
+    lane = {"id": "l", "to": "master.fx.freeze", "points": [
+        {"time": 0.0, "value": 0.0}, {"time": 1.0, "value": 0.0}, {"time": 1.05, "value": 100.0},
+        {"time": 60.0, "value": 100.0}]}  # fmt: skip
+    reverb = {"id": "fx", "kind": "reverb", "params": {"decay": 3.0, "pre_delay": 0.0}}
+    sound = plain_sound(plain_layer(table="saw"), master={"effects": [reverb]}, lanes=[lane])
+    alone = render_array(sound, one_note(45, 1.0, total=32.0))
+    levels = [alone[:, round(at * RATE) : round((at + 1.0) * RATE)].std() for at in (1.5, 16, 30)]
+    assert decibels(np.array(levels) / levels[0]) == pytest.approx(np.zeros(3), abs=0.3)
+    later = one_note(45, 1.0, total=32.0)
+    later.notes.append(later.notes[0].model_copy(update={"id": "n2", "start": 10.0, "pitch": 52}))
+    assert np.abs(render_array(sound, later) - alone)[:, 12 * RATE :].max() < 1e-6
