@@ -6,13 +6,15 @@ import { PartStrips } from "../strips/PartStrips";
 import { useCatalogue } from "../ui/catalogue-context";
 import { Menu, type MenuEntry } from "../ui/Menu";
 import { Section } from "../ui/Section";
+import { useCopyEntries } from "./copies";
 import { PartActions } from "./PartActions";
 import type { Station } from "./Stations";
 
-/** What can be added to a chain of effects, in the catalogue's categories. */
+/** What can be added to a chain of effects: copies, and the catalogue's by their categories. */
 export function useEffectEntries(effects: Effect[], pointer: string): MenuEntry[] {
   const catalogue = useCatalogue();
-  return catalogue.family("effect").map((effect) => ({
+  const copies = useCopyEntries("effect", effects, pointer);
+  const added = catalogue.family("effect").map((effect) => ({
     name: effect.name,
     help: effect.help,
     group: effect.category,
@@ -20,6 +22,7 @@ export function useEffectEntries(effects: Effect[], pointer: string): MenuEntry[
     act: () =>
       change("Add effect", () => addModule(catalogue, "effect", effect.kind, pointer, effects)),
   }));
+  return [...copies, ...added];
 }
 
 /** One effect with its strips, and the chains inside it. */

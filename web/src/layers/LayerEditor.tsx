@@ -8,6 +8,7 @@ import { PartStrips } from "../strips/PartStrips";
 import { useCatalogue } from "../ui/catalogue-context";
 import { Menu } from "../ui/Menu";
 import { Section } from "../ui/Section";
+import { useCopyEntries } from "./copies";
 import { effectStations, useEffectEntries } from "./EffectChain";
 import { Envelope } from "./Envelope";
 import { PartActions } from "./PartActions";
@@ -44,22 +45,17 @@ function FiltersJoined({ pointer, at }: { pointer: string; at: number }) {
 /** What can be added to a layer's filters. */
 function AddFilter({ layer, index }: { layer: Layer; index: number }) {
   const catalogue = useCatalogue();
-  return (
-    <Menu
-      button="Add filter"
-      label="Add filter"
-      entries={catalogue.family("filter").map((filter) => ({
-        name: filter.name,
-        help: filter.help,
-        group: filter.category,
-        disabled: layer.filters.length >= catalogue.limits.filters,
-        act: () =>
-          change("Add filter", () =>
-            addModule(catalogue, "filter", filter.kind, `/layers/${index}/filters`, layer.filters),
-          ),
-      }))}
-    />
-  );
+  const list = `/layers/${index}/filters`;
+  const copies = useCopyEntries("filter", layer.filters, list);
+  const added = catalogue.family("filter").map((filter) => ({
+    name: filter.name,
+    help: filter.help,
+    group: filter.category,
+    disabled: layer.filters.length >= catalogue.limits.filters,
+    act: () =>
+      change("Add filter", () => addModule(catalogue, "filter", filter.kind, list, layer.filters)),
+  }));
+  return <Menu button="Add filter" label="Add filter" entries={[...copies, ...added]} />;
 }
 
 /** One filter; the first of several also says how they are joined. */

@@ -1,10 +1,14 @@
 import type { PartPlace } from "../document/catalogue";
+import { moveTo, type Processor, pasted, slotOf } from "../document/chains";
 import { removePart } from "../document/edits";
 import { valueAt } from "../document/patch";
 import { change } from "../session/change";
+import { useSession } from "../session/store";
+import { useCatalogue } from "../ui/catalogue-context";
 import { Menu, type MenuEntry } from "../ui/Menu";
+import { copy } from "./copied";
 
-/** What can be done with one filter, effect or send: bypass, order, removal. */
+/** What can be done with one filter, effect or send: bypass, order, copies, removal. */
 export function PartActions({
   place,
   bypass,
@@ -14,8 +18,9 @@ export function PartActions({
   bypass?: boolean;
   siblings?: number;
 }) {
-  const index = Number(place.pointer.slice(place.pointer.lastIndexOf("/") + 1));
-  const list = place.pointer.slice(0, place.pointer.lastIndexOf("/"));
+  const { limits } = useCatalogue();
+  const slot = slotOf(place.pointer);
+  const family = place.family === "filter" ? "filter" : "effect";
   const entries: MenuEntry[] = [];
   if (bypass !== undefined) {
     entries.push({
@@ -27,13 +32,22 @@ export function PartActions({
     });
   }
   if (siblings !== undefined && siblings > 1) {
-    const move = (by: number) =>
-      change("Reorder", (sound) => [
-        { op: "remove", path: place.pointer },
-        { op: "add", path: `${list}/${index + by}`, value: valueAt(sound, place.pointer) },
-      ]);
-    entries.push({ name: "Earlier", disabled: index === 0, act: () => move(-1) });
-    entries.push({ name: "Later", disabled: index === siblings - 1, act: () => move(1) });
+    const move = (by: number) => change("Reorder", (sound) => moveTo(sound, slot, slot.index + by));
+    entries.push({ name: "Earlier", disabled: slot.index === 0, act: () => move(-1) });
+    entries.push({ name: "Later", disabled: slot.index === siblings - 1, act: () => move(1) });
+  }
+  if (siblings !== undefined) {
+    const most = family === "filter" ? limits.filters : limits.effects;
+    const own = () => valueAt(useSession.getState().sound, place.pointer) as Processor;
+    entries.push({ name: "Copy", act: () => copy(family, [own()]) });
+    entries.push({
+      name: "Duplicate",
+      disabled: siblings >= most,
+      act: () =>
+        change("Duplicate", (sound) =>
+          pasted([own()], slot.list, valueAt(sound, slot.list) as Processor[], most),
+        ),
+    });
   }
   entries.push({
     name: "Remove",

@@ -1,4 +1,4 @@
-import { type ReactNode, useEffect, useRef } from "react";
+import { type DragEvent, type KeyboardEvent, type ReactNode, useEffect, useRef } from "react";
 import type { Sound, Value } from "../api/client";
 import {
   type Catalogue,
@@ -6,9 +6,11 @@ import {
   type Parameter,
   type PartPlace,
 } from "../document/catalogue";
+import { moveTo, slotOf } from "../document/chains";
 import { valueAt } from "../document/patch";
 import { shown, shownNumber } from "../document/values";
 import { onPlayhead, SELDOM } from "../longview/playhead";
+import { change } from "../session/change";
 import { useSession } from "../session/store";
 import { useStage } from "../stage/socket";
 import { useUnfolded } from "../strips/unfolded";
@@ -90,6 +92,37 @@ function Word({ station }: { station: Station }) {
   return <span className="label block truncate text-xs">{word}</span>;
 }
 
+/** The type of what is dragged along the chain: where it stands in the document. */
+const DRAGGED = "application/x-caligo-station";
+
+/** How a station is moved among its like, by Alt and the arrow keys or by dragging. */
+function useMoving(stations: Station[]) {
+  const listOf = (station: Station) => {
+    const { family, pointer } = station.place;
+    return family === "filter" || family === "effect" ? slotOf(pointer).list : "";
+  };
+  const move = (station: Station, to: number) => {
+    const like = stations.filter((one) => listOf(one) === listOf(station));
+    if (!listOf(station) || to < 0 || to >= like.length) return;
+    change("Reorder", (sound) => moveTo(sound, slotOf(station.place.pointer), to));
+  };
+  return {
+    movable: (station: Station) => listOf(station) !== "",
+    onKey: (event: KeyboardEvent, station: Station) => {
+      const by = { ArrowLeft: -1, ArrowRight: 1 }[event.key];
+      if (!event.altKey || !by || !listOf(station)) return;
+      event.preventDefault();
+      move(station, slotOf(station.place.pointer).index + by);
+    },
+    onDrop: (event: DragEvent, onto: Station) => {
+      const dragged = stations.find((one) => one.id === event.dataTransfer.getData(DRAGGED));
+      if (!dragged || listOf(dragged) !== listOf(onto)) return;
+      event.preventDefault();
+      move(dragged, slotOf(onto.place.pointer).index);
+    },
+  };
+}
+
 /** The way of the signal as a row of stations; those that are open show their strips below. */
 export function Stations({
   owner,
@@ -104,6 +137,7 @@ export function Stations({
   const chosen = useStations((s) => s.open[owner]);
   const first = stations[0]?.id ?? "";
   const open = (chosen ?? [first]).filter((id) => stations.some((one) => one.id === id));
+  const moving = useMoving(stations);
   const isOpen = (id: string) => all || open.includes(id) || (open.length === 0 && id === first);
   return (
     <>
@@ -114,14 +148,29 @@ export function Stations({
           style={{ gridTemplateColumns: "repeat(auto-fit, minmax(116px, 1fr))" }}
         >
           {stations.map((station) => (
-            <li key={station.id} className="min-w-0">
+            <li
+              key={station.id}
+              className="min-w-0"
+              draggable={moving.movable(station)}
+              onDragStart={(event) => event.dataTransfer.setData(DRAGGED, station.id)}
+              onDragOver={(event) => moving.movable(station) && event.preventDefault()}
+              onDrop={(event) => moving.onDrop(event, station)}
+            >
               <button
                 type="button"
+                onKeyDown={(event) => moving.onKey(event, station)}
                 className={`h-full w-full border-b border-r border-line px-2 py-0.5 text-left leading-tight ${
                   isOpen(station.id) ? "bg-paper shadow-[inset_0_3px_0_var(--color-ink)]" : ""
                 }`}
                 aria-expanded={isOpen(station.id)}
-                title="Open it; Ctrl or Shift opens it besides the others"
+                aria-keyshortcuts={
+                  moving.movable(station) ? "Alt+ArrowLeft Alt+ArrowRight" : undefined
+                }
+                title={
+                  moving.movable(station)
+                    ? "Open it; Ctrl or Shift opens it besides the others. Drag it, or Alt and an arrow key, to move it"
+                    : "Open it; Ctrl or Shift opens it besides the others"
+                }
                 onClick={(event) =>
                   openStation(
                     owner,
