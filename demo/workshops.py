@@ -246,7 +246,7 @@ def radio_room() -> Document:
                 envelope={"attack": seconds(6), "release": seconds(6)},
                 inserts=[part("fold", "folder", drive=9, lean=15, mix=65),
                          part("side", "frequency_shifter", shift=0.23, opposed=True, mix=50),
-                         part("duck", "compressor", threshold=-34, ratio=4, attack=12,
+                         part("duck", "compressor", threshold=-26, ratio=2.5, attack=12,
                               release=420, side="pulse")],
                 sends={"nave": -7},
                 params={"level": -1, "octave": 1},

@@ -2,12 +2,14 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+
 from caligo.catalogue import InnerChain, Module, register
 from caligo.document.sound import EffectPart
 from caligo.movement.block import Block
 from caligo.movement.movement import Movement
 from caligo.processing import shared
-from caligo.processing.chain import build_chain
+from caligo.processing.chain import Chain, build_chain
 from caligo.processing.effect import Effect
 from caligo.processing.processor import Signal, State
 from caligo.processing.split import SETTLED, bands, split_parameters, split_state
@@ -66,6 +68,10 @@ class Multiband(Effect):
             self._waiting[key].process(band)
             scale_stereo(band[None], gain(self.trajectory(f"{key}_level").values(block.moments)[0]))
         signal[:] = parts[0] + parts[1] + parts[2]
+
+    def inner(self) -> Sequence[Chain]:
+        """See `Processor.inner`."""
+        return list(self._chains.values())
 
     def reset(self) -> None:
         """See `Processor.reset`."""

@@ -25,6 +25,7 @@ from caligo.engine.stems import PIECE_TICKS, CachedLayer, Piece, StemStore, tick
 from caligo.engine.voicing import Voicing
 from caligo.movement.movement import Movement
 from caligo.movement.stillness import Stillness
+from caligo.processing.chain import Entrance
 from caligo.processing.limiter import DELAY_TICKS
 from caligo.processing.processor import State
 from caligo.signal.gains import scale_stereo
@@ -354,6 +355,17 @@ class Engine:
             spans.append(Span(at, size, self.rate))
             at += size
         return spans
+
+    def entrances(self) -> dict[str, Entrance]:
+        """Where signals come into filters, effects and the limiter, by address."""
+        chains = self.mixer.chains()
+        for layer in self.layers.values():
+            renderer = layer.renderer if isinstance(layer, LayerAhead) else layer
+            if isinstance(renderer, LayerRenderer):
+                chains.extend(renderer.chains())
+        slots = (slot for chain in chains for slot in chain.walk())
+        found = {slot.processor.address: slot.entrance for slot in slots}
+        return found | {"limiter": self.mixer.entrance}
 
     def save_state(self) -> State:
         """A copy of the state of all filters and effects."""

@@ -15,7 +15,7 @@ from caligo.engine.metering import StageMeter
 from caligo.engine.voicing import Voicing
 from caligo.movement.block import stereo_block
 from caligo.movement.movement import Movement
-from caligo.processing.chain import build_chain
+from caligo.processing.chain import Chain, build_chain
 from caligo.processing.processor import State
 from caligo.signal.gains import sum_voices
 from caligo.signal.ticks import Span
@@ -92,6 +92,10 @@ class LayerRenderer:
 
             self.inserts.process(block, out[None], tap=tap)
         return out
+
+    def chains(self) -> tuple[Chain, Chain]:
+        """Its filters, and its inserts."""
+        return self.voices.filters, self.inserts
 
     def tail(self) -> float:
         """Seconds of pre-roll after which filters and inserts are as if they had always run."""

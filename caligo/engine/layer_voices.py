@@ -71,7 +71,7 @@ class LayerVoices:
         )
         parallel = layer.text("arrangement") == "parallel"
         blend = movement.trajectory(f"{path}.blend") if parallel else None
-        self._filters = build_chain(layer.filters, path, movement, rate, blend)
+        self.filters = build_chain(layer.filters, path, movement, rate, blend)
         self._others = {
             other.id: LayerVoices(sound, other, movement, voicing, rate, rough)
             for other in named_modulators(sound, layer)
@@ -109,7 +109,7 @@ class LayerVoices:
     def change(self, layer: Layer, bypass: dict[str, bool], at: float) -> None:
         """Take up edited numbers, and what is bypassed by address, from a moment on."""
         self.layer = layer
-        self._filters.switch(bypass)
+        self.filters.switch(bypass)
         self.source.prepare()
         if self._changed_at != at:
             self._loudness_before, self._changed_at = self._loudness, at
@@ -157,7 +157,7 @@ class LayerVoices:
 
         moments = self.voicing.moments(span.times, notes)
         moving = self._pitch.moving
-        parted = bool(self._filters.slots) and self.source.has_unfiltered
+        parted = bool(self.filters.slots) and self.source.has_unfiltered
         return SourceBlock(
             span,
             voices,
@@ -189,7 +189,7 @@ class LayerVoices:
         if self._meter is not None:
             tap = self._tap(block, rows)
             tap(f"{self.layer.id}.{self.layer.source.id}", signal)
-        self._filters.process(block, signal, tap=tap)
+        self.filters.process(block, signal, tap=tap)
         return signal, block.unfiltered
 
     def _tap(self, block: SourceBlock, rows: list[int]) -> Callable[[str, Signal], None]:
@@ -264,7 +264,7 @@ class LayerVoices:
 
     def tail(self) -> float:
         """Seconds of pre-roll after which the voices are as if they had always run."""
-        own = self._filters.tail()
+        own = self.filters.tail()
         if self._phase.acts and self.layer.text("phase_by") != "none":
             own += 2.0 * (LONGEST + MARGIN) / self.rate
         others = [other.tail() for other in self._others.values()]
@@ -272,7 +272,7 @@ class LayerVoices:
 
     def reset(self) -> None:
         """Go back to the state before the first sound."""
-        self._filters.reset()
+        self.filters.reset()
         self._delay_lines = {}
         for other in self._others.values():
             other.reset()
@@ -282,7 +282,7 @@ class LayerVoices:
         return {
             "source": (self.layer.source.kind, self.source.save_state()),
             "phases": self._phases.accumulated.copy(),
-            "filters": self._filters.save_state(),
+            "filters": self.filters.save_state(),
             "delay lines": {n: line.copy() for n, line in self._delay_lines.items()},
             "others": {name: other.save_state() for name, other in self._others.items()},
         }
@@ -293,7 +293,7 @@ class LayerVoices:
         if kind == self.layer.source.kind:
             self.source.restore_state(source)
         self._phases.accumulated.take(state["phases"])
-        self._filters.restore_state(state["filters"])
+        self.filters.restore_state(state["filters"])
         self._delay_lines = {n: line.copy() for n, line in state["delay lines"].items()}
         for name, other in self._others.items():
             if name in state["others"]:

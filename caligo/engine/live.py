@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import math
 import threading
 import time
 from dataclasses import dataclass
@@ -16,6 +15,7 @@ from caligo.engine.engine import DEFAULT_RATE, SMALL_BLOCK, Engine
 from caligo.engine.loop_start import LoopStart
 from caligo.engine.stems import StemStore, ticks_in
 from caligo.movement.stillness import Stillness
+from caligo.processing.chain import faded
 from caligo.signal.ticks import TICK
 
 Signal = NDArray[np.float32]
@@ -61,6 +61,7 @@ class Listening:
         most_roll: float = ROLL,
     ) -> None:
         self._lock = threading.Lock()
+        self._editing = threading.Lock()
         self._rate = rate
         self._store = store
         self._hold_still = self._held = hold_still
@@ -69,10 +70,11 @@ class Listening:
         self._loop_start = LoopStart(lambda patience: self._now_at(self._beginning(), patience))
         self._played: list[Note] = []
         self._keys: dict[int, Note] = {}
-        self._count = 0
+        self._count = self._plays = 0
         self._fading: Engine | None = None
         self._silenced = False
         self._emptied = False
+        self._carries = False
         self._engine = self._at(sound, score, start, PATIENCE)
 
     def _at(self, sound: Sound, score: Score, start: float, patience: float) -> Engine:
@@ -119,25 +121,25 @@ class Listening:
         A number goes to its new value in `caligo.movement.trajectory.GLIDE` seconds; what changes
         the structure is crossfaded over a block.
         """
-        with self._lock:
-            self._loop_start.forget()
-            before = self._engine
-            played = score or before.score
-            if self._emptied:
-                played = played.model_copy(update={"notes": []})
-            if self._hold_still == self._held and played == before.score and before.change(sound):
-                return
-            self._held = self._hold_still
-            fresh = Engine(
-                sound,
-                played,
-                rate=self._rate,
-                hold_still=self._hold_still,
-                notes=[*played.notes, *self._played],
-            )
-            fresh.restore_state(before.save_state())
-            fresh.listen(self._most_roll)
-            self._replace(fresh)
+        with self._editing:
+            with self._lock:
+                self._loop_start.forget()
+                before, still = self._engine, self._hold_still
+                played = score or before.score
+                if self._emptied:
+                    played = played.model_copy(update={"notes": []})
+                if still == self._held and played == before.score and before.change(sound):
+                    return
+                self._held = still
+                notes, plays = [*played.notes, *self._played], self._plays
+            # Made while what was there plays on; only the state is handed over in between.
+            fresh = Engine(sound, played, rate=self._rate, hold_still=still, notes=notes)
+            with self._lock:
+                if self._plays != plays:
+                    fresh.play([*played.notes, *self._played])
+                fresh.restore_state(self._engine.save_state())
+                fresh.listen(self._most_roll)
+                self._replace(fresh, carries=True)
 
     def hold_still(self, still: Stillness) -> None:
         """Stop all movement at its resting values, freeze it, or let it go on."""
@@ -169,7 +171,15 @@ class Listening:
     def _beginning(self) -> float:
         return self._loop.start if self._loop else 0.0
 
-    def _replace(self, fresh: Engine) -> None:
+    def _replace(self, fresh: Engine, *, carries: bool = False) -> None:
+        """Go over to another engine with the next block.
+
+        Parameters
+        ----------
+        carries
+            Whether it goes on from the same moment, with the state of the one before.
+        """
+        self._carries = carries
         # If the engine before has not been heard yet, the one that was heard still fades out.
         if self._fading is None:
             self._fading = self._engine
@@ -204,6 +214,7 @@ class Listening:
 
     def _play(self) -> None:
         self._loop_start.forget()
+        self._plays += 1
         self._played = self._played[-256:]
         self._engine.play([*self._engine.score.notes, *self._played])
 
@@ -212,6 +223,7 @@ class Listening:
         with self._lock:
             self._keys.clear()
             self._played = []
+            self._plays += 1
             self._silenced = self._emptied = True
             self._loop_start.forget()
 
@@ -229,17 +241,26 @@ class Listening:
                 self._replace(self._loop_start.take())
             elif self.loop:
                 self._loop_start.prepare(self.loop.end - self.position)
-            out = self._engine.render(BLOCK_TICKS)
-            if self._fading is not None:
-                old = self._fading.render(BLOCK_TICKS)
-                self._loop_start.give_back(self._fading)
-                self._fading = None
-                # Equal gain: both are the same sound, so they add in amplitude.
-                rise = (
-                    0.5 - 0.5 * np.cos(np.linspace(0.0, math.pi, out.shape[1], endpoint=False))
-                ).astype(np.float32)
-                out = old + rise * (out - old)
-            return out
+            if self._fading is None:
+                return self._engine.render(BLOCK_TICKS)
+            before, self._fading = self._fading, None
+            old = self._last_block(before) if self._carries else before.render(BLOCK_TICKS)
+            self._loop_start.give_back(before)
+            return faded(old, self._engine.render(BLOCK_TICKS))
+
+    def _last_block(self, before: Engine) -> Signal:
+        """The last block of what an edit replaces ``[2, SMALL_BLOCK]``.
+
+        The new engine's filters and effects go over from what came in there to what does now.
+        """
+        entrances = before.entrances()
+        for entrance in entrances.values():
+            entrance.recording = True
+        old = before.render(BLOCK_TICKS)
+        for address, entrance in self._engine.entrances().items():
+            if address in entrances:
+                entrance.entering = entrances[address].given
+        return old
 
     def _silence(self) -> Signal:
         """A last block that falls to nothing; afterwards only what is newly played is heard."""

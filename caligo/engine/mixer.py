@@ -22,7 +22,7 @@ from caligo.movement.block import Block, stereo_block
 from caligo.movement.movement import Movement
 from caligo.movement.notes import Floats
 from caligo.movement.trajectory import Trajectory
-from caligo.processing.chain import Chain, build_chain
+from caligo.processing.chain import Chain, Entrance, build_chain
 from caligo.processing.limiter import Limiter
 from caligo.processing.processor import State
 from caligo.signal.decibels import gain
@@ -138,6 +138,7 @@ class Mixer:
         self._buses = [bus.id for bus in sound.buses]
         self._master = build_chain(sound.master.effects, MASTER, movement, rate)
         self._level = movement.trajectory("master.level")
+        self.entrance = Entrance()
         self._limiter = Limiter(sound.master.number("ceiling"), rate)
         self._late = self._make_up(late or {})
         self._final = FixedDelay(-self._late % TICK)
@@ -200,6 +201,7 @@ class Mixer:
         add_scaled(master, final, final, out)
         if meter is not None:
             meter.add(MASTER, span, out)
+        self.entrance.pass_by(out)
         self._final.process(out)
         self._limiter.process(out)
         return out
@@ -220,7 +222,8 @@ class Mixer:
             add_scaled(signal, *gains[0], faded)
             self._meter.add(node.id, block.span, faded)
 
-    def _chains(self) -> list[Chain]:
+    def chains(self) -> list[Chain]:
+        """The chains of layers, of buses and of the master."""
         return [*(node.chain for node in self._nodes), self._master]
 
     def _waits(self) -> dict[str, FixedDelay]:
@@ -238,7 +241,7 @@ class Mixer:
 
     def reset(self) -> None:
         """Go back to the state before the first sound."""
-        for chain in self._chains():
+        for chain in self.chains():
             chain.reset()
         for wait in self._waits().values():
             wait.reset()
@@ -247,7 +250,7 @@ class Mixer:
     def save_state(self) -> State:
         """A copy of the state of buses and master."""
         chains: State = {}
-        for chain in self._chains():
+        for chain in self.chains():
             chains |= chain.save_state()
         return {
             "chains": chains,
@@ -257,7 +260,7 @@ class Mixer:
 
     def restore_state(self, state: State) -> None:
         """Take over the state of another mixer of this sound, where it still fits."""
-        for chain in self._chains():
+        for chain in self.chains():
             chain.restore_state(state["chains"])
         for name, wait in self._waits().items():
             if name in state["waits"]:

@@ -7,7 +7,7 @@ signal fades in, so that a tail rings out and the state goes on.
 from __future__ import annotations
 
 import math
-from collections.abc import Callable, Mapping, Sequence
+from collections.abc import Callable, Iterator, Mapping, Sequence
 
 import numpy as np
 
@@ -32,6 +32,43 @@ Tap = Callable[[str, Signal], None]
 """Looks at a signal ``[streams, 2, samples]`` behind the stage of an address."""
 
 
+def faded(before: Signal, after: Signal) -> Signal:
+    """Over from one signal to another like it ``[..., samples]``: they add in amplitude."""
+    count = after.shape[-1]
+    rise = 0.5 - 0.5 * np.cos(np.linspace(0.0, math.pi, count, endpoint=False))
+    found: Signal = before + rise.astype(np.float32) * (after - before)
+    return found
+
+
+class Entrance:
+    """Where a signal comes into what remembers it.
+
+    After an edit the signal goes over from what would have come in to what does: a step that a
+    delay takes in would be heard again with each echo.
+
+    Attributes
+    ----------
+    recording
+        Whether what comes in is kept as `given`, for another engine.
+    entering
+        What would have come in, had nothing been edited, over the next block.
+    """
+
+    def __init__(self) -> None:
+        self.recording = False
+        self.given: Signal | None = None
+        self.entering: Signal | None = None
+
+    def pass_by(self, signal: Signal) -> None:
+        """Keep `signal` ``[..., samples]``, or go over to it, in place."""
+        if self.recording:
+            self.given = signal.copy()
+        if self.entering is not None:
+            if self.entering.shape == signal.shape:
+                signal[:] = faded(self.entering, signal)
+            self.entering = None
+
+
 class Slot:
     """A processor's place in a chain.
 
@@ -48,6 +85,7 @@ class Slot:
         self.bypass = bypass
         self.way = 1.0 if bypass else 0.0
         self.idle = bypass
+        self.entrance = Entrance()
         late = processor.latency()
         # What goes around it comes as late as what goes through it.
         self._around = FixedDelay(late) if late else None
@@ -66,6 +104,7 @@ class Slot:
 
         `signal` is ``[streams, 2, samples]``, `ways` ``[ticks + 1]``.
         """
+        self.entrance.pass_by(signal)
         if self.idle:
             self._go_around(signal)
             return
@@ -202,6 +241,13 @@ class Chain:
             wanted = bypass.get(slot.processor.address, slot.bypass)
             if wanted != slot.bypass:
                 slot.switch(wanted)
+
+    def walk(self) -> Iterator[Slot]:
+        """Its slots, and those of the chains inside them."""
+        for slot in self.slots:
+            yield slot
+            for inner in slot.processor.inner():
+                yield from inner.walk()
 
     def _active(self) -> list[Processor]:
         return [slot.processor for slot in self.slots if not slot.idle]

@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from typing import Any, ClassVar
+from collections.abc import Sequence
+from typing import TYPE_CHECKING, Any, ClassVar
 
 import numpy as np
 from numpy.typing import NDArray
@@ -11,6 +12,9 @@ from caligo.document.sound import Part
 from caligo.movement.block import Block
 from caligo.movement.movement import Movement
 from caligo.movement.trajectory import Trajectory
+
+if TYPE_CHECKING:
+    from caligo.processing.chain import Chain
 
 Signal = NDArray[np.float32]
 State = dict[str, Any]
@@ -68,6 +72,10 @@ class Processor:
             The second input ``[2, samples]``, if it takes one and there is one.
         """
         raise NotImplementedError
+
+    def inner(self) -> Sequence[Chain]:
+        """The chains inside it."""
+        return ()
 
     def reset(self) -> None:
         """Go back to the state before the first sound."""

@@ -94,6 +94,16 @@ def spectral(page: Page) -> None:
     page.wait_for_timeout(2_000)
 
 
+def chain(page: Page) -> None:
+    of_layer("Static")(page)
+    page.get_by_role("button", name=re.compile("^Multiband")).click()
+
+
+def adding(page: Page) -> None:
+    of_layer("Carrier")(page)
+    page.get_by_role("button", name="Add effect").click()
+
+
 def material(page: Page) -> None:
     page.get_by_role("button", name="Material", exact=True).click()
     page.get_by_role("button", name=re.compile("^Hummed vowel 5")).click()
@@ -147,6 +157,7 @@ VIEWS: dict[str, tuple[str, Callable[[Page], None]]] = {
     "grains": ("Snowblind", of_layer("Crystals")),
     "spectral": ("Gelatin Choir", spectral),
     "material": ("Dome Air", material),
+    "chain": ("Radio Room", chain),
     "bus": ("Plate Glass", bus),
     "keys-and-loop": ("Snowblind", keys_and_loop),
     "export": ("Tracking Motor", export),

@@ -275,3 +275,21 @@ def test_changes_of_sources_do_not_click(change: str) -> None:
     around = np.abs(whole[at - 64 : at + 3 * BLOCK]).max()
     loud = np.abs(steady[0, at // 2 :]).max()
     assert around < max(3.0 * usual, 1e-3 * loud)
+
+
+def test_a_step_that_an_edit_makes_is_not_echoed() -> None:
+    """A delay put ahead of a compressor: what came in from there went over at once, and each echo
+    brought the step again, 44 dB over what the sound itself makes."""
+    layer = plain_layer(table="sine") | {
+        "inserts": [
+            {"id": "squash", "kind": "compressor", "params": {"threshold": -40, "ratio": 8}},
+            {"id": "echo", "kind": "delay", "params": {"feedback": 60}},
+        ]
+    }
+    turned = layer | {"inserts": list(reversed(layer["inserts"]))}
+    listening = Listening(plain_sound(layer), one_note(45, 30.0), start=4.0)
+    before = np.concatenate([listening.block() for _ in range(40)], axis=1)
+    listening.edit(plain_sound(turned))
+    after = np.concatenate([listening.block() for _ in range(60)], axis=1)
+    steps = [np.abs(np.diff(wave, 3, axis=1)).max() for wave in (before, after)]
+    assert steps[1] < 4.0 * steps[0]

@@ -14,22 +14,22 @@ const effect = (id: string, kind = "chorus"): Effect => ({
 const sound = (effects: Effect[]) => ({ master: { effects } }) as unknown as Sound;
 const ids = (made: Sound) => made.master.effects.map((one) => one.id);
 
-const after = (before: Sound, made: Operation[]) => applyOperations(before, made).document;
+const changed = (before: Sound, made: Operation[]) => applyOperations(before, made).document;
 
 describe("chains", () => {
   it("moves to any place, both ways", () => {
     const before = sound(["a", "b", "c", "d"].map((id) => effect(id)));
     const slot = slotOf("/master/effects/1");
     expect(slot).toEqual({ list: "/master/effects", index: 1 });
-    expect(ids(after(before, moveTo(before, slot, 3)))).toEqual(["a", "c", "d", "b"]);
-    expect(ids(after(before, moveTo(before, slot, 0)))).toEqual(["b", "a", "c", "d"]);
+    expect(ids(changed(before, moveTo(before, slot, 3)))).toEqual(["a", "c", "d", "b"]);
+    expect(ids(changed(before, moveTo(before, slot, 0)))).toEqual(["b", "a", "c", "d"]);
     expect(moveTo(before, slot, 1)).toEqual([]);
   });
 
   it("pastes copies under free ids, as many as there is room for", () => {
     const before = sound([effect("chorus"), effect("chorus1"), effect("reverb")]);
     const copies = [effect("chorus"), effect("reverb", "reverb"), effect("delay", "delay")];
-    const made = after(before, pasted(copies, "/master/effects", before.master.effects, 5));
+    const made = changed(before, pasted(copies, "/master/effects", before.master.effects, 5));
     expect(ids(made)).toEqual(["chorus", "chorus1", "reverb", "chorus2", "reverb1"]);
     expect(made.master.effects[3]?.params).toEqual({ mix: 20 });
     expect(made.master.effects[3]).not.toBe(copies[0]);

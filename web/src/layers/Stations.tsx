@@ -58,29 +58,44 @@ function wordOf(sound: Sound | null, catalogue: Catalogue, station: Station): st
   return said.filter(Boolean).join(", ");
 }
 
-/** The level behind a stage at the playhead. */
-function StageLevel({ stage }: { stage: string }) {
+/** So many decibels more than before it make a stage stand out. */
+const LOUDER = 3;
+
+/** A level at a share of the length, from levels evenly over it. */
+function levelAt(levels: (number | null)[] | undefined, share: number): number | null {
+  if (!levels) return null;
+  const at = Math.round(share * (levels.length - 1));
+  return levels[Math.min(levels.length - 1, Math.max(0, at))] ?? null;
+}
+
+/** The level behind a stage at the playhead; where it gets much louder, it stands out. */
+function StageLevel({ stage, before }: { stage: string; before?: string }) {
   const levels = useStage((s) => s.summary?.stages[stage]);
+  const earlier = useStage((s) => (before ? s.summary?.stages[before] : undefined));
   const length = useSession((s) => s.score?.length ?? 1);
   const ref = useRef<HTMLSpanElement>(null);
   useEffect(() => {
     const tell = (seconds: number) => {
       if (!ref.current || !levels) return;
-      const at = Math.round((seconds / length) * (levels.length - 1));
-      const level = levels[Math.min(levels.length - 1, Math.max(0, at))];
-      ref.current.textContent =
-        level === null || level === undefined || level < -90
-          ? "silent"
-          : `${shownNumber(level, 1)} dB`;
+      const level = levelAt(levels, seconds / length);
+      const then = levelAt(earlier, seconds / length);
+      const silent = level === null || level < -90;
+      const rise = silent || then === null || then < -90 ? 0 : level - then;
+      ref.current.textContent = silent ? "silent" : `${shownNumber(level, 1)} dB`;
+      ref.current.title = `The level behind this stage at the playhead${
+        rise === 0
+          ? ""
+          : `, ${shownNumber(Math.abs(rise), 1)} dB ${rise > 0 ? "more" : "less"} than before it`
+      }`;
+      ref.current.dataset.louder = String(rise >= LOUDER);
     };
     return onPlayhead(tell, SELDOM);
-  }, [levels, length]);
+  }, [levels, earlier, length]);
   if (!levels) return null;
   return (
     <span
       ref={ref}
-      className="label text-xs"
-      title="The level behind this stage at the playhead"
+      className="label text-xs data-[louder=true]:font-bold data-[louder=true]:text-ink"
       data-stage={stage}
     />
   );
@@ -147,7 +162,7 @@ export function Stations({
           className="grid min-w-0 flex-1 border-l border-t border-line"
           style={{ gridTemplateColumns: "repeat(auto-fit, minmax(116px, 1fr))" }}
         >
-          {stations.map((station) => (
+          {stations.map((station, at) => (
             <li
               key={station.id}
               className="min-w-0"
@@ -186,7 +201,7 @@ export function Stations({
                   >
                     {station.title}
                   </b>
-                  <StageLevel stage={station.stage} />
+                  <StageLevel stage={station.stage} before={stations[at - 1]?.stage} />
                 </span>
                 <Word station={station} />
               </button>

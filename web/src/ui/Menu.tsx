@@ -13,6 +13,12 @@ export interface MenuEntry {
 /** From so many entries on, a menu can be searched. */
 const MANY = 10;
 
+/** The first entry that can be chosen. */
+const FIRST = "[role=menuitem]:not([data-disabled])";
+
+/** Focus a field when it comes; the same function each time, so that it does not again later. */
+const focused = (field: HTMLInputElement | null) => field?.focus();
+
 function matching(entries: MenuEntry[], sought: string): MenuEntry[] {
   const words = sought.toLowerCase().split(/\s+/).filter(Boolean);
   return entries.filter((entry) => {
@@ -87,17 +93,20 @@ export function Menu({
               aria-label={`Search: ${label}`}
               placeholder="Search"
               value={sought}
-              ref={(field) => field?.focus()}
+              ref={focused}
               onChange={(event) => setSought(event.target.value)}
               onKeyDown={(event) => {
-                // Arrow keys lead into the list and Escape closes it; letters are typed here.
+                // The arrow down leads into the list and Escape closes it; all else is typed here.
                 if (event.key === "Enter" && found[0] && !found[0].disabled) {
                   found[0].act();
                   setOpen(false);
                 }
-                if (!["ArrowDown", "ArrowUp", "Escape", "Tab"].includes(event.key)) {
-                  event.stopPropagation();
+                if (event.key === "ArrowDown") {
+                  event.preventDefault();
+                  const menu = event.currentTarget.closest("[role=menu]");
+                  menu?.querySelector<HTMLElement>(FIRST)?.focus();
                 }
+                if (!["Escape", "Tab"].includes(event.key)) event.stopPropagation();
               }}
             />
           )}

@@ -1,0 +1,103 @@
+"""Chains in the real interface: built, put in order, copied, frozen; by mouse and by keys."""
+
+from __future__ import annotations
+
+import re
+
+import numpy as np
+from playwright.sync_api import Page, expect
+
+from tests.browser.conftest import captured, listened
+
+
+def stations(page: Page) -> list[str]:
+    """The names of the open chain's stations, in order."""
+    names: list[str] = page.get_by_role("list", name="Chain").locator("b").all_inner_texts()
+    return names
+
+
+def add(page: Page, sought: str, name: str) -> None:
+    """Choose an effect from the menu by its search, with keys alone."""
+    page.get_by_role("button", name="Add effect to this layer").focus()
+    page.keyboard.press("Enter")
+    page.get_by_placeholder("Search").fill(sought)
+    page.keyboard.press("ArrowDown")
+    expect(page.get_by_role("menuitem", name=re.compile(f"^{name}"))).to_be_focused()
+    page.keyboard.press("Enter")
+
+
+def station(page: Page, name: str) -> None:
+    page.get_by_role("list", name="Chain").get_by_role(
+        "button", name=re.compile(f"^{name}")
+    ).focus()
+
+
+def test_a_chain_is_built_and_put_in_order_by_keys_while_it_plays(page: Page) -> None:
+    """The delay behind the compressor, then ahead of it; nothing clicks, and it is heard."""
+    add(page, "compressor", "Compressor")
+    add(page, "echoes", "Delay")
+    expect(page.get_by_role("list", name="Chain").locator("b")).to_have_text(
+        ["Source", "Low-pass", "High-pass", "Envelope", "Compressor", "Delay", "Mix"]
+    )
+    page.get_by_test_id("long-view").click(position={"x": 560, "y": 60})
+    before = listened(page, 2.0)
+    station(page, "Delay")
+    page.keyboard.press("Alt+ArrowLeft")
+    expect(page.get_by_role("list", name="Chain").locator("b").nth(4)).to_have_text("Delay")
+    expect(page.get_by_role("button", name=re.compile("^Delay"))).to_be_focused()
+    page.wait_for_timeout(1_500)
+    after = captured(page)
+    # A click is a step that the sound itself does not make.
+    steps = [np.abs(np.diff(wave[:, -60_000:], 3, axis=1)).max() for wave in (before, after)]
+    assert steps[1] < 2.0 * steps[0]
+    assert after.std() > 0.003
+    page.get_by_role("button", name="Stop", exact=True).click()
+    page.keyboard.press("Control+z")
+    expect(page.get_by_role("list", name="Chain").locator("b").nth(4)).to_have_text("Compressor")
+
+
+def test_an_effect_is_put_inside_a_band(page: Page) -> None:
+    add(page, "multiband", "Multiband")
+    page.get_by_role("button", name=re.compile("Add effect to")).nth(3).click()
+    page.get_by_placeholder("Search").fill("ring mod")
+    page.get_by_role("menuitem", name=re.compile("^Ring modulator")).click()
+    strip = page.locator("[data-address$='.multiband1.high.ring_modulator1.frequency']")
+    expect(strip).to_be_visible()
+    expect(page.get_by_text("saved", exact=True)).to_be_visible()
+    page.reload()
+    page.get_by_role("button", name="All stations").click()
+    expect(strip).to_be_visible()
+
+
+def test_filters_are_dragged_and_copied(page: Page) -> None:
+    """By the mouse: the high-pass ahead of the low-pass, and a copy of it behind both."""
+    chain = page.get_by_role("list", name="Chain")
+    chain.get_by_role("listitem").nth(2).drag_to(chain.get_by_role("listitem").nth(1))
+    expect(chain.locator("b").nth(1)).to_have_text("High-pass")
+    more = page.get_by_role("region", name="1 High-pass").get_by_role("button", name="More")
+    more.click()
+    page.get_by_role("menuitem", name="Copy", exact=True).click()
+    page.get_by_role("button", name="Add filter").click()
+    page.get_by_role("menuitem", name="Paste High-pass").click()
+    expect(chain.locator("b").nth(3)).to_have_text("High-pass")
+    assert stations(page)[1:4] == ["High-pass", "Low-pass", "High-pass"]
+    page.keyboard.press("Control+z")
+    expect(chain.locator("b").nth(3)).to_have_text("Envelope")
+
+
+def test_a_frozen_reverb_is_heard_from_a_later_minute(page: Page) -> None:
+    """Frozen over the whole cue there is nothing in it; it goes on once it is let go."""
+    page.get_by_label("Layers and buses").get_by_text("Nave", exact=True).click()
+    slider = page.locator("[data-address='nave.reverb.freeze'] [role=slider]")
+    slider.focus()
+    page.keyboard.press("End")
+    expect(page.locator("[data-address='nave.reverb.freeze'] [data-value]")).to_have_text("100 %")
+    page.get_by_test_id("long-view").click(position={"x": 700, "y": 60})
+    frozen = listened(page, 2.5)[:, -40_000:]
+    assert np.isfinite(frozen).all()
+    slider.focus()
+    page.keyboard.press("Home")
+    page.wait_for_timeout(4_000)
+    free = captured(page)[:, -40_000:]
+    # The space of nine seconds comes back, and is wide.
+    assert free.std() > 1.1 * frozen.std()
