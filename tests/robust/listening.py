@@ -1,6 +1,6 @@
 """Whether listening ever runs dry, with a client that reads in real time.
 
-    python -m tests.robust.listening [seconds each] [sound]
+    python -m tests.robust.listening [seconds each] [sound] [part of a case's name]
 
 Alone, while another page draws, while it is edited every two seconds, while it loops, while
 exports run and while recordings are taken in. A client plays what it is sent at the rate of a
@@ -217,7 +217,7 @@ async def beside(work: Awaitable[None] | None) -> AsyncIterator[None]:
             task.cancel()
 
 
-async def measure(server: Server, seconds: float, name: str) -> int:
+async def measure(server: Server, seconds: float, name: str, only: str) -> int:
     """Print a line for each; the number of times that it ran dry."""
     studio = Studio(server)
     await studio.enter()
@@ -231,7 +231,7 @@ async def measure(server: Server, seconds: float, name: str) -> int:
         ("while recordings are taken in", studio.take_in, None),
     ]
     dry = 0
-    for what, work, loop in cases:
+    for what, work, loop in (case for case in cases if only in case[0]):
         async with beside(work(name) if work else None):
             heard = await studio.player(name).play(seconds, loop)
         dry += heard.dry
@@ -247,11 +247,12 @@ def main() -> None:
     """Listen in every company."""
     seconds = float(sys.argv[1]) if len(sys.argv) > 1 else 600.0
     name = sys.argv[2] if len(sys.argv) > 2 else SOUND
+    only = sys.argv[3] if len(sys.argv) > 3 else ""
     with tempfile.TemporaryDirectory() as folder:
         server = Server(Path(folder))
         server.start()
         try:
-            dry = asyncio.run(measure(server, seconds, name))
+            dry = asyncio.run(measure(server, seconds, name, only))
         finally:
             server.kill()
     raise SystemExit(1 if dry else 0)
