@@ -189,7 +189,9 @@ def night_watch() -> Document:
             ),
         ],
         "buses": [
-            bus("wind", "Wind", part("answer", "convolution", recording=shelf["wind_slit"],
+            bus("wind", "Wind",
+                part("haze", "spectral_blur", blur=2.5, threshold=-74, mix=45),
+                part("answer", "convolution", recording=shelf["wind_slit"],
                                      length=4, decay=26, level=2, mix=100),
                 part("pass", "filter", passes="lows", cutoff=3400, slope="12")),
             nave(10.0, size=160, damping=5600, low_cut=180),

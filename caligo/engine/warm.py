@@ -180,9 +180,14 @@ def warm() -> None:
 def warm_modules() -> None:
     """Try every module of the catalogue in every way, briefly."""
     score = held_chord("C2 G4", 1.0)
+    tried = set()
     for module in catalogue():
         if module.family in ("source", "filter", "effect", "modulator"):
             for sound in trials(module.family, module):
+                written = sound.model_dump_json()
+                if written in tried:
+                    continue
+                tried.add(written)
                 render_array(sound, score, length=0.1)
                 render_array(sound, score, start=0.2, length=0.05, rate=44_100)
                 trajectories(sound, score, 20)

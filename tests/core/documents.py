@@ -90,15 +90,35 @@ def any_source(draw: Any) -> dict[str, Any]:
 
 
 @st.composite
-def any_document(draw: Any) -> dict[str, Any]:
-    """A document of random modules at random, often extreme, values."""
+def any_effect(draw: Any, id: str) -> dict[str, Any]:
+    """Any effect; one that holds chains has an effect in one of them."""
+    effect: dict[str, Any] = draw(module_of("effect", id))
+    (module,) = [m for m in catalogue() if (m.family, m.kind) == ("effect", effect["kind"])]
+    if module.chains:
+        chosen = draw(st.sampled_from(module.chains)).id
+        inside = draw(module_of("effect", "inside"))
+        effect["chains"] = [
+            {"id": chain.id, "effects": [inside] if chain.id == chosen else []}
+            for chain in module.chains
+        ]
+    return effect
+
+
+@st.composite
+def any_document(draw: Any, most: int = 1) -> dict[str, Any]:
+    """A document of random modules at random, often extreme, values.
+
+    At most `most` effects stand in each chain, and twice as many filters.
+    """
     (layer,) = [m for m in catalogue() if (m.family, m.kind) == ("part", "layer")]
     parts = {m.kind: m for m in catalogue() if m.family == "part"}
     source = draw(any_source())
-    filters = [draw(module_of("filter", f"f{i}")) for i in range(draw(st.integers(0, 2)))]
-    inserts = [draw(module_of("effect", f"i{i}")) for i in range(draw(st.integers(0, 1)))]
-    shared = [draw(module_of("effect", "e"))]
-    last = [draw(module_of("effect", f"l{i}")) for i in range(draw(st.integers(0, 1)))]
+    filters = [
+        draw(module_of("filter", f"f{i}")) for i in range(draw(st.integers(0, min(4, 2 * most))))
+    ]
+    inserts = [draw(any_effect(f"i{i}")) for i in range(draw(st.integers(0, most)))]
+    shared = [draw(any_effect(f"e{i}")) for i in range(draw(st.integers(1, most)))]
+    last = [draw(any_effect(f"l{i}")) for i in range(draw(st.integers(0, most)))]
     targets = movable("ground", "part", "layer") + movable("b", "part", "bus")
     targets += movable("ground.source", "source", source["kind"])
     for item in source["items"]:

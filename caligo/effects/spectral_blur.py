@@ -1,0 +1,168 @@
+"""Spectral blur: the spectrum of what comes in, smeared over seconds, and thinned below a level.
+
+Short-time spectra are changed and added up again: J. Allen, "Short term spectral analysis,
+synthesis, and modification by discrete Fourier transform" (1977), with Hann's window at both ends
+and four frames over each other. Where the phases are the input's own, nothing is changed.
+"""
+
+from __future__ import annotations
+
+import math
+
+import numpy as np
+import scipy.fft
+from numba import njit
+
+from caligo.catalogue import Module, Moves, Parameter, Scale, register
+from caligo.movement.block import Block
+from caligo.movement.chance import combine, unit
+from caligo.processing import shared
+from caligo.processing.effect import Effect
+from caligo.processing.processor import Signal, State
+from caligo.signal.fixed_delay import FixedDelay
+from caligo.signal.gains import crossfade
+from caligo.signal.ticks import TICK
+
+OVERLAP = 4
+HOP_SECONDS = 0.0107
+"""About what a hop lasts at any rate; it is a whole number of ticks."""
+SHORTEST, LONGEST = 0.02, 30.0
+OWN_PHASE = 0.3
+"""Seconds of blur from which on phases are all chance; below they are the input's in part."""
+SEED = np.uint64(0x5EC7)
+BOTTOM = -96.0
+FAINT = 1e-18
+"""A line of the spectrum of less power has no phase."""
+LOSS = 0.25
+"""The power that frames of unlike phases add up to, against those of like ones: with Hann's window
+twice and four over each other ``1.5 * 0.375 / 1.5^2``."""
+
+
+@njit(cache=True, nogil=True)
+def _blur(
+    spectrum: np.ndarray,
+    powers: np.ndarray,
+    share: float,
+    chance: float,
+    least: float,
+    seed: np.uint64,
+) -> None:
+    """Blur a frame's `spectrum` ``[2, bins]`` in place.
+
+    Parameters
+    ----------
+    powers
+        Smoothed powers ``[2, bins]``; carried on. Powers, so that noise keeps its energy.
+    share
+        How far they go towards the frame's.
+    chance
+        How far phases are turned at random, both sides alike.
+    least
+        The height of a line under which it is left out, softly.
+    """
+    for k in range(spectrum.shape[1]):
+        turn = 2.0 * math.pi * chance * (unit(seed, k) - 0.5)
+        c, s = math.cos(turn), math.sin(turn)
+        for side in range(2):
+            x = spectrum[side, k]
+            power = x.real * x.real + x.imag * x.imag
+            powers[side, k] += share * (power - powers[side, k])
+            level = math.sqrt(powers[side, k])
+            if least > 0.0:
+                level *= min(1.0, max(0.0, level / least - 0.5))
+            if power > FAINT:
+                scale = level / math.sqrt(power)
+                a, b = x.real * scale, x.imag * scale
+            else:
+                a, b = level, 0.0
+            spectrum[side, k] = complex(a * c - b * s, a * s + b * c)
+
+
+def hop_of(rate: int) -> int:
+    """Samples from a frame to the next."""
+    return TICK * max(1, round(HOP_SECONDS * rate / TICK))
+
+
+@register(
+    Module(
+        family="effect",
+        kind="spectral_blur",
+        name="Spectral blur",
+        help="Smears the spectrum over seconds, and lets only what is loud enough through.",
+        category="Space",
+        parameters=(
+            Parameter("blur", "Blur", "How long each part of the spectrum takes to change.",
+                      unit="s", low=SHORTEST, high=LONGEST, default=1.5,
+                      scale=Scale.LOGARITHMIC, moves=Moves.SHARED, group="Spectrum"),
+            shared.level("threshold", "Threshold", "What is softer in the spectrum is left out.",
+                         BOTTOM, low=BOTTOM, high=0.0, group="Spectrum"),
+            shared.mix("Blurred against direct signal.", 60.0),
+        ),
+    )
+)  # fmt: skip
+class SpectralBlur(Effect):
+    """Frames on a fixed grid of hops, so that the blocks make no difference."""
+
+    def initial_state(self) -> State:
+        """See `Effect.initial_state`."""
+        self._hop = hop_of(self.rate)
+        self._size = OVERLAP * self._hop
+        self._window = np.hanning(self._size + 1)[:-1].astype(np.float32)
+        self._direct = FixedDelay(self._size)
+        return {
+            "line": np.zeros((2, self._size), np.float32),
+            "made": np.zeros((2, self._size), np.float32),
+            "powers": np.zeros((2, self._size // 2 + 1), np.float32),
+            "direct": np.zeros((2, self._size), np.float32),
+        }
+
+    def process_stereo(self, block: Block, signal: Signal, side: Signal | None) -> None:
+        """See `Effect.process_stereo`."""
+        blur, threshold, mix = (
+            self.trajectory(key).values(block.moments)[0] for key in ("blur", "threshold", "mix")
+        )
+        state, hop = self.state, self._hop
+        wet = np.empty_like(signal)
+        at, done = block.span.first * TICK, 0
+        while done < signal.shape[1]:
+            inside = (at + done) % hop
+            count = min(hop - inside, signal.shape[1] - done)
+            wet[:, done : done + count] = state["made"][:, inside : inside + count]
+            start = self._size - hop + inside
+            state["line"][:, start : start + count] = signal[:, done : done + count]
+            done += count
+            if inside + count == hop:
+                tick = done // TICK
+                self._next((at + done) // hop, float(blur[tick]), float(threshold[tick]))
+        self._direct.held = state["direct"]
+        self._direct.process(signal)
+        state["direct"] = self._direct.held
+        crossfade(signal[None], wet[None], mix[None] / 100.0)
+
+    def _next(self, frame: int, blur: float, threshold: float) -> None:
+        """A hop is whole: take the frame apart, blur it and add it to what comes out."""
+        state, hop = self.state, self._hop
+        spectrum = scipy.fft.rfft(state["line"] * self._window, axis=1)
+        share = 1.0 - math.exp(-hop / (blur * self.rate))
+        chance = min(1.0, max(0.0, math.log(blur / SHORTEST) / math.log(OWN_PHASE / SHORTEST)))
+        # A full-scale sine's line is a quarter of the frame high, by Hann's window.
+        least = 10.0 ** (threshold / 20.0) * 0.25 * self._size if threshold > BOTTOM else 0.0
+        _blur(spectrum, state["powers"], share, chance, least, np.uint64(combine(SEED, frame)))
+        alike = float(np.sinc(chance)) ** 2
+        gain = 1.0 / math.sqrt(alike + (1.0 - alike) * LOSS) / 1.5
+        wave = scipy.fft.irfft(spectrum, axis=1) * (self._window * np.float32(gain))
+        made = state["made"]
+        made[:, :-hop] = made[:, hop:]
+        made[:, -hop:] = 0.0
+        made += wave
+        state["line"][:, :-hop] = state["line"][:, hop:]
+        if not np.isfinite(made).all():
+            self.reset()
+
+    def tail(self) -> float:
+        """See `Processor.tail`."""
+        return 7.0 * self.trajectory("blur").reach()[1] + 2.0 * self._size / self.rate
+
+    def latency(self) -> int:
+        """See `Processor.latency`."""
+        return self._size
