@@ -10,7 +10,6 @@ from caligo.catalogue import Kind, Module, Parameter, register
 from caligo.document.sound import EffectPart
 from caligo.movement.block import Block
 from caligo.movement.movement import Movement
-from caligo.movement.notes import whole
 from caligo.processing import shared
 from caligo.processing.effect import Effect
 from caligo.processing.processor import Signal
@@ -48,7 +47,7 @@ class AutoPan(Effect):
     def process_stereo(self, block: Block, signal: Signal, side: Signal | None) -> None:
         """See `Effect.process_stereo`."""
         depth = self.trajectory("depth").values(block.moments)[0] / 100.0
-        phase = self._cycles.at(block.moments.of(whole(0.0)))[0]
+        phase = self._cycles.at(block.moments.of(self.cue))[0]
         angle = depth * (math.pi / 4.0) * np.sin(2.0 * np.pi * phase)
         # A mono signal lies at 45 degrees: turned by as much it is on one side, at the same power.
         cosine, sine = np.cos(angle), np.sin(angle)

@@ -11,7 +11,6 @@ from caligo.catalogue import Module, register
 from caligo.document.sound import EffectPart
 from caligo.movement.block import Block
 from caligo.movement.movement import Movement
-from caligo.movement.notes import whole
 from caligo.processing import shared
 from caligo.processing.effect import Effect
 from caligo.processing.processor import Signal, State
@@ -101,7 +100,7 @@ class Ensemble(Effect):
             self.trajectory(key).values(block.moments)[0] / 100.0
             for key in ("depth", "shimmer", "width", "mix")
         )
-        slow = self._cycles.at(block.moments.of(whole(0.0)))[0]
+        slow = self._cycles.at(block.moments.of(self.cue))[0]
         # The quick sway is no multiple of the slow one, so that they do not come round together.
         thirds = np.arange(COPIES)[None, :, None] / COPIES
         apart = np.array([0.0, 0.21])[:, None, None] * width

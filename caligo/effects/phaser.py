@@ -10,7 +10,6 @@ from caligo.catalogue import Kind, Module, Moves, Parameter, register
 from caligo.document.sound import EffectPart
 from caligo.movement.block import Block
 from caligo.movement.movement import Movement
-from caligo.movement.notes import whole
 from caligo.processing import shared
 from caligo.processing.effect import Effect
 from caligo.processing.processor import Signal, State
@@ -63,7 +62,7 @@ class Phaser(Effect):
             self.trajectory(key).values(block.moments)[0]
             for key in ("centre", "depth", "turn", "feedback", "mix")
         )
-        phase = self._cycles.at(block.moments.of(whole(0.0)))[0]
+        phase = self._cycles.at(block.moments.of(self.cue))[0]
         sway = np.sin(2.0 * np.pi * np.stack([phase, phase - turn / 200.0]))
         hertz = np.clip(centre * np.exp2(depth * sway), 10.0, None)
         run_all_passes(

@@ -11,7 +11,6 @@ from caligo.catalogue import Kind, Module, Moves, Parameter, Scale, register
 from caligo.document.sound import EffectPart
 from caligo.movement.block import Block
 from caligo.movement.movement import Movement
-from caligo.movement.notes import whole
 from caligo.processing import shared
 from caligo.processing.effect import Effect
 from caligo.processing.processor import Signal, State
@@ -106,7 +105,7 @@ class Resonators(Effect):
             block.span.first * TICK,
             self.state["strings"],
         )
-        phase = self._cycles.at(block.moments.of(whole(0.0)))[0]
+        phase = self._cycles.at(block.moments.of(self.cue))[0]
         place = spread / 100.0 * np.sin(2.0 * np.pi * (phase + np.arange(count)[:, None] / count))
         angle = (1.0 + place) * (math.pi / 4.0)
         gains = np.stack([np.cos(angle), np.sin(angle)], axis=1) * math.sqrt(2.0 / count)

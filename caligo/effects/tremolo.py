@@ -8,7 +8,6 @@ from caligo.catalogue import Kind, Module, Parameter, register
 from caligo.document.sound import EffectPart
 from caligo.movement.block import Block
 from caligo.movement.movement import Movement
-from caligo.movement.notes import whole
 from caligo.processing import shared
 from caligo.processing.effect import Effect
 from caligo.processing.processor import Signal
@@ -55,7 +54,7 @@ class Tremolo(Effect):
         depth, turn = (
             self.trajectory(key).values(block.moments)[0] / 100.0 for key in ("depth", "turn")
         )
-        phase = self._cycles.at(block.moments.of(whole(0.0)))[0]
+        phase = self._cycles.at(block.moments.of(self.cue))[0]
         cycles = np.stack([phase, phase - 0.5 * turn])
         gains = 1.0 - depth * (0.5 - 0.5 * np.cos(2.0 * np.pi * cycles))
         # Louder by what the wave takes on average, so that depth does not turn it down.

@@ -69,5 +69,5 @@ class DrawnCourse:
     def values(self, times: Floats) -> Floats:
         """Values ``[times]``, in octaves where the scale is logarithmic."""
         out = np.empty(len(times))
-        course_values(self._at, self._read, self._bends, times, out)
+        course_values(self._at, self._read, self._bends, np.ascontiguousarray(times), out)
         return out

@@ -7,6 +7,7 @@ import numpy as np
 from caligo.document.sound import EffectPart
 from caligo.movement.block import Block
 from caligo.movement.movement import Movement
+from caligo.movement.notes import whole
 from caligo.processing.processor import Processor, Signal, State
 
 
@@ -14,10 +15,16 @@ class Effect(Processor):
     """A processor of one stereo signal, with its state as arrays by name.
 
     Subclasses give `initial_state`, `process_stereo` and `tail`.
+
+    Attributes
+    ----------
+    cue
+        The note that its periods count from and its shares of a held note refer to: the whole cue.
     """
 
     def __init__(self, part: EffectPart, address: str, movement: Movement, rate: int) -> None:
         super().__init__(part, address, movement, rate)
+        self.cue = whole(movement.setting.score.length)
         self.state: State = self.initial_state()
 
     def initial_state(self) -> State:

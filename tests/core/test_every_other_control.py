@@ -84,6 +84,10 @@ def sound_of(module: Module, params: Params) -> Params:
         layer["filters"] = [part]
     elif module.family == "effect":
         layer["inserts"] = [part]
+        if module.kind == "delay":  # how a time moves matters only where one does
+            mover = {"id": "m", "name": "M", "kind": "lfo", "params": {"period": {"value": 0.5}}}
+            document["modulators"] = [mover]
+            document["routes"] = [{"id": "r", "from": "m", "to": "ground.it.left", "depth": 0.5}]
     elif module.kind == "layer":
         two = [{"id": f"f{i}", "kind": kind, "params": {"cutoff": 900}}
                for i, kind in enumerate(("lowpass", "highpass"))]  # fmt: skip
@@ -106,7 +110,7 @@ def context(module: Module, parameter: Parameter) -> Params:
         params["period"] = {"value": 0.4}
     if module.kind in ("steps", "curve"):
         params.setdefault("period", {"value": 0.3 if module.kind == "steps" else 1.0})
-    if module.kind == "follower" and parameter.key != "recording":
+    if module.kind in ("follower", "convolution") and parameter.key != "recording":
         params["recording"] = recordings()[0]
     if parameter.when is not None and parameter.when[0] not in params:
         key, values = parameter.when
@@ -125,7 +129,7 @@ def other_values(parameter: Parameter, before: Any) -> list[Any]:
         return [c.value for c in parameter.choices if c.value != before]
     if parameter.kind is Kind.TIME:
         return [{"value": min(max(v, parameter.low), parameter.high)} for v in (0.35, 0.8, 0.05)]
-    if parameter.of == "layer":
+    if parameter.of in ("layer", "signal"):
         return ["other"]
     if parameter.of == "recording":
         return recordings()
