@@ -27,12 +27,19 @@ FADE = 0.01
 
 @lru_cache(maxsize=8)
 def response_of(
-    key: str, rate: int, start: float, length: float, reverse: bool, decay: float
+    key: str,
+    signature: str,  # noqa: ARG001 (what is kept goes by it)
+    rate: int,
+    start: float,
+    length: float,
+    reverse: bool,
+    decay: float,
 ) -> Spectra | None:
     """The spectra ``[2, partitions, bins]`` of a stretch of a recording, or None if it is missing.
 
-    `start` and `length` are seconds, `decay` decibels by which its end is lower. Its energy is one,
-    so that noise comes out as loud as it went in.
+    `signature` tells one state of the recording from another (`Shelf.signature`); `start` and
+    `length` are seconds, `decay` decibels by which its end is lower. Its energy is one, so that
+    noise comes out as loud as it went in.
     """
     recording = current().recording(key)
     if recording is None:
@@ -91,6 +98,7 @@ class Convolution(Effect):
         self._response = (
             response_of(
                 key,
+                current().signature(key),
                 rate,
                 part.number("start"),
                 part.number("length"),

@@ -36,8 +36,9 @@ def _hash(told: Any) -> str:
 
 
 def _drawing(layer: Layer) -> Sequence[Part]:
-    """The parts of a layer that may draw on material."""
-    return (layer.source, *layer.source.items, *layer.filters, *own_inserts(layer))
+    """The parts of a layer that may draw on material, or last beats; also those inside others."""
+    inserts = (part for _, _, part in effect_parts(own_inserts(layer), "", ""))
+    return (layer.source, *layer.source.items, *layer.filters, *inserts)
 
 
 def _material(layer: Layer) -> list[str]:

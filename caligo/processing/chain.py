@@ -109,6 +109,7 @@ class Slot:
             self._go_around(signal)
             return
         side = sides.get(self.processor.side) if self.processor.side else None
+        self.processor.sides = sides
         if ways is None and (self._around is None or not self._around.held.any()):
             self.processor.process(block, signal, side)
             return

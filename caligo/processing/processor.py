@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from typing import TYPE_CHECKING, Any, ClassVar
 
 import numpy as np
@@ -37,6 +37,8 @@ class Processor:
     ----------
     has_side
         Whether it listens to a second signal (side chain), named by its parameter ``side``.
+    sides
+        What there is to listen to ``[2, samples]``, by layer or bus, for the chains inside it.
     """
 
     has_side: ClassVar[bool] = False
@@ -46,6 +48,7 @@ class Processor:
         self.address = address
         self.movement = movement
         self.rate = rate
+        self.sides: Mapping[str, Signal] = {}
 
     @property
     def kind(self) -> str:

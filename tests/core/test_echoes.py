@@ -174,7 +174,7 @@ def test_noise_is_answered_as_loud_as_it_came(rate: int, reverse: bool) -> None:
     change = decibels(heard[:, 3 * rate :].std() / given.std())
     # The response is a tone: what it makes of noise swells and falls.
     assert abs(change) < 2.0
-    spectra = response_of(key, rate, 0.0, 1.0, reverse, 12.0)
+    spectra = response_of(key, current().signature(key), rate, 0.0, 1.0, reverse, 12.0)
     assert spectra is not None
     assert (spectra.shape[1] - 1) * PARTITION < 1.01 * rate
 

@@ -9,7 +9,11 @@ import numpy as np
 import pytest
 import scipy.signal
 
-from tests.core.builders import RATE, decibels
+from caligo.document import read_sound
+from caligo.document.score import TempoChange
+from caligo.engine.offline import render_array
+from caligo.engine.stem_keys import stem_key
+from tests.core.builders import RATE, decibels, one_note, plain_layer, plain_sound
 from tests.core.effects import effect, impulse, noise, sine, through
 
 LINES = np.geomspace(30.0, 18_000.0, 300)
@@ -157,3 +161,38 @@ def test_lows_become_mono() -> None:
         heard = through(effect("width", mono_below=120.0), given)
         change = decibels(heard[:, RATE:].std() / given[:, RATE:].std())
         assert change == pytest.approx(wanted, abs=0.2)
+
+
+def banded(inside: dict[str, Any]) -> dict[str, Any]:
+    """A layer with an effect in the lows of three bands."""
+    band = {"id": "bands", "kind": "multiband", "chains": [
+        {"id": "low", "effects": [inside]}, {"id": "middle", "effects": []},
+        {"id": "high", "effects": []}]}  # fmt: skip
+    return plain_layer(table="saw") | {"inserts": [band]}
+
+
+def test_what_stands_in_a_band_counts_for_the_stem() -> None:
+    """A delay in beats inside a band: another tempo is another stem."""
+    delay = {"id": "d", "kind": "delay", "params": {"left": {"value": 1.0, "unit": "beats"}}}
+    sound = plain_sound(banded(delay))
+    keys = set()
+    for bpm in (60.0, 90.0):
+        score = one_note().model_copy(update={"tempo": [TempoChange(bpm=bpm)]})
+        keys.add(stem_key(sound, sound.layers[0], score, RATE, False))
+    assert len(keys) == 2
+
+
+def test_a_compressor_in_a_band_hears_another_layer() -> None:
+    """The lows of one layer are turned down by another."""
+    other = plain_layer(table="square") | {"id": "other", "name": "Other"}
+    levels = []
+    for side in ("", "other"):
+        params = {"threshold": -50.0, "ratio": 10.0, "attack": 1.0, "side": side}
+        layer = banded({"id": "c", "kind": "compressor", "params": params}) | {
+            "params": {"level": -20.0}
+        }
+        layer["inserts"][0]["params"] = {"high_level": -80.0, "middle_level": -80.0}
+        layers = [layer, other | {"params": {"level": -80.0}}]
+        quiet = read_sound({"name": "Banded", "layers": layers})
+        levels.append(render_array(quiet, one_note(45, 2.0))[:, RATE:].std())
+    assert decibels(levels[1] / levels[0]) < -6.0
