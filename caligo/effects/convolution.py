@@ -28,7 +28,7 @@ FADE = 0.01
 @lru_cache(maxsize=8)
 def response_of(
     key: str,
-    signature: str,  # noqa: ARG001 (what is kept goes by it)
+    signature: str,
     rate: int,
     start: float,
     length: float,
