@@ -187,10 +187,9 @@ def test_a_compressor_in_a_band_hears_another_layer() -> None:
     other = plain_layer(table="square") | {"id": "other", "name": "Other"}
     levels = []
     for side in ("", "other"):
-        params = {"threshold": -50.0, "ratio": 10.0, "attack": 1.0, "side": side}
-        layer = banded({"id": "c", "kind": "compressor", "params": params}) | {
-            "params": {"level": -20.0}
-        }
+        params = {"threshold": -30.0, "ratio": 10.0, "attack": 1.0, "side": side}
+        layer = banded({"id": "c", "kind": "compressor", "params": params})
+        layer["source"]["params"]["level"] = -40.0
         layer["inserts"][0]["params"] = {"high_level": -80.0, "middle_level": -80.0}
         layers = [layer, other | {"params": {"level": -80.0}}]
         quiet = read_sound({"name": "Banded", "layers": layers})
