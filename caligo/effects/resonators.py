@@ -100,7 +100,7 @@ class Resonators(Effect):
             strings,
             np.repeat(length[:, None], 2, axis=1),
             back,
-            np.ascontiguousarray(np.broadcast_to(dark, back.shape)),
+            np.array(np.broadcast_to(dark, back.shape)),
             np.stack([rest, np.sqrt(1.0 - back**2), rest], axis=1),
             block.span.first * TICK,
             self.state["strings"],

@@ -105,7 +105,7 @@ class Comb(Filter):
             signal,
             length,
             feedback,
-            np.ascontiguousarray(dark),
+            np.array(dark),
             np.stack([1.0 - mix, heard, 0.0 * mix], axis=1),
             block.span.first * TICK,
             states,
