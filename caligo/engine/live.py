@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import threading
 import time
-from collections.abc import Callable
 from dataclasses import dataclass
 
 import numpy as np
@@ -45,14 +44,6 @@ class Loop:
 class Listening:
     """A running performance of one sound: blocks on demand, changes at any time.
 
-    Parameters
-    ----------
-    before_building
-        Called before an edit builds a new engine, from the thread that edits: whoever plays may
-        make some blocks more beforehand.
-
-    Notes
-    -----
     Any change (an edit, a seek, a loop's turn) is crossfaded over one block from what would have
     been heard without it, so nothing clicks. The methods may be called from any thread.
     """
@@ -68,7 +59,6 @@ class Listening:
         hold_still: Stillness = False,
         loop: Loop | None = None,
         most_roll: float = ROLL,
-        before_building: Callable[[], None] = lambda: None,
     ) -> None:
         self._lock = threading.Lock()
         self._editing = threading.Lock()
@@ -85,7 +75,6 @@ class Listening:
         self._silenced = False
         self._emptied = False
         self._carries = False
-        self._before_building = before_building
         self._engine = self._at(sound, score, start, PATIENCE)
 
     def _at(self, sound: Sound, score: Score, start: float, patience: float) -> Engine:
@@ -143,7 +132,6 @@ class Listening:
                     return
                 self._held = still
                 notes, plays = [*played.notes, *self._played], self._plays
-            self._before_building()
             # Made while what was there plays on; only the state is handed over in between.
             fresh = Engine(sound, played, rate=self._rate, hold_still=still, notes=notes)
             with self._lock:
@@ -238,11 +226,6 @@ class Listening:
             self._plays += 1
             self._silenced = self._emptied = True
             self._loop_start.forget()
-
-    @property
-    def changing(self) -> bool:
-        """Whether an edit is being taken up, and not yet heard in full."""
-        return self._editing.locked() or self._fading is not None
 
     @property
     def finished(self) -> bool:

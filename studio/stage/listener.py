@@ -9,7 +9,6 @@ from collections.abc import Callable, Sequence
 import numpy as np
 
 from caligo.document import Score, Sound
-from caligo.engine.engine import SMALL_BLOCK
 from caligo.engine.live import Listening, Loop
 from caligo.engine.skim import COMPARED_BLOCKS, Skim
 from caligo.engine.stems import StemStore
@@ -34,10 +33,6 @@ NEARLY = 1_536
 """Frames left to play, 32 ms, that are nearly none."""
 STEP_DOWN = 1_024
 """Frames by which it shrinks after a while of calm."""
-EXTRA = 2 * SMALL_BLOCK
-"""Frames more ahead while an edit builds a new engine: it may take as long as several blocks."""
-GATHERING = 0.2
-"""Seconds that such an edit waits at most until they are there."""
 CALM = 400
 """Reports of the browser (8.5 s) without running dry that are such a while."""
 HUNGRY = 4_096
@@ -69,7 +64,6 @@ class Listener:
         self._lead = LEAD
         self._calm = 0
         self._low = False
-        self._extra = 0
         self._more = threading.Condition()
 
     def start(
@@ -84,13 +78,7 @@ class Listener:
         """Listen from a moment on; what was playing stops."""
         self._begin(
             lambda: Listening(
-                sound,
-                score,
-                start=start,
-                loop=loop,
-                store=self._store,
-                hold_still=hold_still,
-                before_building=self._gather,
+                sound, score, start=start, loop=loop, store=self._store, hold_still=hold_still
             )
         )
 
@@ -122,7 +110,7 @@ class Listener:
         with self._more:
             self._stream += 1
             stream = self._stream
-            self._sent = self._heard = self._extra = 0
+            self._sent = self._heard = 0
         threading.Thread(
             target=self._play, args=(stream, make), name="listening", daemon=True
         ).start()
@@ -158,19 +146,6 @@ class Listener:
         if self._calm >= CALM:
             self._lead = max(LEAD, self._lead - STEP_DOWN)
             self._calm = 0
-
-    def _gather(self) -> None:
-        """Have more blocks made, and wait until they are there."""
-        with self._more:
-            stream, self._extra = self._stream, EXTRA
-            self._more.notify_all()
-            self._more.wait_for(
-                lambda: (
-                    self._stream != stream
-                    or self._sent - self._heard >= self._lead + EXTRA - SMALL_BLOCK
-                ),
-                GATHERING,
-            )
 
     def with_listening(self, act: Callable[[Listening], None]) -> bool:
         """Do something to what is listened to in real time, if anything is."""
@@ -214,10 +189,7 @@ class Listener:
         """Wait for room, then send one block; False once it is over."""
         with self._more:
             room = self._more.wait_for(
-                lambda: (
-                    self._stream != stream or self._sent - self._heard < self._lead + self._extra
-                ),
-                PATIENCE,
+                lambda: self._stream != stream or self._sent - self._heard < self._lead, PATIENCE
             )
             if self._stream != stream or not room:
                 return False
@@ -231,8 +203,5 @@ class Listener:
             if self._stream != stream:
                 return False
             self._sent += block.shape[1]
-            if not (isinstance(listening, Listening) and listening.changing):
-                self._extra = 0
-            self._more.notify_all()
             give_way(self, WAITING if self._sent - self._heard < HUNGRY else SHARING)
         return True

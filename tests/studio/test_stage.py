@@ -30,7 +30,7 @@ from studio.library.models import Sound
 from studio.stage import hub
 from studio.stage.consumer import TOO_MANY
 from studio.stage.drawing import trajectories_packet
-from studio.stage.listener import EXTRA, LEAD, MOST_LEAD, NEARLY, STEP_UP, Listener
+from studio.stage.listener import LEAD, MOST_LEAD, NEARLY, STEP_UP, Listener
 from studio.stage.packets import AUDIO, CLOSER, TILE, TRAJECTORIES
 from tests.studio.conftest import Api
 
@@ -209,28 +209,6 @@ def test_more_is_sent_ahead_once_it_nearly_runs_dry(tmp_path: Path) -> None:
     listener.heard(listener._stream, count * SMALL_BLOCK - left)
     ahead = sent_until_it_waits(sent) * SMALL_BLOCK - (count * SMALL_BLOCK - left)
     assert LEAD + STEP_UP <= ahead < LEAD + STEP_UP + SMALL_BLOCK
-    listener.stop()
-
-
-def test_more_is_made_before_an_edit_builds_a_new_engine(tmp_path: Path) -> None:
-    """And not for a number, which the engine that plays takes up; afterwards no more is kept."""
-    sent: list[bytes] = []
-    listener = Listener(lambda news: None, sent.append, StemStore(tmp_path))
-    sound = read_sound(dome_air())
-    listener.start(sound, held_chord("C3", 60.0), 1.0)
-    count = sent_until_it_waits(sent)
-    louder = sound.model_copy(deep=True)
-    louder.layers[0].params["level"] = -9.0
-    listener.with_playing(lambda playing: playing.edit(louder))
-    assert sent_until_it_waits(sent) == count
-    other = louder.model_copy(deep=True)
-    other.layers[0].filters.pop()
-    other.routes = [r for r in other.routes if ".filter2." not in r.target]
-    listener.with_playing(lambda playing: playing.edit(other))
-    after = sent_until_it_waits(sent)
-    assert after >= count + EXTRA // SMALL_BLOCK - 1
-    listener.heard(1, (after - 1) * SMALL_BLOCK - 2_000)
-    assert sent_until_it_waits(sent) <= after + LEAD // SMALL_BLOCK
     listener.stop()
 
 
