@@ -6,13 +6,12 @@ import math
 
 import numpy as np
 
-from caligo.catalogue import Kind, Module, Parameter, register
-from caligo.document.sound import EffectPart
+from caligo.catalogue import Module, register
 from caligo.movement.block import Block
-from caligo.movement.movement import Movement
+from caligo.movement.periods import paced_parameter
 from caligo.processing import shared
-from caligo.processing.effect import Effect
 from caligo.processing.processor import Signal
+from caligo.processing.swaying import Swaying
 from caligo.signal.sides import mix_sides
 
 
@@ -26,28 +25,17 @@ from caligo.signal.sides import mix_sides
         parameters=(
             shared.period("Length of one way there and back.", 8.0),
             shared.share("depth", "Depth", "How far it goes.", 60.0, group="Movement"),
-            Parameter(
-                "paced",
-                "Goes with the pace",
-                "Whether the pace of the sound scales its speed.",
-                default=False,
-                kind=Kind.SWITCH,
-                group="Movement",
-            ),
+            paced_parameter(False, "Movement"),
         ),
     )
 )
-class AutoPan(Effect):
+class AutoPan(Swaying):
     """A rotation of both sides, which keeps the power of a wide signal."""
-
-    def __init__(self, part: EffectPart, address: str, movement: Movement, rate: int) -> None:
-        super().__init__(part, address, movement, rate)
-        self._cycles = movement.cycles(f"{address}.period", paced=part.switch("paced"))
 
     def process_stereo(self, block: Block, signal: Signal, side: Signal | None) -> None:
         """See `Effect.process_stereo`."""
         depth = self.trajectory("depth").values(block.moments)[0] / 100.0
-        phase = self._cycles.at(block.moments.of(self.cue))[0]
+        phase = self.cycles(block)
         angle = depth * (math.pi / 4.0) * np.sin(2.0 * np.pi * phase)
         # A mono signal lies at 45 degrees: turned by as much it is on one side, at the same power.
         cosine, sine = np.cos(angle), np.sin(angle)

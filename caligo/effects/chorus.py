@@ -16,6 +16,7 @@ from caligo.processing.effect import Effect
 from caligo.processing.processor import Signal, State
 from caligo.signal.delay_line import add_tap
 from caligo.signal.smoothing import one_pole_at
+from caligo.signal.state_variable import DEAD
 from caligo.signal.ticks import TICK
 
 TAPS = 3
@@ -63,7 +64,7 @@ def _run(
                 below += thinned * (dry[n] - below)
                 wet[n] = below
                 lines[c, here + n] = dry[n] - wet[n]
-            low[c] = below
+            low[c] = below if abs(below) > DEAD else 0.0
             for tap in range(TAPS):
                 length = np.empty(2)
                 for end in range(2):

@@ -22,6 +22,7 @@ from caligo.signal.delay_line import read_crossfaded, read_moving, ring_size
 from caligo.signal.diffuser import diffuse
 from caligo.signal.octave import WINDOW, shift_pitch
 from caligo.signal.smoothing import one_pole, one_pole_at
+from caligo.signal.state_variable import DEAD
 from caligo.signal.ticks import TICK
 
 LONGEST = 8.0
@@ -83,8 +84,8 @@ def _colour(
             dark += (now[2] + n * steps[2]) * (heard[c, n] - dark)
             thin += (now[3] + n * steps[3]) * (dark - thin)
             back[c, n] = dark - thin
-        ones[c] = dark if abs(dark) > 1e-20 else 0.0
-        ones[2 + c] = thin if abs(thin) > 1e-20 else 0.0
+        ones[c] = dark if abs(dark) > DEAD else 0.0
+        ones[2 + c] = thin if abs(thin) > DEAD else 0.0
 
 
 @njit(cache=True, nogil=True)
@@ -109,7 +110,7 @@ def _fed(
 def _keep(x: np.ndarray, line: np.ndarray, here: int) -> None:
     """Write a tick into the line; a loop that gives back all stays below a ceiling of its own."""
     for n in range(TICK):
-        y = x[n]
+        y = x[n] if abs(x[n]) > DEAD else np.float32(0.0)
         line[here + n] = y if abs(y) < 1.0 else math.copysign(2.0 - 1.0 / abs(y), y)
 
 

@@ -8,12 +8,10 @@ import numpy as np
 from numba import njit
 
 from caligo.catalogue import Module, register
-from caligo.document.sound import EffectPart
 from caligo.movement.block import Block
-from caligo.movement.movement import Movement
 from caligo.processing import shared
-from caligo.processing.effect import Effect
 from caligo.processing.processor import Signal, State
+from caligo.processing.swaying import Swaying
 from caligo.signal.delay_line import add_tap, ring_size
 from caligo.signal.ticks import TICK
 
@@ -82,12 +80,8 @@ def _run(
         ),
     )
 )  # fmt: skip
-class Ensemble(Effect):
+class Ensemble(Swaying):
     """Six moving taps, as a function of time."""
-
-    def __init__(self, part: EffectPart, address: str, movement: Movement, rate: int) -> None:
-        super().__init__(part, address, movement, rate)
-        self._cycles = movement.cycles(f"{address}.period", paced=False)
 
     def initial_state(self) -> State:
         """See `Effect.initial_state`."""
@@ -100,7 +94,7 @@ class Ensemble(Effect):
             self.trajectory(key).values(block.moments)[0] / 100.0
             for key in ("depth", "shimmer", "width", "mix")
         )
-        slow = self._cycles.at(block.moments.of(self.cue))[0]
+        slow = self.cycles(block)
         # The quick sway is no multiple of the slow one, so that they do not come round together.
         thirds = np.arange(COPIES)[None, :, None] / COPIES
         apart = np.array([0.0, 0.21])[:, None, None] * width

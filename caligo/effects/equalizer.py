@@ -9,7 +9,7 @@ from caligo.document.sound import EffectPart
 from caligo.movement.block import Block
 from caligo.movement.movement import Movement
 from caligo.movement.notes import Floats
-from caligo.processing.corner import quality, ringing
+from caligo.processing.corner import highest_quality, quality, ringing
 from caligo.processing.effect import Effect
 from caligo.processing.processor import Signal, State
 from caligo.signal.bands import run_band
@@ -117,8 +117,7 @@ class Equalizer(Effect):
         longest = 0.0
         for n in self._shapes:
             lowest = self.trajectory(f"frequency{n}").reach()[0]
-            narrowest = np.array([self.trajectory(f"width{n}").reach()[0]])
             highest = max(abs(bound) for bound in self.trajectory(f"gain{n}").reach())
-            sharpest = max(0.71, float(quality(narrowest)[0])) * 10.0 ** (highest / 40.0)
-            longest = max(longest, ringing(sharpest, lowest))
+            own = max(0.71, highest_quality(self.trajectory(f"width{n}")))
+            longest = max(longest, ringing(own * 10.0 ** (highest / 40.0), lowest))
         return longest

@@ -6,13 +6,12 @@ import math
 
 import numpy as np
 
-from caligo.catalogue import Kind, Module, Parameter, register
-from caligo.document.sound import EffectPart
+from caligo.catalogue import Module, register
 from caligo.movement.block import Block
-from caligo.movement.movement import Movement
+from caligo.movement.periods import paced_parameter
 from caligo.processing import shared
-from caligo.processing.effect import Effect
 from caligo.processing.processor import Signal, State
+from caligo.processing.swaying import Swaying
 from caligo.signal.delay_line import ring_size
 from caligo.signal.short_loop import SHORTEST, run_short_loop
 from caligo.signal.ticks import TICK
@@ -38,19 +37,13 @@ MOST_FEEDBACK = 0.95
                          "cycle at 100 %.", 50.0, group="Movement"),
             shared.share("feedback", "Feedback", "How much of the copy is copied again; below zero "
                          "upside down.", 40.0, low=-100.0, group="Colour"),
-            Parameter("paced", "Goes with the pace",
-                      "Whether the pace of the sound scales its speed.", default=False,
-                      kind=Kind.SWITCH, group="Movement"),
+            paced_parameter(False, "Movement"),
             shared.mix("Copy against direct signal; the comb is deepest in the middle.", 50.0),
         ),
     )
 )  # fmt: skip
-class Flanger(Effect):
+class Flanger(Swaying):
     """A short loop for each side, as a function of time."""
-
-    def __init__(self, part: EffectPart, address: str, movement: Movement, rate: int) -> None:
-        super().__init__(part, address, movement, rate)
-        self._cycles = movement.cycles(f"{address}.period", paced=part.switch("paced"))
 
     def initial_state(self) -> State:
         """See `Effect.initial_state`."""
@@ -62,7 +55,7 @@ class Flanger(Effect):
             self.trajectory(key).values(block.moments)[0]
             for key in ("delay", "depth", "turn", "feedback", "mix")
         )
-        phase = self._cycles.at(block.moments.of(self.cue))[0]
+        phase = self.cycles(block)
         sway = 0.5 - 0.5 * np.cos(2.0 * np.pi * np.stack([phase, phase - turn / 200.0]))
         length = np.maximum((delay + depth * sway) * self.rate / 1000.0, SHORTEST)
         back, share = MOST_FEEDBACK * feedback / 100.0, mix / 100.0

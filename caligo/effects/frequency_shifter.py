@@ -10,7 +10,6 @@ from caligo.catalogue import Kind, Module, Moves, Parameter, register
 from caligo.document.sound import EffectPart
 from caligo.movement.block import Block
 from caligo.movement.movement import Movement
-from caligo.movement.notes import whole
 from caligo.processing import shared
 from caligo.processing.effect import Effect
 from caligo.processing.processor import Signal, State
@@ -69,7 +68,7 @@ class FrequencyShifter(Effect):
 
     def process_stereo(self, block: Block, signal: Signal, side: Signal | None) -> None:
         """See `Effect.process_stereo`."""
-        phase = self._phase.at(block.moments.of(whole(0.0)))[0]
+        phase = self._phase.at(block.moments.of(self.cue))[0]
         mix = self.trajectory("mix").values(block.moments)[0] / 100.0
         right = -1.0 if self.part.switch("opposed") else 1.0
         real, turned = np.empty(signal.shape[1]), np.empty(signal.shape[1])

@@ -7,12 +7,11 @@ import math
 import numpy as np
 
 from caligo.catalogue import Kind, Module, Moves, Parameter, register
-from caligo.document.sound import EffectPart
 from caligo.movement.block import Block
-from caligo.movement.movement import Movement
+from caligo.movement.periods import paced_parameter
 from caligo.processing import shared
-from caligo.processing.effect import Effect
 from caligo.processing.processor import Signal, State
+from caligo.processing.swaying import Swaying
 from caligo.signal.first_order import run_all_passes
 from caligo.signal.state_variable import corner_gain
 
@@ -34,9 +33,7 @@ MOST_FEEDBACK = 0.9
                       default=1.2, moves=Moves.SHARED, group="Movement"),
             shared.share("turn", "Turn", "How far the right side is behind; half a cycle at "
                          "100 %.", 25.0, group="Movement"),
-            Parameter("paced", "Goes with the pace",
-                      "Whether the pace of the sound scales its speed.", default=False,
-                      kind=Kind.SWITCH, group="Movement"),
+            paced_parameter(False, "Movement"),
             Parameter("stages", "Stages", "Two of them make a notch.", low=2, high=12, default=6,
                       kind=Kind.INTEGER, group="Colour"),
             shared.share("feedback", "Feedback", "Peaks between the notches.", 30.0, low=-100.0,
@@ -45,12 +42,8 @@ MOST_FEEDBACK = 0.9
         ),
     )
 )  # fmt: skip
-class Phaser(Effect):
+class Phaser(Swaying):
     """A chain of all-passes for each side, as a function of time."""
-
-    def __init__(self, part: EffectPart, address: str, movement: Movement, rate: int) -> None:
-        super().__init__(part, address, movement, rate)
-        self._cycles = movement.cycles(f"{address}.period", paced=part.switch("paced"))
 
     def initial_state(self) -> State:
         """See `Effect.initial_state`."""
@@ -62,7 +55,7 @@ class Phaser(Effect):
             self.trajectory(key).values(block.moments)[0]
             for key in ("centre", "depth", "turn", "feedback", "mix")
         )
-        phase = self._cycles.at(block.moments.of(self.cue))[0]
+        phase = self.cycles(block)
         sway = np.sin(2.0 * np.pi * np.stack([phase, phase - turn / 200.0]))
         hertz = np.clip(centre * np.exp2(depth * sway), 10.0, None)
         run_all_passes(

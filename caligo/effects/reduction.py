@@ -11,7 +11,6 @@ from caligo.catalogue import Module, Moves, Parameter, register
 from caligo.document.sound import EffectPart
 from caligo.movement.block import Block
 from caligo.movement.movement import Movement
-from caligo.movement.notes import whole
 from caligo.processing import shared
 from caligo.processing.effect import Effect
 from caligo.processing.processor import Signal, State
@@ -105,7 +104,7 @@ class Reduction(Effect):
     def process_stereo(self, block: Block, signal: Signal, side: Signal | None) -> None:
         """See `Effect.process_stereo`."""
         bits, mix = (self.trajectory(key).values(block.moments)[0] for key in ("bits", "mix"))
-        counted = self._taken.at(block.moments.of(whole(0.0)))[0]
+        counted = self._taken.at(block.moments.of(self.cue))[0]
         _run(signal, counted, bits, mix / 100.0, self.state["held"])
 
     def tail(self) -> float:

@@ -12,10 +12,10 @@ from caligo.document.sound import EffectPart
 from caligo.movement.block import Block
 from caligo.movement.movement import Movement
 from caligo.processing import shared
-from caligo.processing.effect import Effect
 from caligo.processing.processor import Signal, State
+from caligo.processing.swaying import Swaying
 from caligo.signal.short_loop import SHORTEST, run_short_loop
-from caligo.signal.smoothing import one_pole_at
+from caligo.signal.smoothing import one_pole_at, one_pole_delay
 from caligo.signal.ticks import TICK
 
 MOST = 8
@@ -66,13 +66,12 @@ def _gather(strings: np.ndarray, gains: np.ndarray, mix: np.ndarray, signal: np.
         ),
     )
 )  # fmt: skip
-class Resonators(Effect):
+class Resonators(Swaying):
     """Short loops side by side, each as long as a period of its pitch."""
 
     def __init__(self, part: EffectPart, address: str, movement: Movement, rate: int) -> None:
         self._ratios = np.exp2(np.array(part.numbers("chord") or [0.0]) / 12.0)
         super().__init__(part, address, movement, rate)
-        self._cycles = movement.cycles(f"{address}.period", paced=False)
 
     def initial_state(self) -> State:
         """See `Effect.initial_state`."""
@@ -88,8 +87,7 @@ class Resonators(Effect):
         tuned = np.clip(root * self._ratios[:, None], LOWEST, 0.45 * self.rate / SHORTEST)
         dark = np.broadcast_to(one_pole_at(damping, self.rate), root.shape)
         turn = 2.0 * np.pi * tuned / self.rate
-        late = np.arctan2((1.0 - dark) * np.sin(turn), 1.0 - (1.0 - dark) * np.cos(turn)) / turn
-        length = np.maximum(self.rate / tuned - late, SHORTEST)
+        length = np.maximum(self.rate / tuned - one_pole_delay(turn, dark), SHORTEST)
         # Each turn loses its share of the decay, of which the damping takes some at the pitch.
         taken = dark / np.sqrt(1.0 - 2.0 * (1.0 - dark) * np.cos(turn) + (1.0 - dark) ** 2)
         back = np.minimum(np.power(10.0, -3.0 / (tuned * decay)) / taken, 0.99995)
@@ -105,7 +103,7 @@ class Resonators(Effect):
             block.span.first * TICK,
             self.state["strings"],
         )
-        phase = self._cycles.at(block.moments.of(self.cue))[0]
+        phase = self.cycles(block)
         place = spread / 100.0 * np.sin(2.0 * np.pi * (phase + np.arange(count)[:, None] / count))
         angle = (1.0 + place) * (math.pi / 4.0)
         gains = np.stack([np.cos(angle), np.sin(angle)], axis=1) * math.sqrt(2.0 / count)

@@ -22,6 +22,7 @@ from caligo.processing.processor import Signal, State
 from caligo.signal.delay_line import read_crossfaded, read_moving, ring_size
 from caligo.signal.diffuser import diffuse
 from caligo.signal.smoothing import one_pole_at
+from caligo.signal.state_variable import DEAD
 from caligo.signal.ticks import TICK
 
 LINES = 16
@@ -69,6 +70,9 @@ def _darken(held: np.ndarray, gain: np.ndarray, dark: np.ndarray, dull: np.ndarr
             held[i + 2, n] = c
             held[i + 3, n] = d
         dull[i], dull[i + 1], dull[i + 2], dull[i + 3] = a, b, c, d
+    for i in range(LINES):
+        if abs(dull[i]) < DEAD:
+            dull[i] = 0.0
 
 
 @njit(cache=True, nogil=True)
@@ -146,7 +150,8 @@ def _feed(
         left += low_cut * (x - left)
         right += low_cut * (y - right)
         fed[0, n], fed[1, n] = x - left, y - right
-    thin[0], thin[1] = left, right
+    thin[0] = left if abs(left) > DEAD else 0.0
+    thin[1] = right if abs(right) > DEAD else 0.0
 
 
 @njit(cache=True, nogil=True)
@@ -270,7 +275,8 @@ def _run(
         here = at & mask
         for i in range(LINES):
             for n in range(TICK):
-                lines[i, here + n] = held[i, n] + fed[i % 2, n]
+                x = held[i, n] + fed[i % 2, n]
+                lines[i, here + n] = x if abs(x) > np.float32(DEAD) else np.float32(0.0)
         for n in range(TICK):
             x = n / TICK
             spread = width[k] + (width[k + 1] - width[k]) * x

@@ -10,7 +10,6 @@ from caligo.catalogue import Module, register
 from caligo.document.sound import EffectPart
 from caligo.movement.block import Block
 from caligo.movement.movement import Movement
-from caligo.movement.notes import whole
 from caligo.processing import shared
 from caligo.processing.effect import Effect
 from caligo.processing.processor import Signal, State
@@ -61,7 +60,7 @@ class RingModulator(Effect):
 
     def process_stereo(self, block: Block, signal: Signal, side: Signal | None) -> None:
         """See `Effect.process_stereo`."""
-        phase = self._phase.at(block.moments.of(whole(0.0)))[0]
+        phase = self._phase.at(block.moments.of(self.cue))[0]
         turn, mix = (self.trajectory(key).values(block.moments)[0] for key in ("turn", "mix"))
         made = signal.copy()
         multiply(made, np.stack([phase, phase + 0.25 * turn / 100.0]))

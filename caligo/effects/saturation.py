@@ -19,6 +19,7 @@ from caligo.processing import shared
 from caligo.processing.oversampled import FOURFOLD, Oversampled, mix_bent
 from caligo.processing.processor import State
 from caligo.signal.smoothing import one_pole
+from caligo.signal.state_variable import DEAD
 from caligo.signal.ticks import TICK
 
 SOFT, TAPE, HARD = range(3)
@@ -142,6 +143,9 @@ def _run(
             bent[n] = (made + n * made_step) * (bent[n] - rest - n * rest_step)
         if curve == TAPE:
             kept[3] = _restore(bent, share, kept[3])
+        for i in range(2, 4):
+            if abs(kept[i]) < DEAD:
+                kept[i] = 0.0
         direct = kept[1]
         kept[1] = tick[size - 1]
         mix_bent(tick, direct, bent, mix[k], mix[k + 1])

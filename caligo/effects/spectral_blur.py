@@ -21,6 +21,7 @@ from caligo.processing.effect import Effect
 from caligo.processing.processor import Signal, State
 from caligo.signal.fixed_delay import FixedDelay
 from caligo.signal.gains import crossfade
+from caligo.signal.state_variable import DEAD
 from caligo.signal.ticks import TICK
 
 OVERLAP = 4
@@ -67,6 +68,8 @@ def _blur(
             x = spectrum[side, k]
             power = x.real * x.real + x.imag * x.imag
             powers[side, k] += share * (power - powers[side, k])
+            if powers[side, k] < DEAD:
+                powers[side, k] = 0.0
             level = math.sqrt(powers[side, k])
             if least > 0.0:
                 level *= min(1.0, max(0.0, level / least - 0.5))

@@ -4,13 +4,12 @@ from __future__ import annotations
 
 import numpy as np
 
-from caligo.catalogue import Kind, Module, Parameter, register
-from caligo.document.sound import EffectPart
+from caligo.catalogue import Module, register
 from caligo.movement.block import Block
-from caligo.movement.movement import Movement
+from caligo.movement.periods import paced_parameter
 from caligo.processing import shared
-from caligo.processing.effect import Effect
 from caligo.processing.processor import Signal
+from caligo.processing.swaying import Swaying
 from caligo.signal.sides import scale_sides
 
 
@@ -31,30 +30,19 @@ from caligo.signal.sides import scale_sides
                 0.0,
                 group="Movement",
             ),
-            Parameter(
-                "paced",
-                "Goes with the pace",
-                "Whether the pace of the sound scales its speed.",
-                default=False,
-                kind=Kind.SWITCH,
-                group="Movement",
-            ),
+            paced_parameter(False, "Movement"),
         ),
     )
 )
-class Tremolo(Effect):
+class Tremolo(Swaying):
     """A sine on the level of either side, as a function of time."""
-
-    def __init__(self, part: EffectPart, address: str, movement: Movement, rate: int) -> None:
-        super().__init__(part, address, movement, rate)
-        self._cycles = movement.cycles(f"{address}.period", paced=part.switch("paced"))
 
     def process_stereo(self, block: Block, signal: Signal, side: Signal | None) -> None:
         """See `Effect.process_stereo`."""
         depth, turn = (
             self.trajectory(key).values(block.moments)[0] / 100.0 for key in ("depth", "turn")
         )
-        phase = self._cycles.at(block.moments.of(self.cue))[0]
+        phase = self.cycles(block)
         cycles = np.stack([phase, phase - 0.5 * turn])
         gains = 1.0 - depth * (0.5 - 0.5 * np.cos(2.0 * np.pi * cycles))
         # Louder by what the wave takes on average, so that depth does not turn it down.

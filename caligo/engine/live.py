@@ -122,24 +122,32 @@ class Listening:
         the structure is crossfaded over a block.
         """
         with self._editing:
-            with self._lock:
-                self._loop_start.forget()
-                before, still = self._engine, self._hold_still
-                played = score or before.score
-                if self._emptied:
-                    played = played.model_copy(update={"notes": []})
-                if still == self._held and played == before.score and before.change(sound):
-                    return
-                self._held = still
-                notes, plays = [*played.notes, *self._played], self._plays
-            # Made while what was there plays on; only the state is handed over in between.
-            fresh = Engine(sound, played, rate=self._rate, hold_still=still, notes=notes)
-            with self._lock:
-                if self._plays != plays:
-                    fresh.play([*played.notes, *self._played])
-                fresh.restore_state(self._engine.save_state())
-                fresh.listen(self._most_roll)
-                self._replace(fresh, carries=True)
+            while not self._taken_up(sound, score):
+                pass
+
+    def _taken_up(self, sound: Sound, score: Score | None) -> bool:
+        """Try to take up an edit; False where keys or a panic came while its engine was built."""
+        with self._lock:
+            self._loop_start.forget()
+            before, still, plays = self._engine, self._hold_still, self._plays
+            played = score or before.score
+            if self._emptied:
+                played = played.model_copy(update={"notes": []})
+            if still == self._held and played == before.score and before.change(sound):
+                return True
+            notes = [*played.notes, *self._played]
+        # Made while what was there plays on; only the state is handed over in between.
+        fresh = Engine(sound, played, rate=self._rate, hold_still=still, notes=notes)
+        with self._lock:
+            if self._plays != plays:
+                return False
+            # A loop's start that was made ready meanwhile is that of the sound before.
+            self._loop_start.forget()
+            self._held = still
+            fresh.restore_state(self._engine.save_state())
+            fresh.listen(self._most_roll)
+            self._replace(fresh, carries=True)
+            return True
 
     def hold_still(self, still: Stillness) -> None:
         """Stop all movement at its resting values, freeze it, or let it go on."""

@@ -10,6 +10,7 @@ from caligo.catalogue import Kind, Module, Parameter, register
 from caligo.processing.corner import (
     Floats,
     cutoff_parameter,
+    highest_quality,
     key_follow_parameter,
     mix_parameter,
     quality,
@@ -77,5 +78,4 @@ class Bandpass(SectionFilter):
 
     def widest_quality(self) -> float:
         """See `SectionFilter.widest_quality`."""
-        narrowest = np.array([max(self.trajectories["width"].reach()[0], 0.01)])
-        return float(quality(narrowest)[0]) * self._narrowing()
+        return highest_quality(self.trajectories["width"]) * self._narrowing()

@@ -11,7 +11,6 @@ from caligo.document.sound import FilterPart
 from caligo.movement.block import Block
 from caligo.movement.movement import Movement
 from caligo.processing.corner import (
-    Floats,
     followed,
     key_follow_parameter,
     lowest_corner,
@@ -23,7 +22,7 @@ from caligo.processing.filter import Filter, States
 from caligo.processing.processor import Signal
 from caligo.signal.delay_line import ring_size
 from caligo.signal.short_loop import SHORTEST, run_short_loop
-from caligo.signal.smoothing import one_pole_at
+from caligo.signal.smoothing import one_pole_at, one_pole_delay
 from caligo.signal.ticks import TICK
 
 LOWEST = 20.0
@@ -97,7 +96,9 @@ class Comb(Filter):
         dark = one_pole_at(values["damping"], self.rate)
         if dark.shape != values["damping"].shape:
             dark = np.broadcast_to(dark, values["damping"].shape)
-        length = np.clip(self.rate / tuned - self._darkening(tuned, dark), SHORTEST, self._longest)
+        turn = 2.0 * np.pi * np.minimum(tuned / self.rate, 0.49)
+        late = one_pole_delay(turn, dark[:, None])
+        length = np.clip(self.rate / tuned - late, SHORTEST, self._longest)
         feedback, mix = MOST_FEEDBACK * values["feedback"] / 100.0, values["mix"] / 100.0
         # Noise keeps its level; the loop makes its power 1 / (1 - feedback^2) as much.
         heard = mix * np.sqrt(1.0 - feedback**2)
@@ -110,16 +111,6 @@ class Comb(Filter):
             block.span.first * TICK,
             states,
         )
-
-    def _darkening(self, tuned: Floats, dark: Floats) -> Floats:
-        """Samples by which the damping delays the tuned frequency ``[voices, 2, ticks + 1]``.
-
-        The phase of ``s / (1 - (1 - s) z^-1)`` over the frequency.
-        """
-        turn = 2.0 * np.pi * np.minimum(tuned / self.rate, 0.49)
-        rest = 1.0 - dark[:, None]
-        found: Floats = np.arctan2(rest * np.sin(turn), 1.0 - rest * np.cos(turn)) / turn
-        return found
 
     def tail(self) -> float:
         """See `Processor.tail`: an echo for each turn of the loop."""

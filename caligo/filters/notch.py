@@ -8,6 +8,7 @@ from caligo.catalogue import Module, Moves, Parameter, register
 from caligo.processing.corner import (
     Floats,
     cutoff_parameter,
+    highest_quality,
     key_follow_parameter,
     mix_parameter,
     quality,
@@ -67,8 +68,7 @@ class Notch(SectionFilter):
 
     def widest_quality(self) -> float:
         """See `SectionFilter.widest_quality`."""
-        narrowest = np.array([max(self.trajectories["width"].reach()[0], 0.01)])
-        return float(quality(narrowest)[0])
+        return highest_quality(self.trajectories["width"])
 
     def tail(self) -> float:
         """See `Processor.tail`; the lower gap rings longer."""

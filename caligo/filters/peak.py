@@ -2,12 +2,11 @@
 
 from __future__ import annotations
 
-import numpy as np
-
 from caligo.catalogue import Module, Moves, Parameter, Scale, register
 from caligo.processing.corner import (
     Floats,
     cutoff_parameter,
+    highest_quality,
     key_follow_parameter,
     mix_parameter,
     quality,
@@ -71,6 +70,5 @@ class Peak(SectionFilter):
 
     def widest_quality(self) -> float:
         """See `SectionFilter.widest_quality`."""
-        narrowest = np.array([max(self.trajectories["width"].reach()[0], 0.01)])
-        highest = self.trajectories["gain"].reach()[1]
-        return float(quality(narrowest)[0] * 10.0 ** (max(0.0, highest) / 40.0))
+        lifted: float = 10.0 ** (max(0.0, self.trajectories["gain"].reach()[1]) / 40.0)
+        return highest_quality(self.trajectories["width"]) * lifted

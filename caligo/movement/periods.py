@@ -28,15 +28,15 @@ def period_parameter(help: str, default: float) -> Parameter:
     )
 
 
-def paced_parameter() -> Parameter:
+def paced_parameter(default: bool = True, group: str = "Time") -> Parameter:
     """Whether the pace of the sound scales the speed."""
     return Parameter(
         "paced",
         "Goes with the pace",
         "Whether the pace of the sound scales its speed.",
-        default=True,
+        default=default,
         kind=Kind.SWITCH,
-        group="Time",
+        group=group,
     )
 
 

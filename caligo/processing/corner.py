@@ -111,6 +111,11 @@ def quality(width: Floats) -> Floats:
     return found
 
 
+def highest_quality(width: Trajectory) -> float:
+    """The highest Q that a width in octaves may come to."""
+    return float(quality(np.array([width.reach()[0]]))[0])
+
+
 def followed(cutoff: Floats, key_follow: Floats, block: Block) -> Floats:
     """Cutoffs in Hz with their key follow in per cent ``[voices, ticks + 1]``; 100 % over C4."""
     along = np.exp2((block.pitch - MIDDLE_C_OCTAVES) * key_follow / 100.0)

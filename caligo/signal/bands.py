@@ -11,7 +11,7 @@ import math
 import numpy as np
 from numba import njit
 
-from caligo.signal.state_variable import CONTRACT, coefficients, step
+from caligo.signal.state_variable import CONTRACT, DEAD, coefficients, step
 from caligo.signal.ticks import TICK
 
 FLAT = math.sqrt(2.0)
@@ -58,10 +58,10 @@ def run_band(
         state[:] = 0.0
         signal[:] = 0.0
         return
-    state[0, 0] = l1 if abs(l1) > 1e-20 else 0.0
-    state[0, 1] = l2 if abs(l2) > 1e-20 else 0.0
-    state[1, 0] = r1 if abs(r1) > 1e-20 else 0.0
-    state[1, 1] = r2 if abs(r2) > 1e-20 else 0.0
+    state[0, 0] = l1 if abs(l1) > DEAD else 0.0
+    state[0, 1] = l2 if abs(l2) > DEAD else 0.0
+    state[1, 0] = r1 if abs(r1) > DEAD else 0.0
+    state[1, 1] = r2 if abs(r2) > DEAD else 0.0
 
 
 @njit(cache=True, nogil=True, fastmath=CONTRACT)
@@ -113,5 +113,5 @@ def part(
             state[c, 2, 0], state[c, 2, 1] = c1, c2
             for j in range(3):
                 for m in range(2):
-                    if abs(state[c, j, m]) < 1e-20:
+                    if abs(state[c, j, m]) < DEAD:
                         state[c, j, m] = 0.0

@@ -8,7 +8,7 @@ from __future__ import annotations
 import numpy as np
 from numba import njit
 
-from caligo.signal.state_variable import is_silent, settled
+from caligo.signal.state_variable import DEAD, is_silent, settled
 from caligo.signal.ticks import TICK
 
 
@@ -103,7 +103,7 @@ def run_all_passes(
             total = 0.0
             for c in range(2):
                 for s in range(stages + 1):
-                    if abs(state[v, c, s]) < 1e-20:
+                    if abs(state[v, c, s]) < DEAD:
                         state[v, c, s] = 0.0
                     total += state[v, c, s]
             if not np.isfinite(total):

@@ -5,6 +5,8 @@ from __future__ import annotations
 import numpy as np
 from numba import njit
 
+from caligo.signal.state_variable import DEAD
+
 STANDING = 2.0
 """Hz below which a signal counts as standing: at 20 Hz 0.04 dB are lost."""
 
@@ -21,4 +23,4 @@ def lose_offset(signal: np.ndarray, share: float, state: np.ndarray) -> None:
         for n in range(signal.shape[1]):
             low += share * (signal[c, n] - low)
             signal[c, n] -= low
-        state[c] = low if abs(low) > 1e-20 else 0.0
+        state[c] = low if abs(low) > DEAD else 0.0

@@ -14,6 +14,8 @@ import numpy as np
 from numba import njit
 from numpy.typing import NDArray
 
+from caligo.signal.state_variable import DEAD
+
 STAGES = 18
 """All-passes of both chains together."""
 TRANSITION = 0.0004
@@ -80,5 +82,5 @@ def split(
     for i in range(stages + 1):
         for j in range(2):
             for k in range(2):
-                if abs(state[i, j, k]) < 1e-20:
+                if abs(state[i, j, k]) < DEAD:
                     state[i, j, k] = 0.0

@@ -7,7 +7,7 @@ import math
 import numpy as np
 from numba import njit
 
-from caligo.signal.state_variable import is_silent
+from caligo.signal.state_variable import DEAD, is_silent
 from caligo.signal.ticks import TICK
 
 SHORTEST = 3.0
@@ -71,14 +71,15 @@ def run_short_loop(
                     here = at + k * TICK + n
                     low += (s + n * s_step) * (_read(line, here, away + n * step) - low)
                     into = heard[c, n] + (f + n * f_step) * low
-                    line[here & (size - 1)] = into
+                    # Smaller numbers would slow the processor down.
+                    line[here & (size - 1)] = into if abs(into) > DEAD else 0.0
                     largest = max(largest, abs(into))
                     heard[c, n] = (
                         (w[0] + n * w_step[0]) * heard[c, n]
                         + (w[1] + n * w_step[1]) * into
                         + (w[2] + n * w_step[2]) * low
                     )
-                state[v, c, size] = low if abs(low) > 1e-20 else 0.0
+                state[v, c, size] = low if abs(low) > DEAD else 0.0
             if not math.isfinite(largest):
                 state[v] = 0.0
                 heard[:] = 0.0

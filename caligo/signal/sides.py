@@ -5,6 +5,7 @@ from __future__ import annotations
 import numpy as np
 from numba import njit
 
+from caligo.signal.state_variable import DEAD
 from caligo.signal.ticks import TICK
 
 
@@ -75,5 +76,5 @@ def thin_difference(
             signal[1, i] = middle - difference
             g += g_step
             w += w_step
-    state[0] = s1 if abs(s1) > 1e-20 else 0.0
-    state[1] = s2 if abs(s2) > 1e-20 else 0.0
+    state[0] = s1 if abs(s1) > DEAD else 0.0
+    state[1] = s2 if abs(s2) > DEAD else 0.0

@@ -21,6 +21,16 @@ def one_pole(hertz: float, rate: int) -> float:
     return 1.0 - math.exp(-2.0 * math.pi * hertz / rate)
 
 
+def one_pole_delay(turn: NDArray[np.float64], share: NDArray[np.float64]) -> NDArray[np.float64]:
+    """Samples by which a one-pole delays a sine: the phase of ``s / (1 - (1 - s) z^-1)`` over it.
+
+    `turn` are radians in a sample, `share` that of `one_pole` ``[...]``, both of like shapes.
+    """
+    rest = 1.0 - share
+    found: NDArray[np.float64] = np.arctan2(rest * np.sin(turn), 1.0 - rest * np.cos(turn)) / turn
+    return found
+
+
 def one_pole_at(hertz: NDArray[np.float64], rate: int) -> NDArray[np.float64]:
     """`one_pole` for a corner that moves ``[ticks + 1]``, or one that stays ``[1]``."""
     if hertz.size == 1:

@@ -186,19 +186,24 @@ def test_without_a_recording_the_signal_is_only_late() -> None:
 
 
 @pytest.mark.parametrize("decay", [0.5, 3.0, 12.0])
-@pytest.mark.parametrize("semitones", [0.0, 19.0, 36.0])
-def test_strings_ring_in_tune_and_as_long_as_they_say(semitones: float, decay: float) -> None:
+@pytest.mark.parametrize(
+    ("semitones", "rate"),
+    [(-21.0, 48_000), (0.0, 44_100), (19.0, 48_000), (26.0, 96_000), (36.0, 48_000)],
+)
+def test_strings_ring_in_tune_and_as_long_as_they_say(
+    semitones: float, rate: int, decay: float
+) -> None:
     """Equal temperament over the root; 60 dB in the time set, by Schroeder's integration."""
     hertz = 110.0 * 2.0 ** (semitones / 12.0)
     fx = effect("resonators", chord=[semitones], root=110.0, decay=decay, damping=20_000.0,
-                spread=0.0, mix=100.0)  # fmt: skip
-    heard = through(fx, impulse(decay + 2.0))[0].astype(float)
-    lines = np.abs(np.fft.rfft(heard[: 2 * RATE] * np.hanning(2 * RATE), 32 * RATE))
+                spread=0.0, mix=100.0, rate=rate)  # fmt: skip
+    heard = through(fx, impulse(decay + 2.0, rate))[0].astype(float)
+    lines = np.abs(np.fft.rfft(heard[: 2 * rate] * np.hanning(2 * rate), 32 * rate))
     around = lines[int(32 * hertz * 0.97) : int(32 * hertz * 1.03)]
     found = (around.argmax() + int(32 * hertz * 0.97)) / 32.0
     assert 1200.0 * abs(math.log2(found / hertz)) < 3.0
-    band = scipy.signal.butter(2, [hertz / 1.2, hertz * 1.2], "bandpass", fs=RATE, output="sos")
+    band = scipy.signal.butter(2, [hertz / 1.2, hertz * 1.2], "bandpass", fs=rate, output="sos")
     energy = np.cumsum(scipy.signal.sosfilt(band, heard)[::-1] ** 2)[::-1]
     curve = 10.0 * np.log10(energy / energy[0] + 1e-12)
     a, b = np.argmax(curve < -5.0), np.argmax(curve < -25.0)
-    assert (b - a) / RATE * 3.0 == pytest.approx(decay, rel=0.1)
+    assert (b - a) / rate * 3.0 == pytest.approx(decay, rel=0.1)

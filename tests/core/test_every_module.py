@@ -5,6 +5,7 @@ from __future__ import annotations
 import math
 import subprocess
 import sys
+from collections.abc import Iterator
 from pathlib import Path
 from typing import Any
 
@@ -161,6 +162,32 @@ def test_a_bypassed_processor_rings_out(module: Module) -> None:
         assert np.array_equal(plain, np.roll(noise, chain.latency(), axis=1))
     chain.switch({"ground.fx": False})
     assert chain
+
+
+@processing
+def test_what_has_died_away_is_nothing(module: Module) -> None:
+    """No state goes on shrinking: numbers near a float's least take many times as long."""
+    sound = holding(module)
+    parts = sound.layers[0].filters or sound.layers[0].inserts
+    chain = build_chain(parts, "ground", Movement(sound, SCORE), RATE)
+    note = whole(8.0)
+    noise = np.random.default_rng(1).standard_normal((2, 256 * TICK)).astype(np.float32)
+    seconds = min(150.0, 5.0 + 8.0 * chain.tail())
+    for first in range(0, int(seconds * RATE / TICK), 256):
+        span = Span(first, 256, RATE)
+        signal = noise.copy() if first == 0 else np.zeros_like(noise)
+        chain.process(stereo_block(span, Moments(span.times, note, note)), signal[None])
+    for name, array in numbers_in(chain.save_state()):
+        assert not ((np.abs(array) > 0.0) & (np.abs(array) < 1e-30)).any(), name
+
+
+def numbers_in(state: Any, name: str = "") -> Iterator[tuple[str, np.ndarray]]:
+    """All arrays of numbers in a state, by where they are."""
+    if isinstance(state, dict):
+        for key, value in state.items():
+            yield from numbers_in(value, f"{name}/{key}")
+    elif isinstance(state, np.ndarray) and state.dtype.kind in "fc":
+        yield name, state
 
 
 @named

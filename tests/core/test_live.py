@@ -15,7 +15,7 @@ import scipy.signal
 
 from caligo.document import Sound, read_sound
 from caligo.engine import live
-from caligo.engine.engine import Engine
+from caligo.engine.engine import SMALL_BLOCK, Engine
 from caligo.engine.live import Listening, Loop
 from caligo.engine.long_view import fine
 from caligo.engine.offline import render_array
@@ -293,3 +293,72 @@ def test_a_step_that_an_edit_makes_is_not_echoed() -> None:
     after = np.concatenate([listening.block() for _ in range(60)], axis=1)
     steps = [np.abs(np.diff(wave, 3, axis=1)).max() for wave in (before, after)]
     assert steps[1] < 4.0 * steps[0]
+
+
+def building(monkeypatch: pytest.MonkeyPatch, meanwhile: Callable[[], object]) -> None:
+    """Do something once, while the next edit builds its engine."""
+    made = live.Engine
+    waiting = [meanwhile]
+
+    def build(*args: Any, **options: Any) -> Engine:
+        if waiting:
+            waiting.pop()()
+        return made(*args, **options)
+
+    monkeypatch.setattr(live, "Engine", build)
+
+
+def without_filters(sound: Sound) -> Sound:
+    """Another structure."""
+    other = sound.model_copy(deep=True)
+    other.layers[0].filters = []
+    return other
+
+
+FILTERED = plain_layer(table="saw") | {"filters": [{"id": "f", "kind": "lowpass", "params": {}}]}
+
+
+def test_a_panic_while_an_edit_builds_is_not_undone_by_it(monkeypatch: pytest.MonkeyPatch) -> None:
+    sound = plain_sound(FILTERED)
+    listening = Listening(sound, one_note(45, 30.0), start=3.0)
+    listening.block()
+
+    def panic() -> None:
+        listening.panic()
+        listening.block()
+
+    building(monkeypatch, panic)
+    listening.edit(without_filters(sound))
+    heard = np.concatenate([listening.block() for _ in range(20)], axis=1)
+    assert np.abs(heard[:, 4 * SMALL_BLOCK :]).max() < 1e-6
+
+
+def test_a_key_while_an_edit_builds_is_heard(monkeypatch: pytest.MonkeyPatch) -> None:
+    sound = plain_sound(FILTERED)
+    silent = one_note(45, 30.0).model_copy(update={"notes": []})
+    listening = Listening(sound, silent, start=3.0)
+    listening.block()
+    building(monkeypatch, lambda: listening.press(57))
+    listening.edit(without_filters(sound))
+    heard = np.concatenate([listening.block() for _ in range(10)], axis=1)
+    assert np.abs(heard).max() > 1e-3
+
+
+def test_a_loop_made_ready_while_an_edit_builds_turns_to_the_edited_sound(
+    monkeypatch: pytest.MonkeyPatch,
+) -> None:
+    """What was prepared of the sound before is not heard after the edit."""
+    sound = plain_sound(FILTERED)
+    listening = Listening(sound, one_note(45, 30.0), start=3.0, loop=Loop(3.0, 3.3))
+    listening.block()
+
+    def make_ready() -> None:
+        for _ in range(3):
+            listening.block()
+
+    building(monkeypatch, make_ready)
+    other = without_filters(sound)
+    listening.edit(other)
+    for _ in range(20):
+        listening.block()
+        assert listening._engine.sound == other

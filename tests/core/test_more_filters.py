@@ -164,15 +164,16 @@ def test_formants_are_as_strong_as_the_table_says(vowel: int) -> None:
     assert heard - heard[0] == pytest.approx(wanted, abs=2.5)
 
 
+@pytest.mark.parametrize("rate", RATES)
 @pytest.mark.parametrize("damping", [2_000.0, 20_000.0])
 @pytest.mark.parametrize("tuned", [32.7032, 261.6256, 1_046.5, 4_186.01])
-def test_the_comb_rings_in_tune(tuned: float, damping: float) -> None:
+def test_the_comb_rings_in_tune(tuned: float, damping: float, rate: int) -> None:
     """From C1 to C8, and at its multiples where nothing is damped; below zero an octave lower."""
     spacing = np.geomspace(2.0 ** (-40 / 1200), 2.0 ** (40 / 1200), 321)
 
     def cents(hertz: float, feedback: float) -> float:
         params = {"cutoff": tuned, "feedback": feedback, "damping": damping, "mix": 100}
-        around = np.abs(response("comb", hertz * spacing, **params))
+        around = np.abs(response("comb", hertz * spacing, rate, **params))
         return 1200.0 * math.log2(spacing[around.argmax()])
 
     # Where the damping lies an octave below, hardly anything rings, and what does leans downwards.
@@ -194,17 +195,18 @@ def test_noise_keeps_its_level_in_the_comb() -> None:
         assert abs(change) < 1.0, feedback
 
 
+@pytest.mark.parametrize("rate", RATES)
 @pytest.mark.parametrize("resonance", [0.0, 50.0, 90.0])
-def test_the_ladder_is_its_formula_where_it_is_soft(resonance: float) -> None:
+def test_the_ladder_is_its_formula_where_it_is_soft(resonance: float, rate: int) -> None:
     """``(1 + k/2) / ((1 + s)^4 + k)`` (Zavalishin, chapter 5; from memory) for small signals."""
     k = 3.92 * resonance / 100.0
     hertz = np.geomspace(30.0, 16_000.0, 300)
     impulse = np.zeros((2, TICK * 2048))
     impulse[:, 0] = 1e-4
     params = {"cutoff": 800.0, "resonance": resonance, "drive": 0.0}
-    heard = through("ladder", impulse, **params)[0].astype(float) / 1e-4
-    found = scipy.signal.freqz(heard, worN=hertz, fs=RATE)[1]
-    s = warped(hertz, 800.0)
+    heard = through("ladder", impulse, rate, **params)[0].astype(float) / 1e-4
+    found = scipy.signal.freqz(heard, worN=hertz, fs=rate)[1]
+    s = warped(hertz, 800.0, rate)
     level = math.sqrt(1.0 + 0.25**2)
     wanted = level * (1.0 + 0.5 * k) / ((1.0 + s) ** 4 + k)
     assert np.abs(found - wanted).max() < 2e-3 * np.abs(wanted).max()

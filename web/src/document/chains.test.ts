@@ -11,7 +11,8 @@ const effect = (id: string, kind = "chorus"): Effect => ({
   chains: [],
 });
 
-const sound = (effects: Effect[]) => ({ master: { effects } }) as unknown as Sound;
+const sound = (effects: Effect[]) =>
+  ({ layers: [{ id: "ground" }], buses: [], master: { effects } }) as unknown as Sound;
 const ids = (made: Sound) => made.master.effects.map((one) => one.id);
 
 const changed = (before: Sound, made: Operation[]) => applyOperations(before, made).document;
@@ -29,10 +30,24 @@ describe("chains", () => {
   it("pastes copies under free ids, as many as there is room for", () => {
     const before = sound([effect("chorus"), effect("chorus1"), effect("reverb")]);
     const copies = [effect("chorus"), effect("reverb", "reverb"), effect("delay", "delay")];
-    const made = changed(before, pasted(copies, "/master/effects", before.master.effects, 5));
+    const made = changed(before, pasted(before, copies, "/master/effects", 5));
     expect(ids(made)).toEqual(["chorus", "chorus1", "reverb", "chorus2", "reverb1"]);
     expect(made.master.effects[3]?.params).toEqual({ mix: 20 });
     expect(made.master.effects[3]).not.toBe(copies[0]);
-    expect(pasted(copies, "/master/effects", before.master.effects, 3)).toEqual([]);
+    expect(pasted(before, copies, "/master/effects", 3)).toEqual([]);
+  });
+
+  it("listens to nothing where what it listened to is not in the sound, also inside", () => {
+    const listening = (side: string) => ({ ...effect("squash", "compressor"), params: { side } });
+    const bands = {
+      ...effect("bands", "multiband"),
+      chains: [{ id: "low", effects: [listening("elsewhere")] }],
+    };
+    const copies = [listening("ground"), listening("elsewhere"), bands];
+    const before = sound([]);
+    const made = changed(before, pasted(before, copies, "/master/effects", 8)).master.effects;
+    expect(made.map((one) => one.params.side)).toEqual(["ground", "", undefined]);
+    expect(made[2]?.chains?.[0]?.effects?.[0]?.params.side).toBe("");
+    expect(bands.chains[0]?.effects[0]?.params.side).toBe("elsewhere");
   });
 });

@@ -28,17 +28,25 @@ export function moveTo(sound: Sound, slot: Slot, to: number): Operation[] {
   ];
 }
 
+/** A copy that listens to nothing where what it listened to is not in the sound. */
+function heardHere(copy: Processor, sound: Sound): Processor {
+  const signals = [...sound.layers, ...sound.buses].map((one) => one.id);
+  const params = { ...copy.params };
+  if (typeof params.side === "string" && !signals.includes(params.side)) params.side = "";
+  if (!("chains" in copy) || !copy.chains) return { ...copy, params };
+  const chains = copy.chains.map((chain) => ({
+    ...chain,
+    effects: (chain.effects ?? []).map((effect) => heardHere(effect as Effect, sound) as Effect),
+  }));
+  return { ...copy, params, chains };
+}
+
 /** Copies of filters or effects behind those of a list, under ids that are free there. */
-export function pasted(
-  copies: Processor[],
-  list: string,
-  siblings: { id: string }[],
-  most: number,
-): Operation[] {
-  const taken = siblings.map((one) => one.id);
-  return copies.slice(0, Math.max(0, most - siblings.length)).map((copy) => {
+export function pasted(sound: Sound, copies: Processor[], list: string, most: number): Operation[] {
+  const taken = (valueAt(sound, list) as Processor[]).map((one) => one.id);
+  return copies.slice(0, Math.max(0, most - taken.length)).map((copy) => {
     const id = freeId(copy.id.replace(/\d+$/, ""), taken);
     taken.push(id);
-    return { op: "add", path: `${list}/-`, value: { ...structuredClone(copy), id } };
+    return { op: "add", path: `${list}/-`, value: { ...heardHere(copy, sound), id } };
   });
 }

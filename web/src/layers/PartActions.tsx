@@ -43,10 +43,7 @@ export function PartActions({
     entries.push({
       name: "Duplicate",
       disabled: siblings >= most,
-      act: () =>
-        change("Duplicate", (sound) =>
-          pasted([own()], slot.list, valueAt(sound, slot.list) as Processor[], most),
-        ),
+      act: () => change("Duplicate", (sound) => pasted(sound, [own()], slot.list, most)),
     });
   }
   entries.push({

@@ -27,7 +27,7 @@ export function useCopyEntries(
       help: names.length === 1 ? undefined : names.join(", "),
       group: GROUP,
       disabled: siblings.length >= most,
-      act: () => change("Paste", () => pasted(copied.parts, pointer, siblings, most)),
+      act: () => change("Paste", (sound) => pasted(sound, copied.parts, pointer, most)),
     });
   }
   if (siblings.length > 0) {
