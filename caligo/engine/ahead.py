@@ -53,14 +53,28 @@ class LayerAhead:
             at = 0
         return self._signal[:, at * TICK : (at + span.ticks) * TICK]
 
-    def _begin(self, span: Span) -> None:
-        """Render a stretch from the span's start on."""
+    def prepare(self, span: Span) -> bool:
+        """Render the stretch that begins with `span` now, while there is time; False if it is."""
+        if span.first - self._first < self._signal.shape[1] // TICK:
+            return False
+        self._begin(span, may_go_back=True)
+        return True
+
+    def _begin(self, span: Span, *, may_go_back: bool = False) -> None:
+        """Render a stretch from the span's start on.
+
+        Parameters
+        ----------
+        may_go_back
+            Keep the state even of a stretch no longer than the span, which nobody may come to ask
+            for.
+        """
         self._length = max(span.ticks, min(2 * self._length, LONGEST))
         length = self._length
         if length == LONGEST:
             length, self._offset = max(span.ticks, length - self._offset), 0
         length -= length % span.ticks
-        self._state = self._renderer.save_state() if length > span.ticks else None
+        self._state = self._renderer.save_state() if may_go_back or length > span.ticks else None
         self._first = span.first
         self._signal = self._renderer.render(Span(span.first, length, span.rate))
 

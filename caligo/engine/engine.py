@@ -307,6 +307,14 @@ class Engine:
         self.tick += ticks
         return out
 
+    def prepare(self, ticks: int) -> bool:
+        """Render one layer ahead that the next `ticks` ticks will need; False if all are ready.
+
+        Only while it is listened to, see `listen`.
+        """
+        span = Span(self._inside, ticks, self.rate)
+        return any(x.prepare(span) for x in self.layers.values() if isinstance(x, LayerAhead))
+
     def stream(self, ticks: int, block: int = LARGE_BLOCK) -> Iterator[Signal]:
         """The next `ticks` ticks in blocks of `block` samples ``[2, samples]``.
 

@@ -256,6 +256,17 @@ class Listening:
             self._loop_start.give_back(before)
             return faded(old, self._engine.render(BLOCK_TICKS))
 
+    def prepare(self) -> bool:
+        """Render ahead, while there is time, a layer that the next block needs; False if none.
+
+        What was rendered ahead is dropped where an edit or a key comes, see `LayerAhead`.
+        """
+        with self._lock:
+            turning = self.loop is not None and self.position >= self.loop.end
+            if self._silenced or self._fading is not None or turning:
+                return False
+            return self._engine.prepare(BLOCK_TICKS)
+
     def _last_block(self, before: Engine) -> Signal:
         """The last block of what an edit replaces ``[2, SMALL_BLOCK]``.
 

@@ -204,4 +204,7 @@ class Listener:
                 return False
             self._sent += block.shape[1]
             give_way(self, WAITING if self._sent - self._heard < HUNGRY else SHARING)
+        # Now there is the most time until something has to be sent again.
+        while isinstance(listening, Listening) and listening.prepare():
+            pass
         return True
