@@ -14,7 +14,7 @@ from caligo.movement.block import Block
 from caligo.movement.movement import Movement
 from caligo.processing import shared
 from caligo.processing.effect import Effect
-from caligo.processing.partitions import PARTITION, Spectra, convolve, initial_state, spectra_of
+from caligo.processing.partitions import PARTITION, Response, convolve, initial_state, spectra_of
 from caligo.processing.processor import Signal, State
 from caligo.signal.fixed_delay import FixedDelay
 from caligo.signal.gains import crossfade, scale_stereo
@@ -34,8 +34,8 @@ def response_of(
     length: float,
     reverse: bool,
     decay: float,
-) -> Spectra | None:
-    """The spectra ``[2, partitions, bins]`` of a stretch of a recording, or None if it is missing.
+) -> Response | None:
+    """A stretch of a recording in partitions, or None if it is missing.
 
     `signature` tells one state of the recording from another (`Shelf.signature`); `start` and
     `length` are seconds, `decay` decibels by which its end is lower. Its energy is one, so that
@@ -113,7 +113,7 @@ class Convolution(Effect):
 
     def initial_state(self) -> State:
         """See `Effect.initial_state`."""
-        made = {} if self._response is None else initial_state(self._response.shape[1])
+        made = {} if self._response is None else initial_state(self._response)
         return {**made, "direct": np.zeros((2, PARTITION), np.float32)}
 
     def process_stereo(self, block: Block, signal: Signal, side: Signal | None) -> None:

@@ -30,6 +30,7 @@ SHORTEST = 0.002
 MOST_FEEDBACK = 1.0
 DIFFUSERS = np.array([[0.0131, 0.0197, 0.0293], [0.0139, 0.0183, 0.0307]])
 """Seconds of the all-pass sections of either side."""
+NO_DIFFUSERS = np.zeros((2, 0))
 DIFFUSION = 0.62
 """How much of itself each all-pass gives back."""
 FADE = 32
@@ -37,6 +38,7 @@ FADE = 32
 PITCHES = {"none": 0, "octave": 12, "fifth": 7, "octave_down": -12}
 QUIETEST, LOUDEST = 0.01, 0.25
 """Levels between which ducking sets in: -40 to -12 dB under full scale."""
+LOUDER = math.log(LOUDEST / QUIETEST)
 FOLLOW = 60.0
 """Milliseconds over which the level for ducking is followed."""
 
@@ -78,14 +80,19 @@ def _colour(
     heard: np.ndarray, back: np.ndarray, now: np.ndarray, steps: np.ndarray, ones: np.ndarray
 ) -> None:
     """Damping and low cut of what goes back: from `heard` to `back`, ``[2, TICK]`` both."""
-    for c in range(2):
-        dark, thin = ones[c], ones[2 + c]
-        for n in range(TICK):
-            dark += (now[2] + n * steps[2]) * (heard[c, n] - dark)
-            thin += (now[3] + n * steps[3]) * (dark - thin)
-            back[c, n] = dark - thin
-        ones[c] = dark if abs(dark) > DEAD else 0.0
-        ones[2 + c] = thin if abs(thin) > DEAD else 0.0
+    dark_l, dark_r, thin_l, thin_r = ones[0], ones[1], ones[2], ones[3]
+    # Both sides go in one loop, so that the processor overlaps them.
+    for n in range(TICK):
+        dark, thin = now[2] + n * steps[2], now[3] + n * steps[3]
+        dark_l += dark * (heard[0, n] - dark_l)
+        dark_r += dark * (heard[1, n] - dark_r)
+        thin_l += thin * (dark_l - thin_l)
+        thin_r += thin * (dark_r - thin_r)
+        back[0, n] = dark_l - thin_l
+        back[1, n] = dark_r - thin_r
+    ones[0], ones[1], ones[2], ones[3] = dark_l, dark_r, thin_l, thin_r
+    for i in range(4):
+        ones[i] = ones[i] if abs(ones[i]) > DEAD else 0.0
 
 
 @njit(cache=True, nogil=True)
@@ -124,12 +131,15 @@ def _answer(
     level: float,
 ) -> float:
     """Mix the echoes ``[2, TICK]`` in, ducked by the level of what plays; the level after it."""
+    ducked = now[6] != 0.0 or steps[6] != 0.0
     for n in range(TICK):
         peak = max(abs(tick[0, n]), abs(tick[1, n]))
         level += follow * (peak - level)
-        over = math.log(max(level, QUIETEST) / QUIETEST) / math.log(LOUDEST / QUIETEST)
-        duck = np.float32(math.exp(-(now[6] + n * steps[6]) * min(over, 1.0)))
         share = np.float32(now[7] + n * steps[7])
+        duck = np.float32(1.0)
+        if ducked:
+            over = math.log(max(level, QUIETEST) / QUIETEST) / LOUDER
+            duck = np.float32(math.exp(-(now[6] + n * steps[6]) * min(over, 1.0)))
         for c in range(2):
             tick[c, n] += share * (duck * heard[c, n] - tick[c, n])
     return level if level > 1e-12 else 0.0
@@ -323,7 +333,7 @@ class Delay(Effect):
             float(self.rate),
             np.stack([self._samples(key, block) for key in ("left", "right")]),
             values,
-            DIFFUSERS,
+            DIFFUSERS if self.trajectory("diffusion").reach()[1] > 0.0 else NO_DIFFUSERS,
             self._speed,
             self.part.text("moving") == "tape",
             one_pole(1000.0 / (2.0 * math.pi * FOLLOW), self.rate),

@@ -24,23 +24,21 @@ def _step(
 ) -> tuple[float, float, float, float, float]:
     """A sample through the loop: the last stage's output, and the integrators after it."""
     rest = 1.0 - share
-    # What the four stages hold, as it arrives at the end: y4 = share^4 u + held.
-    held = rest * (s3 + share * (s2 + share * (s1 + share * s0)))
-    squared = share * share
-    u = (x - back * held) / (1.0 + back * squared * squared)
-    u = u / math.sqrt(1.0 + u * u)
-    v = share * (u - s0)
-    y = v + s0
-    s0 = y + v
-    v = share * (y - s1)
-    y = v + s1
-    s1 = y + v
-    v = share * (y - s2)
-    y = v + s2
-    s2 = y + v
-    v = share * (y - s3)
-    y = v + s3
-    return y, s0, s1, s2, y + v
+    # What the stages hold, as it comes out of each: y_k = share^k u + held_k. So all of them are
+    # known at once, as soon as u is.
+    held0 = rest * s0
+    held1 = rest * s1 + share * held0
+    held2 = rest * s2 + share * held1
+    held3 = rest * s3 + share * held2
+    second = share * share
+    third, fourth = share * second, second * second
+    u = (x - back * held3) * (1.0 / (1.0 + back * fourth))
+    u *= 1.0 / math.sqrt(1.0 + u * u)
+    y = fourth * u + held3
+    s0 = 2.0 * (share * u + held0) - s0
+    s1 = 2.0 * (second * u + held1) - s1
+    s2 = 2.0 * (third * u + held2) - s2
+    return y, s0, s1, s2, 2.0 * y - s3
 
 
 @njit(cache=True, nogil=True, fastmath=CONTRACT)

@@ -21,7 +21,7 @@ BELL = np.array([1.0, 0.0, 0.0])
 
 
 @njit(cache=True, nogil=True, fastmath=CONTRACT)
-def run_section(
+def _run_section(
     x: np.ndarray,
     g: np.ndarray,
     d: np.ndarray,
@@ -29,22 +29,59 @@ def run_section(
     lift: np.ndarray,
     state: np.ndarray,
 ) -> None:
-    """One section over a tick, in place: `x` ``[TICK]``, `state` ``[2]``.
+    """One section over a tick, in place: `x` ``[2 channels, TICK]``, `state` ``[2 channels, 2]``.
 
-    `g`, `d` and `lift` ``[2]`` hold the corner's ``tan(pi f / rate)``, ``1 / Q`` and what is added
-    to the weight of the band-pass, at the tick's beginning and end.
+    `g` ``[2 channels, 2]``, `d` and `lift` ``[2]`` hold the corner's ``tan(pi f / rate)``,
+    ``1 / Q`` and what is added to the weight of the band-pass, at the tick's beginning and end.
+    Both channels go in one loop, so that the processor overlaps them.
+    """
+    gl, gl_step = g[0, 0], (g[0, 1] - g[0, 0]) / TICK
+    gr, gr_step = g[1, 0], (g[1, 1] - g[1, 0]) / TICK
+    d_now, d_step = d[0], (d[1] - d[0]) / TICK
+    w_now, w_step = weights[1] + lift[0], (lift[1] - lift[0]) / TICK
+    direct, lows = weights[0], weights[2]
+    l1, l2, r1, r2 = state[0, 0], state[0, 1], state[1, 0], state[1, 1]
+    for n in range(TICK):
+        band, low, l1, l2 = step(x[0, n], l1, l2, coefficients(gl, d_now))
+        x[0, n] = direct * x[0, n] + w_now * d_now * band + lows * low
+        band, low, r1, r2 = step(x[1, n], r1, r2, coefficients(gr, d_now))
+        x[1, n] = direct * x[1, n] + w_now * d_now * band + lows * low
+        gl += gl_step
+        gr += gr_step
+        d_now += d_step
+        w_now += w_step
+    state[0, 0], state[0, 1], state[1, 0], state[1, 1] = l1, l2, r1, r2
+
+
+@njit(cache=True, nogil=True, fastmath=CONTRACT)
+def _add_bandpass(
+    x: np.ndarray,
+    total: np.ndarray,
+    g: np.ndarray,
+    d: np.ndarray,
+    gain: np.ndarray,
+    state: np.ndarray,
+) -> None:
+    """Add a band-pass of `x` to `total` ``[2 channels, TICK]``; `state` ``[2 channels, 2]``.
+
+    `g`, `d` and `gain` ``[2]`` hold the corner's ``tan(pi f / rate)``, ``1 / Q`` and the peak's
+    factor at the tick's beginning and end.
     """
     g_now, g_step = g[0], (g[1] - g[0]) / TICK
     d_now, d_step = d[0], (d[1] - d[0]) / TICK
-    w_now, w_step = weights[1] + lift[0], (lift[1] - lift[0]) / TICK
-    s1, s2 = state[0], state[1]
+    a, a_step = gain[0], (gain[1] - gain[0]) / TICK
+    l1, l2, r1, r2 = state[0, 0], state[0, 1], state[1, 0], state[1, 1]
     for n in range(TICK):
-        band, low, s1, s2 = step(x[n], s1, s2, coefficients(g_now, d_now))
-        x[n] = weights[0] * x[n] + w_now * d_now * band + weights[2] * low
+        shared = coefficients(g_now, d_now)
+        peak = a * d_now
+        band, _, l1, l2 = step(x[0, n], l1, l2, shared)
+        total[0, n] += peak * band
+        band, _, r1, r2 = step(x[1, n], r1, r2, shared)
+        total[1, n] += peak * band
         g_now += g_step
         d_now += d_step
-        w_now += w_step
-    state[0], state[1] = s1, s2
+        a += a_step
+    state[0, 0], state[0, 1], state[1, 0], state[1, 1] = l1, l2, r1, r2
 
 
 @njit(cache=True, nogil=True)
@@ -67,7 +104,7 @@ def run_sections(
     damping
         ``1 / Q`` at every tick ``[voices, ticks + 1]``, the same for all sections.
     weights, lift
-        See `run_section`: ``[3]``, and ``[voices, ticks + 1]``.
+        See `_run_section`: ``[3]``, and ``[voices, ticks + 1]``.
     mix
         Share of the filtered signal at every tick ``[voices, ticks + 1]``.
     state
@@ -80,17 +117,16 @@ def run_sections(
             heard = signal[v, :, k * TICK : (k + 1) * TICK]
             if is_silent(heard[0]) and is_silent(heard[1]) and not state[v].any():
                 continue
-            for c in range(2):
-                wet[c] = heard[c]
-                for s in range(sections):
-                    run_section(
-                        wet[c],
-                        corner[v, s, c, k : k + 2],
-                        damping[v, k : k + 2],
-                        weights,
-                        lift[v, k : k + 2],
-                        state[v, s, c],
-                    )
+            wet[:] = heard
+            for s in range(sections):
+                _run_section(
+                    wet,
+                    corner[v, s, :, k : k + 2],
+                    damping[v, k : k + 2],
+                    weights,
+                    lift[v, k : k + 2],
+                    state[v, s],
+                )
             if not settled(state[v]):
                 state[v] = 0.0
                 wet[:] = 0.0
@@ -122,7 +158,6 @@ def run_side_by_side(
         Integrators ``[voices, sections, 2 channels, 2]``; carried on.
     """
     voices, sections, ends = corner.shape
-    wet = np.empty(TICK)
     total = np.empty((2, TICK))
     for v in range(voices):
         for k in range(ends - 1):
@@ -131,20 +166,14 @@ def run_side_by_side(
                 continue
             total[:] = 0.0
             for s in range(sections):
-                a, a_step = gain[v, s, k], (gain[v, s, k + 1] - gain[v, s, k]) / TICK
-                nothing = np.zeros(2)
-                for c in range(2):
-                    wet[:] = heard[c]
-                    run_section(
-                        wet,
-                        corner[v, s, k : k + 2],
-                        damping[v, s, k : k + 2],
-                        BANDPASS,
-                        nothing,
-                        state[v, s, c],
-                    )
-                    for n in range(TICK):
-                        total[c, n] += (a + n * a_step) * wet[n]
+                _add_bandpass(
+                    heard,
+                    total,
+                    corner[v, s, k : k + 2],
+                    damping[v, s, k : k + 2],
+                    gain[v, s, k : k + 2],
+                    state[v, s],
+                )
             if not settled(state[v]):
                 state[v] = 0.0
                 total[:] = 0.0

@@ -64,22 +64,27 @@ def run_short_loop(
             s, s_step = dark[v, k], (dark[v, k + 1] - dark[v, k]) / TICK
             w, w_step = weights[v, :, k], (weights[v, :, k + 1] - weights[v, :, k]) / TICK
             largest = 0.0
-            for c in range(2):
-                away, step = length[v, c, k], (length[v, c, k + 1] - length[v, c, k]) / TICK
-                line, low = state[v, c, :size], state[v, c, size]
-                for n in range(TICK):
-                    here = at + k * TICK + n
-                    low += (s + n * s_step) * (_read(line, here, away + n * step) - low)
-                    into = heard[c, n] + (f + n * f_step) * low
-                    # Smaller numbers would slow the processor down.
-                    line[here & (size - 1)] = into if abs(into) > DEAD else 0.0
-                    largest = max(largest, abs(into))
-                    heard[c, n] = (
-                        (w[0] + n * w_step[0]) * heard[c, n]
-                        + (w[1] + n * w_step[1]) * into
-                        + (w[2] + n * w_step[2]) * low
-                    )
-                state[v, c, size] = low if abs(low) > DEAD else 0.0
+            left, left_step = length[v, 0, k], (length[v, 0, k + 1] - length[v, 0, k]) / TICK
+            right, right_step = length[v, 1, k], (length[v, 1, k + 1] - length[v, 1, k]) / TICK
+            line_l, line_r = state[v, 0, :size], state[v, 1, :size]
+            low_l, low_r = state[v, 0, size], state[v, 1, size]
+            # Both sides go in one loop, so that the processor overlaps them.
+            for n in range(TICK):
+                here = at + k * TICK + n
+                share, back = s + n * s_step, f + n * f_step
+                low_l += share * (_read(line_l, here, left + n * left_step) - low_l)
+                low_r += share * (_read(line_r, here, right + n * right_step) - low_r)
+                into_l, into_r = heard[0, n] + back * low_l, heard[1, n] + back * low_r
+                # Smaller numbers would slow the processor down.
+                line_l[here & (size - 1)] = into_l if abs(into_l) > DEAD else 0.0
+                line_r[here & (size - 1)] = into_r if abs(into_r) > DEAD else 0.0
+                largest = max(largest, abs(into_l), abs(into_r))
+                given, turned = w[0] + n * w_step[0], w[1] + n * w_step[1]
+                delayed = w[2] + n * w_step[2]
+                heard[0, n] = given * heard[0, n] + turned * into_l + delayed * low_l
+                heard[1, n] = given * heard[1, n] + turned * into_r + delayed * low_r
+            state[v, 0, size] = low_l if abs(low_l) > DEAD else 0.0
+            state[v, 1, size] = low_r if abs(low_r) > DEAD else 0.0
             if not math.isfinite(largest):
                 state[v] = 0.0
                 heard[:] = 0.0

@@ -33,8 +33,9 @@ NEARLY = 1_536
 """Frames left to play, 32 ms, that are nearly none."""
 STEP_DOWN = 1_024
 """Frames by which it shrinks after a while of calm."""
-CALM = 400
-"""Reports of the browser (8.5 s) without running dry that are such a while."""
+CALM = 1_500
+"""Reports of the browser (32 s) without nearly running dry that are such a while: where a machine
+is taken away now and then, the lead stays long enough for the next time."""
 HUNGRY = 4_096
 """Below so many frames ahead, drawing gives way to listening."""
 STOPPED_ON_AN_ERROR = (

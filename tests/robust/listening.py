@@ -5,6 +5,8 @@
 Alone, while another page draws, while it is edited every two seconds, while it loops, while
 exports run and while recordings are taken in. A client plays what it is sent at the rate of a
 sound card, from the moment that it has what a browser buffers, and counts when it has nothing.
+Where this is a virtual machine whose host gave its processors to others just then (steal time,
+proc(5)), that is said: nobody can play while he is not there.
 """
 
 from __future__ import annotations
@@ -12,11 +14,13 @@ from __future__ import annotations
 import asyncio
 import contextlib
 import json
+import os
 import struct
 import subprocess
 import sys
 import tempfile
 import time
+from collections import deque
 from collections.abc import AsyncIterator, Awaitable, Callable
 from dataclasses import dataclass
 from pathlib import Path
@@ -35,6 +39,10 @@ STEP = 0.02
 """Seconds between the client's reports of what it has played."""
 FROM = 20.0
 """Seconds from which it is listened to."""
+LATELY = 0.4
+"""Seconds before it ran dry in which the machine may have been away."""
+MUCH = 40.0
+"""Milliseconds that were taken from it then, of all its processors, that explain it."""
 SOUND = "Gelatin Choir"
 UPLOAD = """
 import sys, httpx
@@ -54,8 +62,18 @@ class Heard:
     received: int = 0
     played: float = 0.0
     dry: int = 0
+    robbed: int = 0
+    """How often of these the machine's processors had been given to others."""
     least: float = 1e9
     """The least that was left to play once it was going, in milliseconds."""
+
+
+def stolen() -> float:
+    """Milliseconds for which others had this machine's processors, since it started."""
+    with contextlib.suppress(OSError, IndexError):
+        fields = Path("/proc/stat").read_text().split("\n", 1)[0].split()
+        return 1e3 * int(fields[8]) / os.sysconf("SC_CLK_TCK")
+    return 0.0
 
 
 class Player:
@@ -75,12 +93,15 @@ class Player:
                 await asyncio.sleep(0.005)
             began = time.perf_counter()
             empty = False
+            lately = deque([stolen()], maxlen=round(LATELY / STEP))
             while (now := time.perf_counter() - began) < seconds:
                 await asyncio.sleep(STEP)
+                lately.append(stolen())
                 wanted = now * RATE
                 missing = wanted > heard.received
                 if missing and not empty:
                     heard.dry += 1
+                    heard.robbed += lately[-1] - lately[0] >= MUCH
                 if missing:
                     # Nothing is played meanwhile; time starts again from what there is.
                     began += (wanted - heard.received) / RATE
@@ -236,8 +257,8 @@ async def measure(server: Server, seconds: float, name: str, only: str) -> int:
             heard = await studio.player(name).play(seconds, loop)
         dry += heard.dry
         print(
-            f"{name}, {what:<30} ran dry {heard.dry} times in {heard.played / RATE:.0f} s; "
-            f"least left {heard.least:.0f} ms",
+            f"{name}, {what:<30} ran dry {heard.dry} times in {heard.played / RATE:.0f} s, "
+            f"{heard.robbed} of them while the machine was away; least left {heard.least:.0f} ms",
             flush=True,
         )
     return dry
