@@ -21,10 +21,11 @@ from numpy.typing import NDArray
 
 from caligo.document import Score, Sound, read_sound
 from caligo.document.held import held_chord
-from caligo.engine.coarse_view import coarse
+from caligo.engine.coarse_view import coarse, looks
+from caligo.engine.drawn import Drawn
 from caligo.engine.engine import DEFAULT_RATE, SMALL_BLOCK, Engine
 from caligo.engine.live import Listening
-from caligo.engine.long_view import COLUMNS, Tile, fine
+from caligo.engine.long_view import COLUMNS, Summary, Tile, fine
 from caligo.engine.skim import Skim, evenly
 from caligo.engine.warm import warm
 from caligo.measure.spectrogram import FLOOR, ROWS
@@ -200,15 +201,43 @@ def seen_from_afar(tiles: Iterable[Any]) -> NDArray[np.float64]:
     return found
 
 
+def thirds_of(away: NDArray[np.float64]) -> str:
+    """Mean differences ``[columns, ROWS]`` of the thirds of the rows."""
+    return ", ".join(f"{third.mean():.1f}" for third in np.array_split(away, 3, axis=1)) + " dB"
+
+
+def edit_of(sound: Any) -> dict[str, Any]:
+    """A sound whose first layer is 6 dB softer, with its first filter's corner an octave lower."""
+    document: dict[str, Any] = sound.as_document()
+    layer = document["layers"][0]
+    layer["params"]["level"] = max(-80.0, layer["params"]["level"] - 6.0)
+    for part in layer["filters"][:1]:
+        if "cutoff" in part["params"]:
+            part["params"]["cutoff"] = max(20.0, 0.5 * part["params"]["cutoff"])
+    return document
+
+
 def bench_coarse_pictures() -> None:
     """How far the coarse picture of each demo sound is from the exact one, seen from afar."""
     score = held_chord("C2 G2 D3 A3", 240.0)
     for make in SOUNDS:
         sound = read_sound(make())
-        exact = seen_from_afar(fine(sound, score, threads=2))
+        whole = list(fine(sound, score, threads=2))
+        exact = seen_from_afar(whole)
         away = np.abs(seen_from_afar(coarse(sound, score, threads=2)) - exact)
-        thirds = [f"{third.mean():.1f}" for third in np.array_split(away, 3, axis=1)]
-        say(f"{sound.name}, coarse picture: lows, middle, highs", f"{', '.join(thirds)} dB",
+        say(f"{sound.name}, coarse picture: lows, middle, highs", thirds_of(away),
+            "at most 3 dB each")  # fmt: skip
+        edited = read_sound(edit_of(sound))
+        parts = list(fine(edited, score, threads=2))
+        drawn = Drawn.of(
+            {look.index: look for look in looks(sound, score, threads=2)},
+            [part for part in whole if isinstance(part, Tile)],
+            Summary(),
+        )
+        away = np.abs(
+            seen_from_afar(coarse(edited, score, threads=2, basis=drawn)) - seen_from_afar(parts)
+        )
+        say(f"{sound.name}, the same after an edit of the picture before", thirds_of(away),
             "at most 3 dB each")  # fmt: skip
 
 

@@ -7,9 +7,8 @@ all rows, and effects with long tails make up for what they have not heard.
 from __future__ import annotations
 
 import math
-from collections.abc import Iterator
-from concurrent.futures import Future, ThreadPoolExecutor
-from dataclasses import dataclass
+from collections.abc import Iterator, Sequence
+from concurrent.futures import ThreadPoolExecutor
 from queue import SimpleQueue
 
 import numpy as np
@@ -17,13 +16,16 @@ from numpy.typing import NDArray
 
 from caligo.document.score import Score
 from caligo.document.sound import Sound
+from caligo.engine.drawn import Drawn, Look
 from caligo.engine.engine import DEFAULT_RATE, Engine, Interrupted
 from caligo.engine.long_view import COLUMNS, Tile
 from caligo.measure.loudness import lufs
-from caligo.measure.spectrogram import mean_column
+from caligo.measure.spectrogram import FLOOR, mean_column
 from caligo.measure.stereo import stereo_image
 from caligo.movement.stillness import Stillness
 from caligo.signal.ticks import TICK
+
+Levels = NDArray[np.float64]
 
 LOOKS = 32
 """Looks at the length that the coarse picture is made from."""
@@ -36,16 +38,8 @@ ROLL = 0.15
 JOINED_SPAN = 5
 """Columns that each of the joined picture covers."""
 QUIET = -90.0
-
-
-@dataclass(frozen=True, slots=True)
-class _Look:
-    """What is seen at one moment: levels ``[ROWS]`` as bytes, loudness in LUFS, width."""
-
-    index: int
-    levels: NDArray[np.uint8]
-    loudness: float
-    width: float
+ALIKE = 12.0
+"""Decibels between looks at two states of a sound at which little of one is taken for the other."""
 
 
 def evenly(count: int) -> list[int]:
@@ -60,7 +54,7 @@ def evenly(count: int) -> list[int]:
     return [int(f"{i:0{bits}b}"[::-1], 2) for i in range(count)]
 
 
-def coarse(
+def looks(
     sound: Sound,
     score: Score,
     *,
@@ -68,11 +62,8 @@ def coarse(
     hold_still: Stillness = False,
     threads: int = 1,
     interrupted: Interrupted = lambda: False,
-) -> Iterator[Tile]:
-    """A first picture from looks at the length, so that it is there at once.
-
-    Looks come in an order that covers the whole from the first on. The first ones come each as a
-    tile of its own, then as one that joins them; the last tile joins all.
+) -> Iterator[Look]:
+    """`LOOKS` looks at the length, in an order that covers the whole from the first on.
 
     Parameters
     ----------
@@ -81,7 +72,7 @@ def coarse(
     """
     engines: SimpleQueue[Engine] = SimpleQueue()
 
-    def look(index: int) -> _Look | None:
+    def look(index: int) -> Look | None:
         if interrupted():
             return None
         if engines.empty():
@@ -91,57 +82,124 @@ def coarse(
         engines.put(engine)
         return found
 
-    found: dict[int, _Look] = {}
     pool = ThreadPoolExecutor(threads)
     try:
-        looks: list[Future[_Look | None]] = [pool.submit(look, index) for index in evenly(LOOKS)]
-        for future in looks:
+        for future in [pool.submit(look, index) for index in evenly(LOOKS)]:
             seen = future.result()
             if seen is None:
                 return
-            found[seen.index] = seen
-            if len(found) <= FIRST_LOOKS:
-                yield _tile_of(seen)
-            if len(found) in (FIRST_LOOKS, LOOKS):
-                yield _joined([found[i] for i in sorted(found)])
+            yield seen
     finally:
         pool.shutdown(cancel_futures=True)
 
 
-def _look_at(engine: Engine, index: int) -> _Look:
+def _look_at(engine: Engine, index: int) -> Look:
     centre = (index + 0.5) / LOOKS * engine.score.length
     first = max(0, int(centre * engine.rate / TICK) - LOOK_TICKS // 2)
     signal = engine.glance(first, LOOK_TICKS, ROLL)
     # Both filters of K-weighting are left out: a first picture needs no more.
     loudness = lufs(2.0 * float(np.mean(signal.astype(np.float64) ** 2)))
-    return _Look(index, mean_column(signal, engine.rate), loudness, stereo_image(signal).width)
+    return Look(index, mean_column(signal, engine.rate), loudness, stereo_image(signal).width)
 
 
-def _tile_of(look: _Look) -> Tile:
+def _between(values: NDArray[np.floating], places: Sequence[int], count: int) -> Levels:
+    """Values of looks at `places`, brought to `count` columns ``[count, ...]``."""
+    middles = (np.arange(count) + 0.5) * LOOKS / count - 0.5
+    at = np.interp(middles, places, np.arange(len(places)))
+    first = np.clip(at.astype(int), 0, max(0, len(places) - 2))
+    share = (at - first).reshape(-1, *[1] * (values.ndim - 1))
+    before, after = values[first], values[np.minimum(first + 1, len(places) - 1)]
+    joined: Levels = before + share * (after - before)
+    return joined
+
+
+class CoarseView:
+    """The first picture of the whole, which grows with each look.
+
+    Parameters
+    ----------
+    basis
+        The picture of an earlier state of the sound. What its looks did not see of it is taken
+        over, as far as the looks of both states are alike: an edit that leaves most as it was
+        leaves most of the picture as exact as it was.
+    """
+
+    def __init__(self, basis: Drawn | None = None) -> None:
+        self.looks: dict[int, Look] = {}
+        self._basis = basis
+
+    def add(self, look: Look) -> list[Tile]:
+        """Take in a look; the tiles that it makes."""
+        self.looks[look.index] = look
+        tiles = []
+        if len(self.looks) <= FIRST_LOOKS and self._basis is None:
+            tiles.append(_tile_of(look))
+        if len(self.looks) in (FIRST_LOOKS, LOOKS):
+            tiles.append(self._joined())
+        return tiles
+
+    def _joined(self) -> Tile:
+        """One tile over the whole length, in which neighbouring looks go over into each other."""
+        span = JOINED_SPAN if self._basis is None else 1
+        count = COLUMNS // span
+        places = sorted(self.looks)
+        found = [self.looks[index] for index in places]
+        levels = _between(np.array([x.levels for x in found], np.float64), places, count)
+        loudness = _between(np.array([max(x.loudness, QUIET) for x in found]), places, count)
+        width = _between(np.array([x.width for x in found]), places, count)
+        drawn = self._basis
+        if drawn is not None:
+            looked = _between(drawn.looks[places].astype(np.float64), places, count)
+            levels += _alike((levels - looked) * (-FLOOR / 255.0)) * (drawn.levels - looked)
+            looked = _between(drawn.look_loudness[places], places, count)
+            alike = _alike(loudness - looked)
+            loudness += alike * (np.maximum(drawn.loudness, QUIET) - looked)
+            width += alike * (drawn.width - _between(drawn.look_width[places], places, count))
+        return Tile(
+            0,
+            span,
+            False,
+            np.clip(levels, 0.0, 255.0).astype(np.uint8),
+            [float(v) if v > QUIET else -math.inf for v in loudness],
+            np.maximum(width, 0.0).tolist(),
+        )
+
+
+def _alike(decibels: Levels) -> Levels:
+    """How alike two states are whose looks differ by so much, 0 to 1."""
+    found: Levels = np.exp(-((decibels / ALIKE) ** 2))
+    return found
+
+
+def coarse(
+    sound: Sound,
+    score: Score,
+    *,
+    rate: int = DEFAULT_RATE,
+    hold_still: Stillness = False,
+    threads: int = 1,
+    basis: Drawn | None = None,
+    interrupted: Interrupted = lambda: False,
+) -> Iterator[Tile]:
+    """A first picture from looks at the length, so that it is there at once.
+
+    The first looks come each as a tile of its own, then as one that joins them; the last tile
+    joins all. See `looks` and `CoarseView`.
+    """
+    view = CoarseView(basis)
+    for look in looks(
+        sound,
+        score,
+        rate=rate,
+        hold_still=hold_still,
+        threads=threads,
+        interrupted=interrupted,
+    ):
+        yield from view.add(look)
+
+
+def _tile_of(look: Look) -> Tile:
     span = COLUMNS // FIRST_LOOKS
     first = look.index * FIRST_LOOKS // LOOKS * span
     levels = look.levels[None, :]
     return Tile(first, span, False, levels, [look.loudness], [look.width])
-
-
-def _joined(looks: list[_Look]) -> Tile:
-    """One tile over the whole length, in which neighbouring looks go over into each other."""
-    count = COLUMNS // JOINED_SPAN
-    places = np.array([look.index for look in looks])
-    at = np.interp((np.arange(count) + 0.5) * LOOKS / count - 0.5, places, np.arange(len(places)))
-
-    def between(values: NDArray[np.float64]) -> NDArray[np.float64]:
-        first = np.clip(at.astype(int), 0, len(looks) - 2)
-        share = (at - first).reshape(-1, *[1] * (values.ndim - 1))
-        joined: NDArray[np.float64] = values[first] + share * (values[first + 1] - values[first])
-        return joined
-
-    loudness = between(np.array([max(look.loudness, QUIET) for look in looks]))
-    return Tile(
-        0,
-        JOINED_SPAN,
-        False,
-        between(np.array([look.levels for look in looks], dtype=np.float64)).astype(np.uint8),
-        [float(v) if v > QUIET else -math.inf for v in loudness],
-        between(np.array([look.width for look in looks])).tolist(),
-    )

@@ -206,6 +206,18 @@ class Engine:
         number = (tick + self._ahead) // PIECE_TICKS
         return self._stems is not None and number > 0 and self._stems.has(self._mix_key, number)
 
+    def kept_whole(self) -> bool:
+        """Whether the store holds all that an exact and quick start at any moment needs."""
+        store, pieces = self._stems, (self.length_ticks + self._ahead) // PIECE_TICKS
+        if store is None:
+            return False
+        layers = [layer for layer in self.layers.values() if isinstance(layer, CachedLayer)]
+        if not all(layer.kept(number) for layer in layers for number in range(pieces)):
+            return False
+        return self.mixer.tail() < WORTH or all(
+            store.has(self._mix_key, number) for number in range(1, pieces + 1)
+        )
+
     def run(self, ticks: int) -> None:
         """Go on without keeping what is heard."""
         for _ in self.stream(ticks, MIDDLE_BLOCK):

@@ -14,6 +14,7 @@ from caligo.document.sound import Sound
 from caligo.engine.engine import DEFAULT_RATE, MIDDLE_BLOCK, Engine, Interrupted
 from caligo.engine.metering import CELL_TICKS, StageMeter
 from caligo.engine.stems import StemStore, ticks_in
+from caligo.measure.findings import Finding, findings
 from caligo.measure.loudness import MOMENTARY, LoudnessMeter, lufs
 from caligo.measure.spectrogram import ROWS, Column, SpectrogramStream, longest_window
 from caligo.measure.stereo import stereo_image
@@ -66,6 +67,8 @@ class Summary:
         are those of `caligo.engine.metering`.
     peaks
         The highest peak behind every stage, in dB.
+    findings
+        What stands out over the whole length.
     """
 
     integrated: float = -math.inf
@@ -76,6 +79,7 @@ class Summary:
     loudness: list[float] = field(default_factory=list)
     stages: dict[str, list[float]] = field(default_factory=dict)
     peaks: dict[str, float] = field(default_factory=dict)
+    findings: list[Finding] = field(default_factory=list)
 
 
 class _Columns:
@@ -163,6 +167,7 @@ def fine(
     spectra = SpectrogramStream(rate, hop)
     columns = _Columns(rate, hop)
     waiting: list[Column] = []
+    whole: list[Column] = []
     first = 0
 
     def tile() -> Tile:
@@ -188,14 +193,17 @@ def fine(
         if len(waiting) >= max(1, min(24, int(2.0 / hop))):
             yield tile()
             first += len(waiting)
+            whole += waiting
             waiting = []
     waiting += spectra.finish()
     if waiting and first < COLUMNS:
         yield tile()
+    whole += waiting
     summary = columns.summary()
     summary.stages = stage_lines(meter, engine.length_ticks)
     summary.peaks = stage_peaks(meter)
     summary.loudness = [columns.loudness_at(i) for i in range(COLUMNS)]
+    summary.findings = findings(np.array(whole[:COLUMNS], np.uint8), engine.voicing.fundamentals())
     yield summary
 
 

@@ -210,6 +210,10 @@ class CachedLayer:
             run_in(self._renderer, tick)
             self._exact = False
 
+    def kept(self, number: int) -> bool:
+        """Whether a piece lies in the store."""
+        return self._store.has(self._key, number)
+
     def settle(self, tick: int, most: float) -> LayerRenderer:
         """The renderer itself, ready to go on from `tick` without the store."""
         if self._at == tick and not self._held:

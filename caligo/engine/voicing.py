@@ -35,6 +35,11 @@ class Voicing:
         self.none = as_notes([])
         self.tuning = Tuning(sound.number("a4"), sound.scale)
 
+    def fundamentals(self) -> list[float]:
+        """The pitches of all notes in Hz, without what layers add, lowest first."""
+        keys = {key for voice in self.voices for _, key in voice.line}
+        return [2.0 ** self.tuning.octaves(key) for key in sorted(keys)]
+
     def moments(
         self, times: Floats, notes: Notes, shared: ModulatorValues | None = None
     ) -> Moments:

@@ -38,6 +38,8 @@ MOST = 8
 TABLES = ("triangle", "saw", "square")
 MIDDLE_C = 60
 SILENT = -80.0
+SCATTERED = 1_000
+"""The index of the chance by which a voice in unison begins elsewhere."""
 AROUND = REACH // (2 * TICK) + 1
 """Ticks that are rendered before and after, for the filter that halves the sample rate."""
 
@@ -126,7 +128,7 @@ class ModulationItem:
         category="Oscillators",
         name="Operators",
         help="Up to eight waves; which acts on which, and how much, makes the colour.",
-        parameters=(*voice_parameters(), *unison_parameters(scatter=False)),
+        parameters=(*voice_parameters(), *unison_parameters()),
         items=(Items("operator", 1, MOST), Items("modulation", 0, 24)),
         picture="spectrum",
     )
@@ -206,11 +208,19 @@ class Operators(InUnison):
         return np.clip(steps, 0.0, HIGHEST, out=steps)
 
     def _begin(self, seed: int) -> NDArray[np.float64]:
-        """Cycles with which a voice's operators begin ``[operators]``."""
+        """Cycles with which a voice's operators begin ``[operators]``.
+
+        In unison each voice begins somewhere else in the note's cycle, its operators together: how
+        they act on each other stays as it is.
+        """
+        own = np.uint64(derive(self.seed, seed))
+        scatter = self.part.number("scatter") / 100.0 if len(self._offsets) > 1 else 0.0
+        ahead = scatter * unit(own, SCATTERED) if scatter else 0.0
         return np.array(
             [
                 item.number("phase") / 360.0
-                + (0.0 if item.switch("restart") else unit(np.uint64(derive(self.seed, seed)), o))
+                + (0.0 if item.switch("restart") else unit(own, o))
+                + ahead * (item.number("ratio") if item.text("tuned") == "ratio" else 1.0)
                 for o, item in enumerate(self._operators)
             ]
         )

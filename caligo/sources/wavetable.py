@@ -339,7 +339,7 @@ class Wavetable(Source):
             key: self.movement.trajectory(f"{self.path}.{key}")
             for key in ("position", "warp_amount", "fine", "level", "detune", "spread")
         }
-        self._offsets, self._intervals = unison(self.part)
+        self._offsets, self._intervals = unison(self.part, self.seed)
         self._phases = Phases(self._trajectories["fine"], self.rate)
         self._phases_added = Accumulated()
         self._begun: dict[int, NDArray[np.float64]] = {}

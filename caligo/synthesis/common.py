@@ -2,10 +2,13 @@
 
 from __future__ import annotations
 
+import math
+
 import numpy as np
 
 from caligo.catalogue import Choice, Kind, Moves, Parameter, Scale
 from caligo.document.sound import Part
+from caligo.movement.chance import derive, signed
 from caligo.movement.notes import Floats
 
 PATTERNS: dict[str, tuple[str, tuple[float, ...]]] = {
@@ -30,6 +33,19 @@ _SCATTER = Parameter(
     high=100.0,
     default=100.0,
 )
+_IRREGULARITY = Parameter(
+    "irregularity",
+    "Irregularity",
+    "How unevenly the oscillators are tuned: even ones beat alike again every few seconds.",
+    group="Unison",
+    when=("unison", ()),
+    seeded=True,
+    unit="%",
+    high=100.0,
+    default=70.0,
+)
+MOST_IRREGULAR = 0.48
+"""The share of the distance to its neighbours by which an oscillator moves at most."""
 
 
 def voice_parameters() -> tuple[Parameter, ...]:
@@ -126,15 +142,28 @@ def unison_parameters(*, scatter: bool = True) -> tuple[Parameter, ...]:
             default=70.0,
             moves=Moves.PER_NOTE,
         ),
+        _IRREGULARITY,
         *((_SCATTER,) if scatter else ()),
     )
 
 
-def unison(part: Part) -> tuple[Floats, Floats]:
+def _places(count: int, irregularity: float, seed: int) -> Floats:
+    """Places from -1 to 1 ``[count]``, the inner ones of which lie unevenly, 0 to 1."""
+    places = np.linspace(-1.0, 1.0, count)
+    way = MOST_IRREGULAR * irregularity * 2.0 / (count - 1)
+    own = np.uint64(derive(seed, 11))
+    for o in range(1, count - 1):
+        chance = signed(own, o)
+        # At least half of the way, so that no chance makes them even.
+        places[o] += way * math.copysign(0.5 + 0.5 * abs(chance), chance)
+    return places
+
+
+def unison(part: Part, seed: int) -> tuple[Floats, Floats]:
     """A source's oscillators: shares of detune and spread -1 to 1, and intervals in cents.
 
     Both are ``[oscillators]``. The shares run from left to right within each interval, so that
-    every interval is heard on both sides.
+    every interval is heard on both sides; `seed` makes their places uneven.
     """
     count = int(part.number("unison"))
     name = part.text("pattern")
@@ -144,7 +173,8 @@ def unison(part: Part) -> tuple[Floats, Floats]:
     for interval in set(intervals.tolist()):
         among = np.flatnonzero(intervals == interval)
         if len(among) > 1:
-            offsets[among] = np.linspace(-1.0, 1.0, len(among))
+            places = _places(len(among), part.number("irregularity") / 100.0, seed)
+            offsets[among] = places
         elif count > 1:
             offsets[among] = -1.0 + 2.0 * among[0] / (count - 1)
     return offsets, intervals

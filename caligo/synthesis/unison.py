@@ -31,7 +31,7 @@ class InUnison(Source):
 
     def __init__(self, *args: object) -> None:
         super().__init__(*args)  # type: ignore[arg-type]
-        self._offsets, self._intervals = unison(self.part)
+        self._offsets, self._intervals = unison(self.part, self.seed)
         self._detune = self.movement.trajectory(f"{self.path}.detune")
         self._spread = self.movement.trajectory(f"{self.path}.spread")
 

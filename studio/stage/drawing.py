@@ -13,8 +13,9 @@ import numpy as np
 
 from caligo.document import Score, Sound
 from caligo.document.sound import Layer
-from caligo.engine.coarse_view import coarse
-from caligo.engine.engine import DEFAULT_RATE
+from caligo.engine.coarse_view import CoarseView, looks
+from caligo.engine.drawn import Drawn, PictureStore, family_of, picture_key
+from caligo.engine.engine import DEFAULT_RATE, Engine
 from caligo.engine.long_view import CLOSER_COLUMNS, COLUMNS, Summary, Tile, closer, fine
 from caligo.engine.pictures import picture
 from caligo.engine.stem_keys import stem_key
@@ -26,6 +27,7 @@ from caligo.movement.returns import Return, Returns, returns_after
 from caligo.movement.stillness import Stillness
 from studio.stage.messages import (
     CloserHeader,
+    FindingOut,
     NotesNews,
     PictureNews,
     ReadingOut,
@@ -38,6 +40,8 @@ from studio.stage.messages import (
 from studio.stage.packets import CLOSER, TILE, TRAJECTORIES, packet
 
 Stretch = tuple[float, float]
+PICTURES = "pictures"
+"""The folder of finished pictures, in that of the stems."""
 MOST_PICTURES = 24
 MOST_NOTES = 64
 """Notes whose courses are told apart: more lines cannot be read in a row."""
@@ -165,6 +169,7 @@ def summary_news(summary: Summary, revision: int) -> SummaryNews:
         loudness=[_number(v) for v in summary.loudness],
         stages={k: [_number(v) for v in line] for k, line in summary.stages.items()},
         peaks={k: _number(v) for k, v in summary.peaks.items()},
+        findings=[FindingOut(**asdict(one)) for one in summary.findings],
     )
 
 
@@ -195,24 +200,40 @@ def draw(
 
     They are finished here, so that the process that plays only has to pass them on.
 
-    `stems` is the folder of finished stems and its limit in bytes.
+    `stems` is the folder of finished stems and its limit in bytes. A sound that was drawn before is
+    shown at once; its stems are rendered again only where they are gone.
     """
     yield trajectories_packet(sound, score, POINTS, revision, hold_still)
-    first = coarse(sound, score, hold_still=hold_still, threads=THREADS, interrupted=interrupted)
-    for tile in first:
-        yield tile_packet(tile, revision)
-    if interrupted():
-        return
+    store, pictures = StemStore(*stems), PictureStore(stems[0] / PICTURES)
+    key = picture_key(sound, score, hold_still)
+    drawn = pictures.read(key)
+    view = None
+    if drawn is None:
+        family = family_of(sound, score, hold_still)
+        view = CoarseView(pictures.newest(family))
+        for look in looks(
+            sound, score, hold_still=hold_still, threads=THREADS, interrupted=interrupted
+        ):
+            for tile in view.add(look):
+                yield tile_packet(tile, revision)
+    else:
+        yield tile_packet(drawn.tile(), revision)
+        yield summary_news(drawn.summary, revision).model_dump_json()
     for layer in sound.layers:
         if interrupted():
             return
         shown = _picture(sound, score, layer, hold_still)
         yield PictureNews(layer=layer.id, revision=revision, **shown).model_dump_json()
-    store = StemStore(*stems)
+    if drawn is not None and Engine(sound, score, hold_still=hold_still, stems=store).kept_whole():
+        return
+    tiles: list[Tile] = []
     for part in fine(sound, score, hold_still=hold_still, store=store, interrupted=interrupted):
         if isinstance(part, Summary):
-            yield summary_news(part, revision).model_dump_json()
-        else:
+            if view is not None:
+                pictures.write(key, family, Drawn.of(view.looks, tiles, part))
+                yield summary_news(part, revision).model_dump_json()
+        elif view is not None:
+            tiles.append(part)
             yield tile_packet(part, revision)
 
 

@@ -231,6 +231,19 @@ class PictureNews(BaseModel):
     length: float
 
 
+class FindingOut(Message):
+    """What stands out, and the band of an equalizer that answers it, see `Finding` in the core."""
+
+    kind: Literal["peak", "mud", "harshness", "rumble"]
+    hertz: float
+    excess: float
+    share: float
+    shape: str
+    gain: float
+    width: float
+    text: str
+
+
 class SummaryNews(Message):
     """What is known of the whole, and the level behind every stage of the chain."""
 
@@ -244,6 +257,7 @@ class SummaryNews(Message):
     loudness: Line
     stages: dict[str, Line]
     peaks: dict[str, float | None]
+    findings: list[FindingOut]
 
 
 class ListeningNews(Message):

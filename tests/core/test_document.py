@@ -8,6 +8,7 @@ from pathlib import Path
 from typing import Any
 
 import jsonschema
+import numpy as np
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
@@ -15,6 +16,7 @@ from hypothesis import strategies as st
 from caligo.document import (
     DocumentError,
     Score,
+    Sound,
     apply_patch,
     find_parameter,
     moved_parameters,
@@ -22,6 +24,7 @@ from caligo.document import (
     read_sound,
 )
 from caligo.formats.schema import json_schemas
+from caligo.synthesis.common import unison
 from demo.pads import dome_air
 from tests.core.builders import moving_sound
 
@@ -100,7 +103,7 @@ def test_unknown_fields_are_named_by_their_ids() -> None:
         ({"routes": [{"id": "r", "from": "m", "to": "a.pan", "depth": 1}]}, "routes.r.from"),
         ({"buses": [{"id": "a", "name": "B"}]}, "a"),
         ({"layers": []}, "layers"),
-        ({"schema": 4}, "schema"),
+        ({"schema": 5}, "schema"),
         ({"name": 3}, "name"),
     ],
 )
@@ -227,6 +230,31 @@ def test_a_document_of_schema_1_means_what_it_meant() -> None:
     """Kept as it was written before buses could send and effects could hold chains."""
     old = json.loads((Path(__file__).parent / "old" / "schema1_dome_air.json").read_text())
     sound = read_sound(old)
-    assert sound.schema_version == 3
+    assert sound.schema_version == 4
     assert all(send.text("from") == "behind" for layer in sound.layers for send in layer.sends)
-    assert sound.as_document() == read_sound(dome_air()).as_document()
+    assert sound.as_document() == evenly(read_sound(dome_air()))
+
+
+def evenly(sound: Sound) -> dict[str, Any]:
+    """A sound's document with even unison, as all had it before schema 4."""
+    document = sound.as_document()
+    for layer in document["layers"]:
+        layer["source"]["params"]["irregularity"] = 0.0
+    return document
+
+
+def test_a_document_of_schema_3_keeps_its_even_unison() -> None:
+    """Kept as it was written before the oscillators of a unison could lie unevenly."""
+    old = json.loads((Path(__file__).parent / "old" / "schema3_dome_air.json").read_text())
+    sound = read_sound(old)
+    assert sound.layers[0].source.params["irregularity"] == 0.0
+    offsets, _ = unison(sound.layers[0].source, 5)
+    assert offsets.tolist() == np.linspace(-1.0, 1.0, 7).tolist()
+    assert unison(read_sound(dome_air()).layers[0].source, 5)[0].tolist() != offsets.tolist()
+
+
+@pytest.mark.parametrize("layers", [None, 5, [None], [{}], [{"source": 1}],
+                                    [{"source": {"kind": "grains", "params": 3}}]])  # fmt: skip
+def test_a_broken_old_document_is_still_told_of(layers: Any) -> None:
+    with pytest.raises(DocumentError):
+        read_sound({"schema": 3, "name": "Old", "layers": layers})

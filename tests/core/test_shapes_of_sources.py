@@ -9,6 +9,7 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from caligo.catalogue import catalogue
 from caligo.document import DocumentError, read_sound
 from caligo.document.sound import ItemPart
 from caligo.material.shelf import current
@@ -218,12 +219,56 @@ def test_a_frame_carries_its_peaks_phase_on() -> None:
 
 def test_unison_spreads_each_interval_to_both_sides() -> None:
     layer = layer_of("wavetable", unison=6, pattern="octaves")
-    offsets, intervals = unison(plain_sound(layer).layers[0].source)
+    offsets, intervals = unison(plain_sound(layer).layers[0].source, 1)
     assert intervals.tolist() == [0, 1200, -1200, 0, 1200, -1200]
     for interval in (0, 1200, -1200):
         assert offsets[intervals == interval].tolist() == [-1, 1]
-    one, none = unison(plain_sound(layer_of("wavetable")).layers[0].source)
+    one, none = unison(plain_sound(layer_of("wavetable")).layers[0].source, 1)
     assert (one.tolist(), none.tolist()) == ([0], [0])
+
+
+def level_of(offsets: np.ndarray, hertz: float) -> np.ndarray:
+    """The level of sines 12 ct apart at most, for 90 s, every 50 ms."""
+    times = np.arange(0.0, 90.0, 0.05)
+    pitches = hertz * 2.0 ** (12.0 * offsets / 1200.0)
+    begin = np.random.default_rng(4).uniform(size=len(offsets))
+    return np.abs(np.exp(2j * np.pi * (pitches[:, None] * times + begin[:, None])).sum(axis=0))
+
+
+def best_repeat(level: np.ndarray) -> float:
+    """The highest correlation of a level with itself a second to half a minute later."""
+    return max(
+        float(np.corrcoef(level[:-lag], level[lag:])[0, 1]) for lag in range(20, 600)
+    )  # steps of 50 ms
+
+
+@pytest.mark.parametrize("count", [7, 12, 24])
+@pytest.mark.parametrize("hertz", [110.0, 220.0, 1046.5])
+def test_an_uneven_unison_does_not_come_round(count: int, hertz: float) -> None:
+    """Even oscillators do: the beats of neighbours are all equally quick (trigonometry)."""
+
+    def repeats(irregularity: float, seed: int) -> float:
+        layer = layer_of("wavetable", unison=count, irregularity=irregularity)
+        return best_repeat(level_of(unison(plain_sound(layer).layers[0].source, seed)[0], hertz))
+
+    assert repeats(0.0, 1) > 0.9
+    # Of seven voices some chances still come near; of twelve and more none.
+    assert max(repeats(70.0, seed) for seed in range(8)) < (0.87 if count == 7 else 0.6)
+
+
+@pytest.mark.parametrize("count", [2, 3, 7, 24])
+def test_uneven_oscillators_keep_their_order_and_reach(count: int) -> None:
+    for seed in range(20):
+        layer = layer_of("wavetable", unison=count, irregularity=100.0)
+        offsets, _ = unison(plain_sound(layer).layers[0].source, seed)
+        assert (offsets[0], offsets[-1]) == (-1.0, 1.0)
+        assert (np.diff(offsets) > 0.0).all()
+
+
+def test_every_source_in_unison_may_be_uneven() -> None:
+    kinds = [m for m in catalogue() if any(p.key == "unison" for p in m.parameters)]
+    assert len(kinds) >= 6
+    assert all(any(p.key == "irregularity" for p in m.parameters) for m in kinds)
 
 
 @pytest.mark.parametrize(

@@ -2,13 +2,18 @@
 
 from __future__ import annotations
 
+import json
+import struct
+from pathlib import Path
 from typing import Any
 
 import pytest
 
 from caligo.document import Sound, read_sound
 from caligo.document.held import held_chord
+from caligo.engine.long_view import COLUMNS
 from studio.stage import drawing
+from studio.stage.packets import TILE
 from tests.core.builders import layer_of, plain_sound
 
 SCORE = held_chord("C3", 4.0)
@@ -66,3 +71,56 @@ def test_only_the_newest_pictures_are_kept(
     assert len(drawing._pictures) == 3
     shown(two_layers(count=2))
     assert made[-1] == "other"
+
+
+def drawings(folder: Path, sound: Sound) -> tuple[list[dict[str, Any]], list[dict[str, Any]]]:
+    """The headers of the tiles, and the other messages, of one drawing."""
+    tiles, news = [], []
+    for part in drawing.draw(sound, SCORE, 1, False, (folder, 1 << 30), interrupted=lambda: False):
+        if isinstance(part, str):
+            news.append(json.loads(part))
+            continue
+        kind, length = struct.unpack("<II", part[:8])
+        if kind == TILE:
+            tiles.append(json.loads(part[8 : 8 + length]))
+    return tiles, news
+
+
+def test_what_was_drawn_before_is_shown_at_once(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    sound = two_layers()
+    first, told = drawings(tmp_path, sound)
+    assert not first[0]["fine"]
+    summary = next(one for one in told if one["type"] == "summary")
+
+    def none(*_: Any, **__: Any) -> Any:
+        raise AssertionError("something was rendered again")
+
+    with monkeypatch.context() as within:
+        within.setattr(drawing, "looks", none)
+        within.setattr(drawing, "fine", none)
+        again, told = drawings(tmp_path, sound)
+    assert [(one["fine"], one["first"], one["columns"]) for one in again] == [(True, 0, COLUMNS)]
+    assert next(one for one in told if one["type"] == "summary") == summary
+    # An edit makes another picture, on the ground of this one.
+    edited, _ = drawings(tmp_path, two_layers(count=9))
+    assert [one["columns"] for one in edited if not one["fine"]] == [COLUMNS, COLUMNS]
+    assert any(one["fine"] for one in edited)
+
+
+def test_stems_that_are_gone_are_rendered_again_without_a_word(tmp_path: Path) -> None:
+    sound, score = two_layers(), held_chord("C3", 25.0)
+
+    def messages() -> int:
+        stems = (tmp_path, 1 << 30)
+        return len(list(drawing.draw(sound, score, 1, False, stems, interrupted=lambda: False)))
+
+    messages()
+    shown_at_once = messages()
+    stems = list(tmp_path.glob("*.stem"))
+    assert stems
+    for path in stems:
+        path.unlink()
+    assert messages() == shown_at_once
+    assert {path.name for path in tmp_path.glob("*.stem")} == {path.name for path in stems}

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import importlib
 import io
 import json
 from typing import Any
@@ -16,6 +15,7 @@ from caligo.document.held import held_chord
 from caligo.formats.midi import read_midi, write_midi
 from studio.library.models import Cue, Production, Sound
 from studio.library.starting import DEMO_NAME, load_demo
+from studio.library.upgrading import upgrade_kept
 from tests.studio.conftest import Api
 
 
@@ -32,7 +32,7 @@ def test_the_demo_loads_once(api: Api) -> None:
 def test_opening_gives_everything(api: Api, sound: Sound) -> None:
     opened = api("GET", f"/sounds/{sound.pk}").json()
     assert opened["document"]["name"] == "Plain"
-    assert opened["document"]["schema"] == 3
+    assert opened["document"]["schema"] == 4
     assert opened["score"]["length"] == 8.0
     assert opened["cue"]["number"] == "1m1"
     assert opened["production"]["name"] == "Test film"
@@ -200,7 +200,6 @@ def test_what_is_no_scale_is_refused_by_name(api: Api, body: bytes, words: str) 
 
 
 def test_what_is_kept_in_an_older_schema_is_brought_along(sound: Sound) -> None:
-    migration = importlib.import_module("studio.library.migrations.0004_schema_3")
     old = sound.document | {"schema": 2}
     del old["lanes"]
     for modulator in old["modulators"]:
@@ -209,9 +208,9 @@ def test_what_is_kept_in_an_older_schema_is_brought_along(sound: Sound) -> None:
     score = sound.cue.score
     score.document = score.document | {"schema": 1}
     score.save()
-    migration.upgrade(apps, None)
+    upgrade_kept(apps, None)
     sound.refresh_from_db()
     score.refresh_from_db()
-    assert (sound.document["schema"], sound.document["lanes"]) == (3, [])
+    assert (sound.document["schema"], sound.document["lanes"]) == (4, [])
     assert score.document["schema"] == 2
     assert len(score.document["notes"]) > 0

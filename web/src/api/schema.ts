@@ -1671,10 +1671,10 @@ export interface components {
             };
             /**
              * Schema
-             * @default 3
+             * @default 4
              * @constant
              */
-            schema: 3;
+            schema: 4;
             /** Name */
             name: string;
             /**
@@ -2342,6 +2342,31 @@ export interface components {
             ];
         };
         /**
+         * FindingOut
+         * @description What stands out, and the band of an equalizer that answers it, see `Finding` in the core.
+         */
+        FindingOut: {
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "peak" | "mud" | "harshness" | "rumble";
+            /** Hertz */
+            hertz: number;
+            /** Excess */
+            excess: number;
+            /** Share */
+            share: number;
+            /** Shape */
+            shape: string;
+            /** Gain */
+            gain: number;
+            /** Width */
+            width: number;
+            /** Text */
+            text: string;
+        };
+        /**
          * Heard
          * @description So many samples of a stream have been played.
          */
@@ -2733,6 +2758,8 @@ export interface components {
             peaks: {
                 [key: string]: number | null;
             };
+            /** Findings */
+            findings: components["schemas"]["FindingOut"][];
         };
         /**
          * TileHeader

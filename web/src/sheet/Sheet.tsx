@@ -1,5 +1,7 @@
 import { useEffect, useRef, useState } from "react";
+import { FindingMarks } from "../longview/FindingMarks";
 import { Level } from "../longview/Level";
+import { Now } from "../longview/Now";
 import { Spectrum } from "../longview/Spectrum";
 import { useSession } from "../session/store";
 import { longView } from "../stage/long-view";
@@ -194,20 +196,27 @@ export function Sheet() {
         </div>
       </div>
       <div className="flex pr-4">
-        <div className="relative w-[158px] shrink-0 text-xs text-slate" aria-hidden>
+        <div className="relative w-[158px] shrink-0 text-xs text-slate">
+          <Now height={spectrum} />
           {FREQUENCIES.map(([hertz, name]) => (
             <span
               key={hertz}
+              aria-hidden
               className="absolute right-2 -translate-y-1/2"
               style={{ top: longView.heightOf(hertz) * spectrum }}
             >
               {name}
             </span>
           ))}
-          <span className="absolute left-4" style={{ top: spectrum, lineHeight: `${LEVEL}px` }}>
+          <span
+            aria-hidden
+            className="absolute left-4"
+            style={{ top: spectrum, lineHeight: `${LEVEL}px` }}
+          >
             Loudness
           </span>
           <span
+            aria-hidden
             className="absolute left-4"
             style={{ top: spectrum + LEVEL, lineHeight: `${LEVEL}px` }}
           >
@@ -224,6 +233,7 @@ export function Sheet() {
           onPointerLeave={() => useView.setState({ pointed: null })}
         >
           <Spectrum span={span} length={length} height={spectrum} />
+          <FindingMarks height={spectrum} />
           <Level of="loudness" scale={loudnessScale} reach={1} {...levels} />
           <Level of="width" scale={widthScale} reach={8} {...levels} />
           <Surface length={length} />

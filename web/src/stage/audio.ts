@@ -5,6 +5,8 @@ import workletUrl from "./ring-worklet.ts?worker&url";
 const RATE = 48_000;
 /** The longest time for which the playhead goes on by itself between two reports. */
 const AHEAD = 0.06;
+/** Samples of the spectrum that is heard now: 171 ms. */
+const ANALYSED = 8192;
 /** Time constant, in seconds, of a change of gain. */
 const GLIDE = 0.03;
 
@@ -24,6 +26,7 @@ export class Player {
   private context: AudioContext | null = null;
   private node: AudioWorkletNode | null = null;
   private gain: GainNode | null = null;
+  private analysers: AnalyserNode[] = [];
   private decibels = 0;
   private making: Promise<void> | null = null;
   private stream = -1;
@@ -55,6 +58,13 @@ export class Player {
     node.port.onmessage = (event: MessageEvent<Report>) => this.hear(event.data);
     const gain = new GainNode(context);
     node.connect(gain).connect(context.destination);
+    const sides = new ChannelSplitterNode(context, { numberOfOutputs: 2 });
+    gain.connect(sides);
+    this.analysers = [0, 1].map((side) => {
+      const analyser = new AnalyserNode(context, { fftSize: ANALYSED, smoothingTimeConstant: 0.4 });
+      sides.connect(analyser, side);
+      return analyser;
+    });
     this.gain = gain;
     this.setGain(this.decibels);
     const channel = new MessageChannel();
@@ -130,6 +140,17 @@ export class Player {
   sounding(): Promise<void> {
     if (this.frames > 0 && this.running) return Promise.resolve();
     return new Promise((resolve) => this.waiting.push(resolve));
+  }
+
+  /** What is heard now: the level of every bin in dB, left and right; none before it sounds. */
+  spectrum(): { binHertz: number; sides: Float32Array[] } | null {
+    if (!this.running || this.analysers.length === 0) return null;
+    const sides = this.analysers.map((analyser) => {
+      const bins = new Float32Array(analyser.frequencyBinCount);
+      analyser.getFloatFrequencyData(bins);
+      return bins;
+    });
+    return { binHertz: RATE / ANALYSED, sides };
   }
 
   /** The last samples that were played, left and right in turn; for tests and meters. */

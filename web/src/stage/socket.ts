@@ -33,6 +33,8 @@ interface Stage {
   returns: Returns | null;
   notes: Record<string, NotesOf>;
   summary: Summary | null;
+  /** The frequency of what stands out and is pointed at, if anything is. */
+  pointedOut: number | null;
   renders: Record<number, RenderNews>;
   pictures: Record<string, Shown>;
   playing: boolean;
@@ -63,6 +65,7 @@ const UNKNOWN: Omit<Stage, "connected"> = {
   returns: null,
   notes: {},
   summary: null,
+  pointedOut: null,
   renders: {},
   pictures: {},
   playing: false,

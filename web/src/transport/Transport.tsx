@@ -8,6 +8,7 @@ import { COLUMNS, longView } from "../stage/long-view";
 import { holdStill, listen, panic, setLoop, skim, stop, useStage } from "../stage/socket";
 import { Menu } from "../ui/Menu";
 import { Compare } from "./Compare";
+import { Findings } from "./Findings";
 import { Returns } from "./Returns";
 
 function Clock() {
@@ -177,6 +178,7 @@ export function Transport({ onKeys, keys }: { onKeys: () => void; keys: boolean 
           Caligo does not answer; connecting again…
         </span>
       )}
+      <Findings />
       <Measure name="Loudness" value={summary ? summary.integrated : undefined} unit="LUFS" />
       <Measure name="True peak" value={summary ? summary.true_peak : undefined} unit="dBTP" />
       <Measure name="Width" value={summary ? summary.width : undefined} unit="" />

@@ -1,0 +1,230 @@
+"""What stands out of a sound over its whole length, each with the band that answers it.
+
+These are narrow peaks that stay, build-up of lower middles, rumble and harshness.
+That lower middles (200 to 500 Hz) get muddy, that 2 to 6 kHz get harsh, and that nothing is wanted
+below the lowest note is common practice; by how much is this module's own choice.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+import numpy as np
+import scipy.signal
+import scipy.stats
+from numpy.typing import NDArray
+
+from caligo.measure.spectrogram import FLOOR, row_edges
+
+Floats = NDArray[np.float64]
+
+SILENT = -70.0
+"""A column whose loudest row is below, in dB under a full-scale sine, counts as silence."""
+NEIGHBOURS = 1.5
+"""Octaves to each side within which other peaks are a peak's neighbours."""
+FEWEST = 4
+"""Neighbours that it takes to say what is usual."""
+STANDS_OUT = 10.0
+"""Decibels over what neighbours lead to expect from which on a peak is found."""
+STAYS = 0.6
+"""The share of the length for which it stands out at least."""
+AUDIBLE = 30.0
+"""Decibels under the strongest peak below which none is looked at."""
+NARROW = 0.25
+"""Octaves of the band that lowers a narrow peak."""
+SAME = 0.06
+"""Octaves within which two frequencies count as the same: more than a row."""
+MOST_PEAKS = 4
+MUD, LOWS, MIDDLES = (200.0, 500.0), (80.0, 200.0), (500.0, 2_000.0)
+MUDDY = 10.0
+"""Decibels an octave over both sides from which on lower middles have built up."""
+HARSHNESS, BODY = (2_000.0, 6_000.0), (200.0, 2_000.0)
+HARSH = 2.0
+"""Decibels an octave over the body from which on it is harsh."""
+TONE_ROWS = 3
+"""Rows to either side of a tone that belong to it."""
+RUMBLING = -18.0
+"""Decibels under all there is from which on what lies below the notes is rumble."""
+DEEPEST_CUT, GENTLEST_CUT = -12.0, -2.0
+
+
+@dataclass(frozen=True, slots=True)
+class Finding:
+    """Something that stands out.
+
+    Parameters
+    ----------
+    kind
+        ``peak``, ``mud``, ``harshness`` or ``rumble``.
+    hertz
+        Where it is.
+    excess
+        By how many decibels it is more than usual.
+    share
+        For which share of the length.
+    shape, gain, width
+        The band that answers it: its shape as the equalizer names it, decibels, octaves.
+    text
+        What it is, said for a person.
+    """
+
+    kind: str
+    hertz: float
+    excess: float
+    share: float
+    shape: str
+    gain: float
+    width: float
+    text: str
+
+
+def findings(levels: NDArray[np.uint8], played: Sequence[float]) -> list[Finding]:
+    """What stands out in a picture.
+
+    Parameters
+    ----------
+    levels
+        An exact picture, as bytes ``[columns, ROWS]``, see `caligo.measure.spectrogram`.
+    played
+        The fundamentals of the notes, in Hz: they and the octaves beside them may stand out.
+
+    Returns
+    -------
+    list of Finding
+        Peaks first, the strongest of them first.
+    """
+    decibels = (levels / 255.0 - 1.0) * -FLOOR
+    sounding = decibels[decibels.max(axis=1) > SILENT]
+    if len(sounding) < 2:
+        return []
+    broad = [_mud(sounding), _harshness(sounding), _rumble(sounding, played)]
+    return [*_peaks(sounding, played), *(one for one in broad if one is not None)]
+
+
+def _centres() -> Floats:
+    edges = row_edges()
+    found: Floats = np.sqrt(edges[:-1] * edges[1:])
+    return found
+
+
+def _is_played(hertz: float, played: Sequence[float]) -> bool:
+    """Whether a frequency is a note's, or an octave above or below it."""
+    away = np.abs(np.log2(hertz / np.array([*played, 1e-3])))
+    return bool(np.any(np.abs(away[away < 1.5] - np.round(away[away < 1.5])) < SAME))
+
+
+def _peaks(decibels: Floats, played: Sequence[float]) -> list[Finding]:
+    """Narrow peaks that stand out of the line of their neighbours for most of the length."""
+    usual = np.median(decibels, axis=0)
+    rows, _ = scipy.signal.find_peaks(usual, prominence=3.0)
+    rows = rows[usual[rows] > usual.max() - AUDIBLE - STANDS_OUT]
+    hertz = _centres()
+    octaves = np.log2(hertz)
+    found = []
+    for row in rows[usual[rows] > usual.max() - AUDIBLE]:
+        near = rows[(np.abs(octaves[rows] - octaves[row]) < NEIGHBOURS) & (rows != row)]
+        if len(near) < FEWEST or _is_played(float(hertz[row]), played):
+            continue
+        slope, start, *_ = scipy.stats.theilslopes(usual[near], octaves[near])
+        expected = start + slope * octaves[row]
+        excess = float(usual[row] - expected)
+        here = decibels[:, max(0, row - 1) : row + 2].max(axis=1)
+        share = float(np.mean(here > expected + 0.6 * STANDS_OUT))
+        if excess >= STANDS_OUT and share >= STAYS:
+            found.append(
+                Finding(
+                    "peak",
+                    round(float(hertz[row]), 1),
+                    round(excess, 1),
+                    round(share, 3),
+                    "bell",
+                    _cut(excess - 3.0),
+                    NARROW,
+                    f"A narrow peak at {hertz[row]:.0f} Hz stands {excess:.0f} dB over its "
+                    f"neighbours for {100.0 * share:.0f} % of the length.",
+                )
+            )
+    return sorted(found, key=lambda one: -one.excess)[:MOST_PEAKS]
+
+
+def _cut(decibels: float) -> float:
+    return round(2.0 * min(GENTLEST_CUT, max(DEEPEST_CUT, -decibels))) / 2.0
+
+
+def _density(decibels: Floats, band: tuple[float, float]) -> Floats:
+    """Power per octave within a band, in dB, of every column."""
+    hertz = _centres()
+    inside = (hertz >= band[0]) & (hertz < band[1])
+    power = (10.0 ** (decibels[:, inside] / 10.0)).sum(axis=1)
+    found: Floats = 10.0 * np.log10(np.maximum(power / np.log2(band[1] / band[0]), 1e-12))
+    return found
+
+
+def _mean(decibels: Floats) -> float:
+    """The mean power of columns, in dB."""
+    return float(10.0 * np.log10(np.mean(10.0 ** (decibels / 10.0))))
+
+
+def _mud(decibels: Floats) -> Finding | None:
+    here = _density(decibels, MUD)
+    around = np.maximum(_density(decibels, LOWS), _density(decibels, MIDDLES))
+    excess = _mean(here) - _mean(around)
+    if excess < MUDDY:
+        return None
+    share = float(np.mean(here - around >= MUDDY))
+    return Finding(
+        "mud",
+        320.0,
+        round(excess, 1),
+        round(share, 3),
+        "bell",
+        _cut(0.5 * excess),
+        1.3,
+        f"From 200 to 500 Hz it is {excess:.0f} dB fuller than to either side: it may sound muddy.",
+    )
+
+
+def _harshness(decibels: Floats) -> Finding | None:
+    here, body = _density(decibels, HARSHNESS), _density(decibels, BODY)
+    excess = _mean(here) - _mean(body)
+    if excess < HARSH:
+        return None
+    share = float(np.mean(here - body >= HARSH))
+    return Finding(
+        "harshness",
+        3_500.0,
+        round(excess, 1),
+        round(share, 3),
+        "bell",
+        _cut(1.5 * excess),  # a bell acts in full in its middle alone
+        1.6,
+        f"From 2 to 6 kHz it is {excess:.0f} dB fuller than below: it may sound harsh.",
+    )
+
+
+def _rumble(decibels: Floats, played: Sequence[float]) -> Finding | None:
+    border = 0.8 * min(played, default=0.0)
+    if border <= row_edges()[1]:
+        return None
+    # A tone down there, an octave below the notes for instance, is meant.
+    tones, _ = scipy.signal.find_peaks(np.median(decibels, axis=0), prominence=6.0)
+    rows = np.arange(decibels.shape[1])
+    apart = np.min(np.abs(rows[:, None] - [*tones, -99]), axis=1) > TONE_ROWS
+    below = 10.0 ** (decibels[:, (_centres() < border) & apart] / 10.0)
+    whole = (10.0 ** (decibels / 10.0)).sum(axis=1)
+    share_of_power = below.sum(axis=1) / whole
+    excess = 10.0 * float(np.log10(max(below.sum() / whole.sum(), 1e-12))) - RUMBLING
+    if excess < 0.0:
+        return None
+    share = float(np.mean(share_of_power > 10.0 ** (RUMBLING / 10.0)))
+    return Finding(
+        "rumble",
+        round(border, 1),
+        round(excess, 1),
+        round(share, 3),
+        "low_cut",
+        0.0,
+        1.9,
+        f"Below {border:.0f} Hz, under the lowest note, there is rumble that takes room.",
+    )

@@ -1,0 +1,70 @@
+"""What is heard now beside the picture, and what stands out of the whole length."""
+
+from __future__ import annotations
+
+import re
+
+from playwright.sync_api import Page, expect
+
+from tests.browser.conftest import listened
+
+DRAWN = 90_000
+"""Milliseconds in which the whole picture is drawn on a slow machine."""
+WIDEST = """
+() => {
+  const canvas = document.querySelector("[data-testid=now]");
+  const { width, height } = canvas;
+  const data = canvas.getContext("2d").getImageData(0, 0, width, height).data;
+  const sides = [0, 0];
+  for (let y = 0; y < height; y++)
+    for (let x = 0; x < width; x++)
+      if (data[4 * (y * width + x) + 3] > 128) sides[x < width / 2 ? 0 : 1]++;
+  return sides;
+}
+"""
+
+
+def test_the_spectrum_of_both_sides_is_seen_while_it_plays(page: Page) -> None:
+    assert page.evaluate(WIDEST) == [0, 0]
+    page.get_by_test_id("long-view").click(position={"x": 560, "y": 60})
+    listened(page, 1.5)
+    left, right = page.evaluate(WIDEST)
+    assert left > 100
+    assert right > 100
+    expect(page.get_by_role("note")).to_have_text(re.compile(r"^\d+ Hz [A-G]#?-?\d −\d+ dB$"))
+    page.get_by_role("button", name="Stop", exact=True).click()
+    page.wait_for_timeout(200)
+    assert page.evaluate(WIDEST) == [0, 0]
+
+
+def test_what_stands_out_becomes_a_band_by_keys_and_is_taken_back(page: Page) -> None:
+    """A bell of 20 dB at 700 Hz stands out; the band that answers it takes it away."""
+    page.get_by_role("button", name="Add filter").click()
+    page.get_by_placeholder("Search").fill("peak")
+    page.get_by_role("menuitem", name=re.compile("^Peak")).click()
+    for name, value in (("cutoff", "700 Hz"), ("gain", "24 dB"), ("width", "0.15")):
+        strip = page.locator(f"[data-address$='.filter3.{name}']").get_by_role("slider")
+        strip.focus()
+        page.keyboard.press("Enter")
+        page.keyboard.type(value)
+        page.keyboard.press("Enter")
+    found = page.get_by_role("button", name=re.compile(r"stands? out$"))
+    expect(found).to_be_visible(timeout=DRAWN)
+    found.focus()
+    page.keyboard.press("Enter")
+    panel = page.get_by_label("What stands out")
+    entry = panel.get_by_role("listitem").filter(has_text=re.compile(r"at (6[5-9]\d|7[0-4]\d) Hz"))
+    expect(entry).to_have_count(1, timeout=DRAWN)
+    entry.hover()
+    expect(page.locator("[data-finding=peak][data-pointed=true]")).to_have_count(1)
+    lower = entry.get_by_role("button", name=re.compile("^Lower by"))
+    lower.focus()
+    page.keyboard.press("Enter")
+    # It is on the master, and once all is drawn anew the resonance no longer stands out.
+    expect(entry).to_have_count(0, timeout=DRAWN)
+    page.keyboard.press("Escape")
+    page.get_by_label("Layers and buses").get_by_text("Master", exact=True).click()
+    stations = page.get_by_role("list", name="Chain").locator("b")
+    expect(stations).to_contain_text(["Equalizer"])
+    page.keyboard.press("Control+z")
+    expect(stations.filter(has_text="Equalizer")).to_have_count(0)

@@ -1,0 +1,166 @@
+"""Finished pictures: kept whole, found again, and the ground of the first picture after an edit."""
+
+from __future__ import annotations
+
+import dataclasses
+import math
+import os
+from pathlib import Path
+
+import numpy as np
+import pytest
+
+from caligo.document import Score, Sound, read_sound
+from caligo.engine.coarse_view import CoarseView, coarse, looks
+from caligo.engine.drawn import Drawn, PictureStore, family_of, picture_key
+from caligo.engine.engine import Engine
+from caligo.engine.long_view import COLUMNS, Summary, Tile, fine
+from caligo.engine.stems import StemStore
+from caligo.movement.stillness import Frozen
+from tests.core.builders import moving_sound, one_note, plain_layer, two_notes
+
+LENGTH = 20.0
+
+
+def drawn_of(sound: Sound, score: Score) -> Drawn:
+    parts = list(fine(sound, score))
+    tiles = [part for part in parts if isinstance(part, Tile)]
+    summary = next(part for part in parts if isinstance(part, Summary))
+    return Drawn.of({look.index: look for look in looks(sound, score)}, tiles, summary)
+
+
+@pytest.fixture(scope="module")
+def drawn() -> Drawn:
+    return drawn_of(moving_sound(), two_notes(LENGTH))
+
+
+def changed(sound: Sound, **params: float) -> Sound:
+    data = sound.as_document()
+    data["layers"][0]["params"] |= params
+    return read_sound(data)
+
+
+def test_a_picture_comes_back_as_it_was(drawn: Drawn, tmp_path: Path) -> None:
+    store = PictureStore(tmp_path)
+    key = picture_key(moving_sound(), two_notes(LENGTH))
+    assert store.read(key) is None
+    silent = dataclasses.replace(drawn, summary=Summary())
+    for kept in (silent, drawn):
+        store.write(key, "family", kept)
+        found = store.read(key)
+        assert found is not None
+        assert found.summary == kept.summary
+        for name in ("levels", "loudness", "width", "looks", "look_loudness", "look_width"):
+            assert np.array_equal(getattr(found, name), getattr(kept, name)), name
+        assert store.newest("family") is not None
+    assert store.newest("other") is None
+    assert len(list(tmp_path.iterdir())) == 1
+    tile = drawn.tile()
+    assert tile.fine
+    assert len(tile.levels) == COLUMNS
+
+
+@pytest.mark.parametrize("broken", [b"", b"PK\x03\x04 cut off", b"not a picture"])
+def test_a_broken_picture_is_not_there(drawn: Drawn, tmp_path: Path, broken: bytes) -> None:
+    store = PictureStore(tmp_path)
+    store.write("key", "family", drawn)
+    next(tmp_path.iterdir()).write_bytes(broken)
+    assert store.read("key") is None
+    assert store.newest("family") is None
+
+
+def test_the_least_used_are_let_go(drawn: Drawn, tmp_path: Path) -> None:
+    store = PictureStore(tmp_path, most=3)
+    for i in range(3):
+        store.write(f"key{i}", "family", drawn)
+        os.utime(tmp_path / f"family-key{i}.npz", (i, i))
+    assert store.read("key0") is not None  # used now
+    store.write("key3", "family", drawn)
+    assert [store.read(f"key{i}") is not None for i in range(4)] == [True, False, True, True]
+
+
+def test_a_full_disk_only_costs_the_keeping(
+    drawn: Drawn, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    store = PictureStore(tmp_path)
+    real = Path.open
+
+    def full(path: Path, mode: str = "r") -> object:
+        if "w" in mode:
+            raise OSError(28, "No space left on device")
+        return real(path, mode)
+
+    monkeypatch.setattr(Path, "open", full)
+    store.write("key", "family", drawn)
+    assert store.read("key") is None
+
+
+def test_keys_follow_what_is_heard() -> None:
+    sound, score = moving_sound(), two_notes(LENGTH)
+    key = picture_key(sound, score)
+    assert picture_key(sound.model_copy(update={"name": "Other"}), score) == key
+    assert picture_key(changed(sound, level=-7.0), score) != key
+    assert picture_key(sound, two_notes(LENGTH + 1.0)) != key
+    assert picture_key(sound, score, hold_still=True) != key
+    family = family_of(sound, score)
+    assert family_of(changed(sound, level=-7.0), score) == family
+    assert family_of(sound, two_notes(LENGTH + 1.0)) != family
+    assert len({family, *(family_of(sound, score, x) for x in (True, Frozen(1.0)))}) == 3
+    assert family_of(sound, score, Frozen(1.0)) == family_of(sound, score, Frozen(2.0))
+
+
+def test_what_an_edit_leaves_alone_stays_exact(drawn: Drawn) -> None:
+    tiles = list(coarse(moving_sound(), two_notes(LENGTH), basis=drawn))
+    assert [len(tile.levels) for tile in tiles] == [COLUMNS, COLUMNS]
+    for tile in tiles:
+        # Bytes are cut off, not rounded.
+        assert np.abs(tile.levels.astype(int) - drawn.levels).max() <= 1
+        assert tile.loudness == pytest.approx(np.maximum(drawn.loudness, -90.0), abs=0.01)
+        assert tile.width == pytest.approx(drawn.width, abs=1e-4)
+
+
+def away(tile: Tile, exact: np.ndarray) -> float:
+    """Mean difference in dB, where there is anything to see."""
+    levels = np.repeat(tile.levels, tile.span, axis=0).astype(float)
+    return float(np.abs(np.maximum(levels, 37.0) - np.maximum(exact, 37.0)).mean() * 96.0 / 255.0)
+
+
+@pytest.mark.parametrize(("level", "share"), [(-3.0, 0.8), (-12.0, 0.8), (-30.0, 1.1)])
+def test_the_first_picture_after_an_edit_is_nearer_for_the_one_before(
+    drawn: Drawn, level: float, share: float
+) -> None:
+    edited, score = changed(moving_sound(), level=level), two_notes(LENGTH)
+    exact = np.concatenate([x.levels for x in fine(edited, score) if isinstance(x, Tile)])
+    alone = list(coarse(edited, score))[-1]
+    helped = list(coarse(edited, score, basis=drawn))[-1]
+    assert away(helped, exact) < share * away(alone, exact)
+
+
+def test_a_basis_of_another_kind_does_no_harm(drawn: Drawn) -> None:
+    layer = plain_layer(table="saw")
+    other = read_sound({"name": "Other", "layers": [layer]})
+    score = one_note(33, LENGTH)
+    exact = np.concatenate([x.levels for x in fine(other, score) if isinstance(x, Tile)])
+    alone = list(coarse(other, score))[-1]
+    helped = list(coarse(other, score, basis=drawn))[-1]
+    assert away(helped, exact) < away(alone, exact) + 1.0
+
+
+def test_looks_may_come_in_any_order(drawn: Drawn) -> None:
+    seen = list(looks(moving_sound(), two_notes(LENGTH)))
+    one, other = CoarseView(drawn), CoarseView(drawn)
+    last = [tile for look in seen for tile in one.add(look)][-1]
+    again = [tile for look in reversed(seen) for tile in other.add(look)][-1]
+    assert np.array_equal(last.levels, again.levels)
+    assert not math.isnan(sum(last.width))
+
+
+def test_an_engine_knows_whether_all_it_needs_is_kept(tmp_path: Path) -> None:
+    sound, score, store = moving_sound(), two_notes(35.0), StemStore(tmp_path)
+    assert not Engine(sound, score).kept_whole()
+    assert not Engine(sound, score, stems=store).kept_whole()
+    for _ in fine(sound, score, store=store):
+        pass
+    assert Engine(sound, score, stems=store).kept_whole()
+    sorted(tmp_path.glob("*.stem"))[1].unlink()
+    assert not Engine(sound, score, stems=store).kept_whole()

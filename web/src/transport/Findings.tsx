@@ -1,0 +1,81 @@
+import { Popover } from "radix-ui";
+import { answered, type Finding, roomFor } from "../document/findings";
+import { change } from "../session/change";
+import { useSession } from "../session/store";
+import { useStage } from "../stage/socket";
+import { useCatalogue } from "../ui/catalogue-context";
+
+const TITLES: Record<Finding["kind"], string> = {
+  peak: "Resonance",
+  mud: "Mud",
+  harshness: "Harshness",
+  rumble: "Rumble",
+};
+
+/** What a band does, as a button says it. */
+function deed(finding: Finding): string {
+  if (finding.shape === "low_cut") return `Cut below ${Math.round(finding.hertz)} Hz`;
+  return `Lower by ${Math.abs(finding.gain)} dB`;
+}
+
+/** What stands out over the whole length; each becomes a band of the master's equalizer. */
+export function Findings() {
+  const found = useStage((s) => s.summary?.findings);
+  if (!found || found.length === 0) return null;
+  return (
+    <Popover.Root onOpenChange={(open) => !open && useStage.setState({ pointedOut: null })}>
+      <Popover.Trigger
+        className="button-plain"
+        title="Resonances, mud, rumble and harshness found over the whole length"
+      >
+        {found.length} stand{found.length === 1 ? "s" : ""} out
+      </Popover.Trigger>
+      <Popover.Portal>
+        <Popover.Content
+          className="panel z-40 w-[400px] p-3"
+          sideOffset={4}
+          collisionPadding={8}
+          aria-label="What stands out"
+          onKeyDown={(event) => event.stopPropagation()}
+        >
+          <h3 className="mb-1 text-base">What stands out</h3>
+          <p className="label mb-1">
+            Over the whole length. A band of the master’s equalizer answers it; the picture shows
+            what that does.
+          </p>
+          <ul>
+            {found.map((finding) => (
+              <Found key={`${finding.kind} ${finding.hertz}`} finding={finding} />
+            ))}
+          </ul>
+        </Popover.Content>
+      </Popover.Portal>
+    </Popover.Root>
+  );
+}
+
+function Found({ finding }: { finding: Finding }) {
+  const catalogue = useCatalogue();
+  const room = useSession((s) => s.sound !== null && roomFor(s.sound, catalogue) !== null);
+  const point = () => useStage.setState({ pointedOut: finding.hertz });
+  return (
+    <li
+      className="flex items-center gap-3 border-t border-line py-1.5"
+      onPointerEnter={point}
+      onFocus={point}
+    >
+      <span className="flex-1">
+        <b>{TITLES[finding.kind]}</b> {finding.text}
+      </span>
+      <button
+        type="button"
+        className="button shrink-0"
+        disabled={!room}
+        title={room ? undefined : "The master holds no more effects"}
+        onClick={() => change("Lower what stands out", (s) => answered(s, catalogue, finding))}
+      >
+        {deed(finding)}
+      </button>
+    </li>
+  );
+}
