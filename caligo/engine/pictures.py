@@ -1,4 +1,4 @@
-"""Pictures of sources: what a source does over the whole length, without rendering all of it."""
+"""Pictures of sources and filters: what they do over the whole length, without rendering it."""
 
 from __future__ import annotations
 
@@ -28,6 +28,11 @@ LOOK = 64
 ROWS = 112
 LOWEST, HIGHEST = 30.0, 20_000.0
 ITEM_MOMENTS = 8
+RESPONSE_MOMENTS = 32
+IMPULSE = 0.01
+"""What filters answer: low enough that driven ones do not bend it."""
+TOP = 8.0
+"""The factor that the highest byte of a response stands for: 18 dB."""
 
 
 class LayerPortrait:
@@ -97,6 +102,39 @@ def _spectra(voices: LayerVoices, length: float, rate: int, count: int) -> dict[
     return {"levels": _packed(levels), "low": LOWEST, "high": HIGHEST}
 
 
+def _response(answer: NDArray[np.float32], rate: int) -> NDArray[np.float64]:
+    """The amplitudes in rows of log frequency ``[ROWS]`` of what answers `IMPULSE`."""
+    found = np.abs(np.fft.rfft(answer.astype(np.float64))) / IMPULSE
+    centres = LOWEST * (HIGHEST / LOWEST) ** ((np.arange(ROWS) + 0.5) / ROWS)
+    # Powers between bins: in the lows a bin serves several rows.
+    power = np.interp(centres * len(answer) / rate, np.arange(len(found)), found**2)
+    return np.sqrt(power)
+
+
+def _responses(voices: LayerVoices, length: float, rate: int) -> dict[str, Any]:
+    """What each filter does to each frequency over the length, by its id.
+
+    Each answers an impulse with the values that it has at the moment, as a voice would hear it, so
+    that a filter of any kind has a picture; the mean power of both sides is shown.
+    """
+    portrait = LayerPortrait(voices, length, rate, RESPONSE_MOMENTS)
+    found: dict[str, Any] = {}
+    for part, slot in zip(voices.layer.filters, voices.filters.slots, strict=True):
+        levels = np.zeros((RESPONSE_MOMENTS, ROWS), np.uint8)
+        for moment, block in portrait.blocks(LOOK):
+            signal = np.zeros((1, 2, LOOK * TICK), np.float32)
+            signal[0, :, 0] = IMPULSE
+            slot.processor.reset()
+            slot.processor.process(block, signal)
+            sides = [_response(signal[0, side], rate) for side in range(2)]
+            rows = np.sqrt(0.5 * (sides[0] ** 2 + sides[1] ** 2))
+            index = min(RESPONSE_MOMENTS - 1, int(moment / length * RESPONSE_MOMENTS))
+            levels[index] = levels_of(rows / TOP)
+        slot.processor.reset()
+        found[part.id] = _packed(levels)
+    return found
+
+
 def _alone(layer: Layer, item: str) -> Layer:
     """The layer with one operator heard alone, and all that acts on it."""
     source = SourcePart.model_validate(layer.source.model_dump())
@@ -113,15 +151,17 @@ def picture(
     rate: int = DEFAULT_RATE,
     hold_still: Stillness = False,
 ) -> dict[str, Any]:
-    """What the picture of a layer's source shows, as plain data.
+    """What the pictures of a layer's source and filters show, as plain data.
 
-    ``kind`` says which picture it is; see the sources' own `picture` for what else there is.
+    ``kind`` says which picture the source's is; see the sources' own `picture` for what else there
+    is. ``responses`` are those of the filters by their ids, see `_responses`.
     """
     spec = module("source", layer.source.kind)
     movement = Movement(sound, score, hold_still=hold_still)
     voicing = Voicing(sound, score.notes, movement.setting.tempo)
     voices = LayerVoices(sound, layer, movement, voicing, rate)
     told: dict[str, Any] = {"kind": spec.picture, "length": score.length}
+    told["responses"] = _responses(voices, score.length, rate)
     if spec.picture == "spectrum":
         told |= _spectra(voices, score.length, rate, MOMENTS)
         told["items"] = {

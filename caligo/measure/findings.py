@@ -11,8 +11,6 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 import numpy as np
-import scipy.signal
-import scipy.stats
 from numpy.typing import NDArray
 
 from caligo.measure.spectrogram import FLOOR, row_edges
@@ -114,10 +112,29 @@ def _is_played(hertz: float, played: Sequence[float]) -> bool:
     return bool(np.any(np.abs(away[away < 1.5] - np.round(away[away < 1.5])) < SAME))
 
 
+def _tones(decibels: Floats, prominence: float) -> NDArray[np.intp]:
+    """The rows that are usually so many decibels over what lies to both sides."""
+    from scipy.signal import find_peaks
+
+    found: NDArray[np.intp] = find_peaks(np.median(decibels, axis=0), prominence=prominence)[0]
+    return found
+
+
+def _expected(levels: Floats, octaves: Floats, at: float) -> float:
+    """The level in dB that a line through others leads to expect.
+
+    The median of all slopes between two of them (H. Theil, "A rank-invariant method of linear and
+    polynomial regression analysis", 1950): a peak beside another does not bend it.
+    """
+    first, second = np.triu_indices(len(levels), 1)
+    slope = np.median((levels[second] - levels[first]) / (octaves[second] - octaves[first]))
+    return float(np.median(levels) + slope * (at - np.median(octaves)))
+
+
 def _peaks(decibels: Floats, played: Sequence[float]) -> list[Finding]:
     """Narrow peaks that stand out of the line of their neighbours for most of the length."""
     usual = np.median(decibels, axis=0)
-    rows, _ = scipy.signal.find_peaks(usual, prominence=3.0)
+    rows = _tones(decibels, 3.0)
     rows = rows[usual[rows] > usual.max() - AUDIBLE - STANDS_OUT]
     hertz = _centres()
     octaves = np.log2(hertz)
@@ -126,8 +143,7 @@ def _peaks(decibels: Floats, played: Sequence[float]) -> list[Finding]:
         near = rows[(np.abs(octaves[rows] - octaves[row]) < NEIGHBOURS) & (rows != row)]
         if len(near) < FEWEST or _is_played(float(hertz[row]), played):
             continue
-        slope, start, *_ = scipy.stats.theilslopes(usual[near], octaves[near])
-        expected = start + slope * octaves[row]
+        expected = _expected(usual[near], octaves[near], float(octaves[row]))
         excess = float(usual[row] - expected)
         here = decibels[:, max(0, row - 1) : row + 2].max(axis=1)
         share = float(np.mean(here > expected + 0.6 * STANDS_OUT))
@@ -208,7 +224,7 @@ def _rumble(decibels: Floats, played: Sequence[float]) -> Finding | None:
     if border <= row_edges()[1]:
         return None
     # A tone down there, an octave below the notes for instance, is meant.
-    tones, _ = scipy.signal.find_peaks(np.median(decibels, axis=0), prominence=6.0)
+    tones = _tones(decibels, 6.0)
     rows = np.arange(decibels.shape[1])
     apart = np.min(np.abs(rows[:, None] - [*tones, -99]), axis=1) > TONE_ROWS
     below = 10.0 ** (decibels[:, (_centres() < border) & apart] / 10.0)

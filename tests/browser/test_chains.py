@@ -85,6 +85,19 @@ def test_filters_are_dragged_and_copied(page: Page) -> None:
     expect(chain.locator("b").nth(3)).to_have_text("Envelope")
 
 
+def test_a_filter_shows_its_response(page: Page) -> None:
+    station(page, "Low-pass")
+    page.keyboard.press("Enter")
+    picture = page.get_by_role("img", name="Response of the filter")
+    expect(picture).to_be_visible()
+    inked = """(p) => [...p.querySelectorAll("canvas")].map((c) => {
+      const { data } = c.getContext("2d").getImageData(0, 0, c.width, c.height);
+      return data.filter((v, i) => i % 4 === 3 && v > 20).length / (c.width * c.height); })"""
+    shares = picture.evaluate(inked)
+    # The lows go through and the highs do not.
+    assert all(0.15 < share < 0.85 for share in shares), shares
+
+
 def test_a_frozen_reverb_is_heard_from_a_later_minute(page: Page) -> None:
     """Frozen over the whole cue there is nothing in it; it goes on once it is let go."""
     page.get_by_label("Layers and buses").get_by_text("Nave", exact=True).click()

@@ -7,6 +7,7 @@ from typing import Any
 
 import numpy as np
 import pytest
+import scipy.signal
 
 from caligo.catalogue import catalogue
 from caligo.engine.pictures import HIGHEST, LOWEST, MOMENTS, ROWS, picture
@@ -79,3 +80,53 @@ def test_cycles_move_with_the_position() -> None:
     }
     told = shown(layer_of("wavetable", table="aperture", position=50), **moved)
     assert np.abs(told["cycles"][0].astype(int) - told["cycles"][24]).max() > 40
+
+
+def responses(filters: list[dict[str, Any]], **more: Any) -> dict[str, np.ndarray]:
+    """What filters do over eight seconds, in dB ``[moments, ROWS]``, by their ids."""
+    told = shown({**layer_of("wavetable"), "filters": filters}, **more)["responses"]
+    return {
+        name: np.frombuffer(base64.b64decode(packed["data"]), np.uint8).reshape(packed["shape"])
+        * (90.0 / 255.0)
+        - 72.0
+        for name, packed in told.items()
+    }
+
+
+CENTRES = LOWEST * (HIGHEST / LOWEST) ** ((np.arange(ROWS) + 0.5) / ROWS)
+
+
+@pytest.mark.parametrize("slope", ["12", "24"])
+def test_a_response_is_the_butterworth_filter_s(slope: str) -> None:
+    """`scipy.signal.butter` at the same corner, by the bilinear transform as here."""
+    params = {"cutoff": 800.0, "resonance": 0.0, "slope": slope}
+    found = responses([{"id": "f", "kind": "lowpass", "params": params}])["f"]
+    sos = scipy.signal.butter(int(slope) // 6, 800.0, fs=48_000, output="sos")
+    _, wanted = scipy.signal.sosfreqz(sos, CENTRES, fs=48_000)
+    decibels = np.maximum(20.0 * np.log10(np.abs(wanted)), -72.0)
+    steep = CENTRES < 0.9 * 48_000 / 2
+    assert np.abs(found[3] - decibels)[steep & (decibels > -65.0)].max() < 0.6
+
+
+def test_responses_follow_what_moves_and_end_with_the_note() -> None:
+    movers = [{"id": "m", "name": "M", "kind": "lfo", "params": {"shape": "rise"}}]
+    routes = [{"id": "r", "from": "m", "to": "ground.f.cutoff", "depth": 2.0}]
+    filters = [
+        {"id": "f", "kind": "peak", "params": {"cutoff": 800.0, "gain": 12.0}},
+        {"id": "g", "kind": "lowpass", "params": {}},
+    ]
+    found = responses(filters, modulators=movers, routes=routes)
+    assert set(found) == {"f", "g"}
+    peaks = found["f"].argmax(axis=1)
+    assert np.ptp(CENTRES[peaks[:20]]) > 150.0
+    assert found["f"].max() == pytest.approx(12.0, abs=0.8)
+    assert found["g"][-1].max() == -72.0  # the note has ended
+
+
+FILTERS = [m.kind for m in catalogue() if m.family == "filter"]
+
+
+@pytest.mark.parametrize("kind", FILTERS)
+def test_every_filter_has_a_response(kind: str) -> None:
+    found = responses([{"id": "f", "kind": kind, "params": {}}])["f"]
+    assert found[3].max() > -12.0

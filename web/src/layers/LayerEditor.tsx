@@ -1,6 +1,7 @@
 import type { Bus, Layer } from "../api/client";
 import { layerParts, type PartPlace } from "../document/catalogue";
 import { addModule } from "../document/edits";
+import { FilterPicture } from "../pictures/FilterPicture";
 import { change } from "../session/change";
 import { useValue } from "../session/hooks";
 import { edit } from "../session/store";
@@ -90,6 +91,7 @@ function Filter({
       actions={<PartActions place={place} bypass={bypass} siblings={layer.filters.length} />}
     >
       {several && at === 0 && <PartStrips place={own} only={["blend"]} />}
+      <FilterPicture layer={layer.id} filter={layer.filters[at]?.id ?? ""} />
       <PartStrips place={place} />
     </Section>
   );

@@ -1,5 +1,5 @@
 import { useMemo } from "react";
-import { ink, usePainted } from "../ui/painted";
+import { INK, ink, usePainted } from "../ui/painted";
 import { useMoment } from "./now";
 import { NowAndThroughout } from "./OverTime";
 import { cell, type Grid, type Packed, unpacked } from "./packed";
@@ -26,32 +26,66 @@ function drawCurve(
   context.stroke();
 }
 
-/** The spectrum of a source before its filters, now and over the length. */
-export function SpectrumPicture({ levels, length }: { levels: Packed; length: number }) {
+/** All that a filter lets through would be a black wall: its picture is lighter. */
+const RESPONSE_INK = 0.5;
+/** Levels below this share stay paper. */
+const PAPER = 0.08;
+
+/** Levels as a picture of a pixel each: moments from left to right, lows at the bottom. */
+function imageOf(grid: Grid, strength: number): HTMLCanvasElement {
+  const canvas = document.createElement("canvas");
+  canvas.width = Math.max(1, grid.rows);
+  canvas.height = Math.max(1, grid.columns);
+  const context = canvas.getContext("2d");
+  const pixels = context?.createImageData(canvas.width, canvas.height);
+  if (!context || !pixels) return canvas;
+  for (let m = 0; m < grid.rows; m++) {
+    for (let r = 0; r < grid.columns; r++) {
+      const level = cell(grid, m, r) / 255;
+      const at = 4 * ((grid.columns - 1 - r) * canvas.width + m);
+      pixels.data.set(INK, at);
+      pixels.data[at + 3] = level <= PAPER ? 0 : 255 * strength * level ** 1.8;
+    }
+  }
+  context.putImageData(pixels, 0, 0);
+  return canvas;
+}
+
+/** The spectrum of a source before its filters, or a filter's response, now and over the length. */
+export function SpectrumPicture({
+  levels,
+  length,
+  label = "Spectrum of the source",
+  zero,
+}: {
+  levels: Packed;
+  length: number;
+  label?: string;
+  /** The share of the height at which a line is drawn: where nothing is changed. */
+  zero?: number;
+}) {
   const grid = useMemo(() => unpacked(levels), [levels]);
   const moment = useMoment(grid.rows, length);
   const now = usePainted(
-    (context, width, height) => drawCurve(context, grid, moment, width, height, 15),
-    [grid, moment],
+    (context, width, height) => {
+      drawCurve(context, grid, moment, width, height, 15);
+      if (zero === undefined) return;
+      context.fillStyle = ink(0.35);
+      context.fillRect(0, height - zero * (height - 15), width, 0.75);
+    },
+    [grid, moment, zero],
   );
+  const image = useMemo(() => imageOf(grid, zero === undefined ? 1 : RESPONSE_INK), [grid, zero]);
   const throughout = usePainted(
     (context, width, height) => {
-      const step = width / grid.rows;
-      const tall = height / grid.columns;
-      for (let m = 0; m < grid.rows; m++) {
-        for (let r = 0; r < grid.columns; r++) {
-          const level = cell(grid, m, r) / 255;
-          if (level <= 0.08) continue;
-          context.fillStyle = ink(level ** 1.8);
-          context.fillRect(m * step, height - (r + 1) * tall, step + 0.5, tall + 0.5);
-        }
-      }
+      context.imageSmoothingEnabled = zero !== undefined;
+      context.drawImage(image, 0, 0, width, height);
     },
-    [grid],
+    [image, zero],
   );
   return (
     <NowAndThroughout
-      label="Spectrum of the source"
+      label={label}
       now={<canvas ref={now} className="h-full w-full" />}
       throughout={<canvas ref={throughout} className="h-full w-full" />}
     />

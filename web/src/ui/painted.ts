@@ -41,7 +41,10 @@ export function usePainted(paint: Paint, what: unknown[]) {
 export const SLATE = "#4a6470";
 export const MIST = "#cbd6d9";
 
+/** The colour of ink: red, green and blue. */
+export const INK = [16, 34, 43];
+
 /** Ink of a strength from 0 to 1. */
 export function ink(strength: number): string {
-  return `rgb(16 34 43 / ${Math.min(1, Math.max(0, strength)).toFixed(3)})`;
+  return `rgb(${INK.join(" ")} / ${Math.min(1, Math.max(0, strength)).toFixed(3)})`;
 }

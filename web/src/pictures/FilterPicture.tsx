@@ -1,0 +1,24 @@
+import { useStage } from "../stage/socket";
+import { isPacked } from "./packed";
+import { SpectrumPicture } from "./SpectrumPicture";
+
+/** Where 0 dB lies between the lowest and the highest level of a response, -72 and 18 dB. */
+const ZERO = 72 / 90;
+
+/** What a filter does to each frequency, now and over the whole length. */
+export function FilterPicture({ layer, filter }: { layer: string; filter: string }) {
+  const shown = useStage((s) => s.pictures[layer]);
+  const responses = shown?.responses as Record<string, unknown> | undefined;
+  const levels = responses?.[filter];
+  if (!shown || !isPacked(levels)) {
+    return <div className="col-span-full h-[92px] border border-line bg-paper" />;
+  }
+  return (
+    <SpectrumPicture
+      levels={levels}
+      length={shown.length}
+      label="Response of the filter"
+      zero={ZERO}
+    />
+  );
+}
