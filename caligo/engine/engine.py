@@ -18,7 +18,7 @@ from caligo.engine.ahead import LONGEST, LayerAhead
 from caligo.engine.changes import Changes, changes_between
 from caligo.engine.cross_modulation import all_modulators
 from caligo.engine.layer import LayerRenderer
-from caligo.engine.metering import StageMeter
+from caligo.engine.metering import OUTPUT, StageMeter
 from caligo.engine.mixer import Mixer
 from caligo.engine.stem_keys import StemKeys, mixed_addresses, routes_that_count
 from caligo.engine.stems import PIECE_TICKS, CachedLayer, Piece, StemStore, ticks_in
@@ -252,7 +252,7 @@ class Engine:
         if self._meter is not None:
             # The output is late; it is measured where it is heard.
             heard = Span(span.first - self._ahead, span.ticks, span.rate)
-            self._meter.add("output", heard, out)
+            self._meter.add(OUTPUT, heard, out)
         return out
 
     def listen(self, most: float) -> None:

@@ -12,9 +12,9 @@ from numpy.typing import NDArray
 from caligo.document.score import Score
 from caligo.document.sound import Sound
 from caligo.engine.engine import DEFAULT_RATE, MIDDLE_BLOCK, Engine, Interrupted
-from caligo.engine.metering import CELL_TICKS, StageMeter
+from caligo.engine.metering import CELL_TICKS, MASTER, OUTPUT, StageMeter
 from caligo.engine.stems import StemStore, ticks_in
-from caligo.measure.findings import Finding, findings
+from caligo.measure.findings import Finding, findings, held_down
 from caligo.measure.loudness import MOMENTARY, LoudnessMeter, lufs
 from caligo.measure.spectrogram import ROWS, Column, SpectrogramStream, longest_window
 from caligo.measure.stereo import stereo_image
@@ -148,6 +148,18 @@ def stage_peaks(meter: StageMeter) -> dict[str, float]:
     return {stage: float(level.peak.max()) for stage, level in meter.levels().items()}
 
 
+def _held_down(meter: StageMeter, ceiling: float) -> Finding | None:
+    """What the ceiling takes from what the master gives it."""
+    levels = meter.levels()
+    if MASTER not in levels or OUTPUT not in levels:
+        return None
+    before, after = levels[MASTER], levels[OUTPUT]
+    first = max(before.first, after.first)
+    pair = before.peak[first - before.first :], after.peak[first - after.first :]
+    count = min(len(side) for side in pair)
+    return held_down(pair[0][:count], pair[1][:count], ceiling)
+
+
 def fine(
     sound: Sound,
     score: Score,
@@ -203,7 +215,9 @@ def fine(
     summary.stages = stage_lines(meter, engine.length_ticks)
     summary.peaks = stage_peaks(meter)
     summary.loudness = [columns.loudness_at(i) for i in range(COLUMNS)]
-    summary.findings = findings(np.array(whole[:COLUMNS], np.uint8), engine.voicing.fundamentals())
+    held = _held_down(meter, sound.master.number("ceiling"))
+    found = findings(np.array(whole[:COLUMNS], np.uint8), engine.voicing.fundamentals())
+    summary.findings = [*([held] if held else []), *found]
     yield summary
 
 

@@ -15,6 +15,8 @@ from numpy.typing import NDArray
 
 from caligo.signal.ticks import TICK, Span
 
+MASTER, OUTPUT = "master", "output"
+"""The stages ahead of the ceiling and behind it."""
 CELL_TICKS = 64
 """Ticks over which a level is taken: 85 ms at 48 kHz."""
 

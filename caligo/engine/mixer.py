@@ -16,7 +16,7 @@ from numpy.typing import NDArray
 from caligo.document.signal_flow import inputs_of_all, topological_order
 from caligo.document.sound import Bus, Layer, Send, Sound
 from caligo.engine.layer import own_inserts
-from caligo.engine.metering import StageMeter
+from caligo.engine.metering import MASTER, StageMeter
 from caligo.engine.voicing import Voicing
 from caligo.movement.block import Block, stereo_block
 from caligo.movement.movement import Movement
@@ -32,7 +32,6 @@ from caligo.signal.pan import balance
 from caligo.signal.ticks import TICK, Span
 
 Signal = NDArray[np.float32]
-MASTER = "master"
 
 
 @dataclass(slots=True)

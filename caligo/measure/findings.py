@@ -44,6 +44,8 @@ TONE_ROWS = 3
 """Rows to either side of a tone that belong to it."""
 RUMBLING = -18.0
 """Decibels under all there is from which on what lies below the notes is rumble."""
+HELD_DOWN = 1.0
+"""Decibels that the ceiling takes from which on that is told."""
 DEEPEST_CUT, GENTLEST_CUT = -12.0, -2.0
 
 
@@ -54,15 +56,16 @@ class Finding:
     Parameters
     ----------
     kind
-        ``peak``, ``mud``, ``harshness`` or ``rumble``.
+        ``peak``, ``mud``, ``harshness`` or ``rumble``; ``ceiling`` where all is held down.
     hertz
-        Where it is.
+        Where it is; 0 for all.
     excess
-        By how many decibels it is more than usual.
+        By how many decibels it is more than usual, or than the ceiling lets through.
     share
         For which share of the length.
     shape, gain, width
-        The band that answers it: its shape as the equalizer names it, decibels, octaves.
+        The band that answers it: its shape as the equalizer names it, decibels, octaves. The shape
+        ``level`` is the master's level.
     text
         What it is, said for a person.
     """
@@ -98,6 +101,35 @@ def findings(levels: NDArray[np.uint8], played: Sequence[float]) -> list[Finding
         return []
     broad = [_mud(sounding), _harshness(sounding), _rumble(sounding, played)]
     return [*_peaks(sounding, played), *(one for one in broad if one is not None)]
+
+
+def held_down(before: Floats, after: Floats, ceiling: float) -> Finding | None:
+    """What the ceiling takes, where that can be heard.
+
+    Parameters
+    ----------
+    before, after
+        Peaks in dB of the same moments ahead of the ceiling and behind it ``[moments]``.
+    ceiling
+        In dBTP.
+    """
+    reached = before > ceiling - 0.5
+    taken = np.where(reached, before - after, 0.0)
+    most = float(taken.max(initial=0.0))
+    if most < HELD_DOWN:
+        return None
+    share = float(np.mean(taken >= 0.5 * HELD_DOWN))
+    return Finding(
+        "ceiling",
+        0.0,
+        round(most, 1),
+        round(share, 3),
+        "level",
+        -float(np.ceil(most)),
+        0.0,
+        f"The ceiling turns it down by up to {most:.1f} dB, in {max(1.0, 100.0 * share):.0f} % of "
+        "the length: the loud parts sound flatter.",
+    )
 
 
 def _centres() -> Floats:

@@ -232,9 +232,9 @@ class PictureNews(BaseModel):
 
 
 class FindingOut(Message):
-    """What stands out, and the band of an equalizer that answers it, see `Finding` in the core."""
+    """What stands out, and the band or level that answers it, see `Finding` in the core."""
 
-    kind: Literal["peak", "mud", "harshness", "rumble"]
+    kind: Literal["peak", "mud", "harshness", "rumble", "ceiling"]
     hertz: float
     excess: float
     share: float

@@ -12,10 +12,14 @@ from collections.abc import Callable
 import numpy as np
 import pytest
 import scipy.signal
+import scipy.stats
 
-from caligo.measure.findings import Finding, findings
+from caligo.document import Sound, read_sound
+from caligo.engine.long_view import Summary, fine
+from caligo.engine.offline import render_array
+from caligo.measure.findings import Finding, _expected, findings
 from caligo.measure.spectrogram import SpectrogramStream
-from tests.core.builders import RATE
+from tests.core.builders import RATE, one_note, plain_layer, plain_sound
 
 SECONDS = 12
 LOWEST = 55.0
@@ -76,6 +80,14 @@ def test_a_resonance_is_found_and_its_band_takes_it_away(hertz: float) -> None:
     assert not any(one.kind == "peak" and abs(one.hertz / hertz - 1) < 0.03 for one in after)
 
 
+def test_the_line_through_neighbours_is_scipys() -> None:
+    rng = np.random.default_rng(3)
+    for count in (4, 5, 9):
+        octaves, levels = np.sort(rng.uniform(5.0, 12.0, count)), rng.normal(size=count)
+        slope, start, *_ = scipy.stats.theilslopes(levels, octaves)
+        assert _expected(levels, octaves, 8.0) == pytest.approx(start + 8.0 * slope)
+
+
 def test_partials_that_fall_evenly_do_not_stand_out() -> None:
     assert found(partials(lambda hertz: 0.0)) == []
 
@@ -129,3 +141,29 @@ def test_rumble_lies_under_the_lowest_note() -> None:
 def test_silence_has_nothing_that_stands_out() -> None:
     assert found(np.zeros(SECONDS * RATE)) == []
     assert findings(np.zeros((1, 224), np.uint8), (LOWEST,)) == []
+
+
+def test_what_the_ceiling_takes_is_told() -> None:
+    """Made so loud that the ceiling has to take 9 dB, and lowered by as much as is said."""
+
+    def made(level: float) -> Sound:
+        layer = plain_layer(table="sine", level=12.0)
+        layer["params"] = layer.get("params", {}) | {"level": 12.0}
+        data = plain_sound(layer).as_document()
+        data["master"]["params"] |= {"level": level, "ceiling": -1.0}
+        return read_sound(data)
+
+    def held(level: float) -> list[Finding]:
+        parts = fine(made(level), one_note(69, 6.0))
+        summary = next(part for part in parts if isinstance(part, Summary))
+        return [one for one in summary.findings if one.kind == "ceiling"]
+
+    quiet = -12.0
+    peak = float(np.abs(render_array(made(quiet), one_note(69, 6.0))).max())
+    assert held(quiet) == []
+    # 8 dB over full scale, under a ceiling of -1: 9 dB are taken.
+    over = quiet + 8.0 - 20.0 * math.log10(peak)
+    (found,) = held(over)
+    assert found.excess == pytest.approx(9.0, abs=0.3)
+    assert found.share > 0.5
+    assert held(over + found.gain) == []

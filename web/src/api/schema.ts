@@ -2343,14 +2343,14 @@ export interface components {
         };
         /**
          * FindingOut
-         * @description What stands out, and the band of an equalizer that answers it, see `Finding` in the core.
+         * @description What stands out, and the band or level that answers it, see `Finding` in the core.
          */
         FindingOut: {
             /**
              * Kind
              * @enum {string}
              */
-            kind: "peak" | "mud" | "harshness" | "rumble";
+            kind: "peak" | "mud" | "harshness" | "rumble" | "ceiling";
             /** Hertz */
             hertz: number;
             /** Excess */

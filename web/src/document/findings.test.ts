@@ -1,7 +1,7 @@
 import { describe, expect, it } from "vitest";
 import type { Sound } from "../api/client";
 import { catalogueOf, limits, module, parameter } from "./examples";
-import { answered, type Finding, roomFor } from "./findings";
+import { answerable, answered, type Finding, roomFor } from "./findings";
 
 const choice = (key: string, value: string) => parameter(key, { kind: "choice", default: value });
 const catalogue = catalogueOf(
@@ -62,6 +62,23 @@ describe("what stands out", () => {
     expect(["e0", "e1"]).not.toContain(id);
     expect([params.shape1, params.frequency1, params.gain1]).toEqual(["bell", 668.5, -9]);
     expect(params.shape2).toBe("off");
+  });
+
+  it("lowers the master where the ceiling holds all down", () => {
+    const held: Finding = { ...finding, kind: "ceiling", shape: "level", hertz: 0, gain: -4 };
+    const full = Array.from({ length: limits.effects }, () => ({ kind: "reverb", params: {} }));
+    const sound = withEffects(...full);
+    for (const [level, lowered] of [
+      [2, -2],
+      [-79, -80],
+    ]) {
+      sound.master.params = { level: level as number };
+      expect(answerable(sound, catalogue, held)).toBe(true);
+      expect(answered(sound, catalogue, held)).toEqual([
+        { op: "replace", path: "/master/params/level", value: lowered },
+      ]);
+    }
+    expect(answerable(sound, catalogue, finding)).toBe(false);
   });
 
   it("does nothing where the master is full", () => {

@@ -10,6 +10,9 @@ export type Finding = Schemas["FindingOut"];
 const MASTER = "/master/effects";
 const KIND = "equalizer";
 const OFF = "off";
+const LEVEL = "level";
+/** The lowest level in dB. */
+const SILENT = -80;
 
 /** The parameters of one band. */
 function band(number: number, finding: Finding): Record<string, Value> {
@@ -42,8 +45,20 @@ export function roomFor(
   return effects.length < catalogue.limits.effects ? { index: effects.length, band: 1 } : null;
 }
 
-/** Answer a finding with a band of the master's equalizer; it is added where there is none. */
+/** Whether a finding can be answered: a level always, a band where there is room for it. */
+export function answerable(sound: Sound, catalogue: Catalogue, finding: Finding): boolean {
+  return finding.shape === LEVEL || roomFor(sound, catalogue) !== null;
+}
+
+/**
+ * Answer a finding with a band of the master's equalizer, which is added where there is none; or
+ * with the master's level.
+ */
 export function answered(sound: Sound, catalogue: Catalogue, finding: Finding): Operation[] {
+  if (finding.shape === LEVEL) {
+    const level = Number(sound.master.params.level ?? 0) + finding.gain;
+    return [{ op: "replace", path: "/master/params/level", value: Math.max(SILENT, level) }];
+  }
   const room = roomFor(sound, catalogue);
   if (!room) return [];
   const { effects } = sound.master;

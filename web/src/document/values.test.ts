@@ -56,7 +56,7 @@ describe("what is shown", () => {
     expect(shownDepth(1.8, "oct", true)).toBe("± 1.8 oct");
     expect(shownDepth(22, "%", false)).toBe("+ 22 %");
     expect(shownDepth(-30, "%", false)).toBe("− 30 %");
-    expect(shownDepth(-5, "dB", true)).toBe("± −5 dB");
+    expect(shownDepth(-5, "dB", true)).toBe("∓ 5 dB");
   });
 
   it("tells lengths and clocks", () => {

@@ -92,12 +92,10 @@ export function withUnit(value: number, unit: string): string {
   return unit ? `${shownNumber(value, digits)} ${unit}` : shownNumber(value);
 }
 
-/** A route's depth with its sign and unit; both ways where bipolar. */
+/** A route's depth with its sign and unit; both ways where bipolar, ∓ where it goes against. */
 export function shownDepth(depth: number, unit: string, bipolar: boolean): string {
-  const sign = bipolar ? "±" : depth < 0 ? MINUS : "+";
-  const amount =
-    bipolar && depth < 0 ? `${MINUS}${shownNumber(-depth)}` : shownNumber(Math.abs(depth));
-  return bipolar && depth < 0 ? `± ${amount} ${unit}`.trim() : `${sign} ${amount} ${unit}`.trim();
+  const [along, against] = bipolar ? ["±", "∓"] : ["+", MINUS];
+  return `${depth < 0 ? against : along} ${shownNumber(Math.abs(depth))} ${unit}`.trim();
 }
 
 /** Numbers somebody typed, kept in the parameter's range; null if one makes no sense. */

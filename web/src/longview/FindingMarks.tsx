@@ -9,6 +9,7 @@ export function FindingMarks({ height }: { height: number }) {
   return (
     <div className="pointer-events-none absolute inset-x-0 top-0" style={{ height }} aria-hidden>
       {found.map(({ kind, hertz }) => {
+        if (hertz === 0) return null; // it is everywhere
         const on = pointed === hertz;
         return (
           <span

@@ -1,5 +1,5 @@
 import { Popover } from "radix-ui";
-import { answered, type Finding, roomFor } from "../document/findings";
+import { answerable, answered, type Finding } from "../document/findings";
 import { change } from "../session/change";
 import { useSession } from "../session/store";
 import { useStage } from "../stage/socket";
@@ -10,11 +10,13 @@ const TITLES: Record<Finding["kind"], string> = {
   mud: "Mud",
   harshness: "Harshness",
   rumble: "Rumble",
+  ceiling: "Ceiling",
 };
 
 /** What a band does, as a button says it. */
 function deed(finding: Finding): string {
   if (finding.shape === "low_cut") return `Cut below ${Math.round(finding.hertz)} Hz`;
+  if (finding.kind === "ceiling") return `Lower all by ${Math.abs(finding.gain)} dB`;
   return `Lower by ${Math.abs(finding.gain)} dB`;
 }
 
@@ -26,7 +28,7 @@ export function Findings() {
     <Popover.Root onOpenChange={(open) => !open && useStage.setState({ pointedOut: null })}>
       <Popover.Trigger
         className="button-plain"
-        title="Resonances, mud, rumble and harshness found over the whole length"
+        title="Resonances, mud, rumble, harshness, and what the ceiling takes, over the whole length"
       >
         {found.length} stand{found.length === 1 ? "s" : ""} out
       </Popover.Trigger>
@@ -40,8 +42,8 @@ export function Findings() {
         >
           <h3 className="mb-1 text-base">What stands out</h3>
           <p className="label mb-1">
-            Over the whole length. A band of the master’s equalizer answers it; the picture shows
-            what that does.
+            Over the whole length. A band of the master’s equalizer answers it, or its level; the
+            picture shows what that does.
           </p>
           <ul>
             {found.map((finding) => (
@@ -56,7 +58,7 @@ export function Findings() {
 
 function Found({ finding }: { finding: Finding }) {
   const catalogue = useCatalogue();
-  const room = useSession((s) => s.sound !== null && roomFor(s.sound, catalogue) !== null);
+  const room = useSession((s) => s.sound !== null && answerable(s.sound, catalogue, finding));
   const point = () => useStage.setState({ pointedOut: finding.hertz });
   return (
     <li
