@@ -145,6 +145,15 @@ def spread(page: Page) -> None:
         box.check()
 
 
+def stands_out(page: Page) -> None:
+    page.get_by_test_id("long-view").click(position={"x": 700, "y": 60})
+    page.get_by_role("list", name="Chain").get_by_role("button", name=re.compile("^Vowel")).click()
+    page.get_by_role("button", name="Listen").click()
+    page.wait_for_timeout(3_000)
+    page.get_by_role("button", name=re.compile("stands? out$")).click()
+    page.get_by_label("What stands out").get_by_role("listitem").first.hover()
+
+
 VIEWS: dict[str, tuple[str, Callable[[Page], None]]] = {
     "main": ("Dome Air", main_view),
     "routes": ("Dome Air", routes),
@@ -159,6 +168,7 @@ VIEWS: dict[str, tuple[str, Callable[[Page], None]]] = {
     "material": ("Dome Air", material),
     "chain": ("Radio Room", chain),
     "bus": ("Plate Glass", bus),
+    "stands-out": ("Night Watch", stands_out),
     "keys-and-loop": ("Snowblind", keys_and_loop),
     "export": ("Tracking Motor", export),
     "library": ("Cold Storage", library),

@@ -164,6 +164,6 @@ def test_what_the_ceiling_takes_is_told() -> None:
     # 8 dB over full scale, under a ceiling of -1: 9 dB are taken.
     over = quiet + 8.0 - 20.0 * math.log10(peak)
     (found,) = held(over)
-    assert found.excess == pytest.approx(9.0, abs=0.3)
+    assert found.excess == pytest.approx(9.0, abs=0.5)
     assert found.share > 0.5
     assert held(over + found.gain) == []

@@ -145,7 +145,7 @@ export function Movement() {
       className="shrink-0 border-line p-3 pt-2 max-lg:border-t lg:w-[290px] lg:overflow-y-auto lg:border-l xl:w-[316px] 2xl:w-[460px]"
     >
       <Macros />
-      <div className="mb-1 flex items-center gap-0.5">
+      <div className="mb-1 flex flex-wrap items-center gap-0.5">
         <h2 className="label flex-1 text-sm">Movement</h2>
         <Spread />
         <RoutesTable />

@@ -137,7 +137,7 @@ export function ScoreButton() {
       title="What the cue plays"
       open={open}
       onOpen={setOpen}
-      className="button max-w-[190px] truncate"
+      className="button min-w-24 max-w-[190px] truncate"
       hint="Change what is played"
       place="right-4 bottom-4 max-h-[60vh] w-[420px]"
     >

@@ -27,7 +27,7 @@ export function Findings() {
   return (
     <Popover.Root onOpenChange={(open) => !open && useStage.setState({ pointedOut: null })}>
       <Popover.Trigger
-        className="button-plain"
+        className="button-plain shrink-0 whitespace-nowrap"
         title="Resonances, mud, rumble, harshness, and what the ceiling takes, over the whole length"
       >
         {found.length} stand{found.length === 1 ? "s" : ""} out

@@ -170,19 +170,20 @@ export function Transport({ onKeys, keys }: { onKeys: () => void; keys: boolean 
           Loop {clock(loop[0])} to {clock(loop[1])} ✕
         </button>
       )}
-      <span className="flex-1" />
-      {connected ? (
-        <Drawing />
-      ) : (
-        <span role="status" className="text-warn">
-          Caligo does not answer; connecting again…
-        </span>
-      )}
-      <Findings />
-      <Measure name="Loudness" value={summary ? summary.integrated : undefined} unit="LUFS" />
-      <Measure name="True peak" value={summary ? summary.true_peak : undefined} unit="dBTP" />
-      <Measure name="Width" value={summary ? summary.width : undefined} unit="" />
-      <ScoreButton />
+      <span className="flex min-w-0 flex-[1_1_480px] items-center justify-end gap-2">
+        {connected ? (
+          <Drawing />
+        ) : (
+          <span role="status" className="text-warn">
+            Caligo does not answer; connecting again…
+          </span>
+        )}
+        <Findings />
+        <Measure name="Loudness" value={summary ? summary.integrated : undefined} unit="LUFS" />
+        <Measure name="True peak" value={summary ? summary.true_peak : undefined} unit="dBTP" />
+        <Measure name="Width" value={summary ? summary.width : undefined} unit="" />
+        <ScoreButton />
+      </span>
     </section>
   );
 }
