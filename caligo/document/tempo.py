@@ -43,10 +43,17 @@ class TempoMap:
         """Beats passed at one moment."""
         return float(self.beats_at(np.array([seconds]))[0])
 
+    def seconds_at(self, beats: NDArray[np.float64]) -> NDArray[np.float64]:
+        """The moments at which so many beats have passed ``[...]``, of any shape."""
+        where = np.maximum(np.searchsorted(self._beats, beats, side="right") - 1, 0)
+        found: NDArray[np.float64] = (
+            self._seconds[where] + (beats - self._beats[where]) / self._rates[where]
+        )
+        return found
+
     def seconds(self, beats: float) -> float:
         """The moment at which so many beats have passed."""
-        where = max(int(np.searchsorted(self._beats, beats, side="right")) - 1, 0)
-        return float(self._seconds[where] + (beats - self._beats[where]) / self._rates[where])
+        return float(self.seconds_at(np.array([beats]))[0])
 
     @property
     def changes(self) -> Sequence[tuple[float, float]]:

@@ -297,7 +297,7 @@ class Delay(Effect):
             # From the moment that lies so many beats back, whatever the tempo was since.
             times = block.moments.times
             beats = self._tempo.beats_at(times) - seconds
-            seconds = times - np.array([self._tempo.seconds(float(b)) for b in beats])
+            seconds = times - self._tempo.seconds_at(beats)
         elif course.unit == "hold":
             seconds = seconds * self.movement.setting.score.length
         found: NDArray[np.float64] = np.clip(seconds, SHORTEST, LONGEST) * self.rate

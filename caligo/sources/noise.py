@@ -27,14 +27,14 @@ from caligo.synthesis.source import VOICE_RMS, Source
 MOVED = ("tilt", "level", "width", "dust", "dust_rate")
 SIZE = 2048
 """Samples in a frame; lower tilts than 23 Hz at 48 kHz are not resolved."""
-HOP = 512
+HOP = 1024
 LOWEST = 20.0
 """Hertz below which the tilt stays level, so that brown noise does not wander off."""
 OCTAVE = 20.0 * math.log10(2.0)
 LOUDEST = 0.7
 """The strongest impulse: rare ones would otherwise have to be louder than full level."""
 
-# Hann windows (von Hann) at a quarter's hop add up to 2; their roots shape both sides.
+# Hann windows (von Hann) at half their length add up to 1; their roots shape both sides.
 WINDOW = np.sqrt(0.5 - 0.5 * np.cos(2.0 * np.pi * np.arange(SIZE) / SIZE)).astype(np.float32)
 
 
@@ -269,6 +269,6 @@ class Noise(Source):
         at_middle = tilt[(where + SIZE // 2) // TICK]
         same = np.all(at_middle == at_middle[0])
         spectra *= slope(at_middle[:1] if same else at_middle, self.rate)
-        parts = fft.irfft(spectra, SIZE, axis=2).astype(np.float32) * (WINDOW * np.float32(0.5))
+        parts = fft.irfft(spectra, SIZE, axis=2).astype(np.float32) * WINDOW
         found: NDArray[np.float32] = np.ascontiguousarray(parts.swapaxes(0, 1))
         return found
