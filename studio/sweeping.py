@@ -10,6 +10,8 @@ from django.conf import settings
 
 logger = logging.getLogger("studio.sweeping")
 
+PICTURES = "pictures"
+"""The folder of finished pictures, in that of the stems."""
 UPLOADS = "upload-"
 """How the folders of uploads begin."""
 
@@ -22,7 +24,10 @@ def sweep() -> int:
     """
     data = Path(settings.DATA_DIR)
     left = list(data.glob(f"{UPLOADS}*"))
-    left += [path for path in Path(settings.STEMS_DIR).glob("*") if path.suffix != ".stem"]
+    stems = Path(settings.STEMS_DIR)
+    pictures = stems / PICTURES
+    left += [p for p in stems.glob("*") if p.suffix != ".stem" and p != pictures]
+    left += [path for path in pictures.glob("*") if path.suffix != ".npz"]
     left += _without_cards(data / "material")
     for path in left:
         if path.is_dir():

@@ -140,8 +140,8 @@ def _centres() -> Floats:
 
 def _is_played(hertz: float, played: Sequence[float]) -> bool:
     """Whether a frequency is a note's, or an octave above or below it."""
-    away = np.abs(np.log2(hertz / np.array([*played, 1e-3])))
-    return bool(np.any(np.abs(away[away < 1.5] - np.round(away[away < 1.5])) < SAME))
+    away = np.abs(np.log2(hertz / np.array(played, np.float64)))
+    return bool(np.any(away < SAME) or np.any(np.abs(away - 1.0) < SAME))
 
 
 def _tones(decibels: Floats, prominence: float) -> NDArray[np.intp]:
@@ -214,41 +214,32 @@ def _mean(decibels: Floats) -> float:
     return float(10.0 * np.log10(np.mean(10.0 ** (decibels / 10.0))))
 
 
+def _fuller(here: Floats, beside: Floats, least: float) -> tuple[float, float]:
+    """By how many decibels a band is fuller than what lies beside it, and how often by `least`.
+
+    `here` and `beside` are power per octave in dB ``[columns]``.
+    """
+    return _mean(here) - _mean(beside), float(np.mean(here - beside >= least))
+
+
 def _mud(decibels: Floats) -> Finding | None:
-    here = _density(decibels, MUD)
-    around = np.maximum(_density(decibels, LOWS), _density(decibels, MIDDLES))
-    excess = _mean(here) - _mean(around)
+    beside = np.maximum(_density(decibels, LOWS), _density(decibels, MIDDLES))
+    excess, share = _fuller(_density(decibels, MUD), beside, MUDDY)
     if excess < MUDDY:
         return None
-    share = float(np.mean(here - around >= MUDDY))
-    return Finding(
-        "mud",
-        320.0,
-        round(excess, 1),
-        round(share, 3),
-        "bell",
-        _cut(0.5 * excess),
-        1.3,
-        f"From 200 to 500 Hz it is {excess:.0f} dB fuller than to either side: it may sound muddy.",
-    )
+    text = f"From 200 to 500 Hz it is {excess:.0f} dB fuller than beside: it may sound muddy."
+    gain = _cut(0.5 * excess)
+    return Finding("mud", 320.0, round(excess, 1), round(share, 3), "bell", gain, 1.3, text)
 
 
 def _harshness(decibels: Floats) -> Finding | None:
-    here, body = _density(decibels, HARSHNESS), _density(decibels, BODY)
-    excess = _mean(here) - _mean(body)
+    beside = _density(decibels, BODY)
+    excess, share = _fuller(_density(decibels, HARSHNESS), beside, HARSH)
     if excess < HARSH:
         return None
-    share = float(np.mean(here - body >= HARSH))
-    return Finding(
-        "harshness",
-        3_500.0,
-        round(excess, 1),
-        round(share, 3),
-        "bell",
-        _cut(1.5 * excess),  # a bell acts in full in its middle alone
-        1.6,
-        f"From 2 to 6 kHz it is {excess:.0f} dB fuller than below: it may sound harsh.",
-    )
+    text = f"From 2 to 6 kHz it is {excess:.0f} dB fuller than below: it may sound harsh."
+    gain = _cut(1.5 * excess)  # a bell acts in full in its middle alone
+    return Finding("harshness", 3_500.0, round(excess, 1), round(share, 3), "bell", gain, 1.6, text)
 
 
 def _rumble(decibels: Floats, played: Sequence[float]) -> Finding | None:

@@ -38,10 +38,9 @@ from studio.stage.messages import (
     TrajectoriesHeader,
 )
 from studio.stage.packets import CLOSER, TILE, TRAJECTORIES, packet
+from studio.sweeping import PICTURES
 
 Stretch = tuple[float, float]
-PICTURES = "pictures"
-"""The folder of finished pictures, in that of the stems."""
 MOST_PICTURES = 24
 MOST_NOTES = 64
 """Notes whose courses are told apart: more lines cannot be read in a row."""

@@ -14,7 +14,7 @@ from studio import serve
 from studio.library.models import Sound
 from studio.renders import jobs
 from studio.renders.models import Render
-from studio.sweeping import sweep
+from studio.sweeping import PICTURES, sweep
 
 
 def test_what_a_kill_leaves_behind_is_swept_away(settings: Any, tmp_path: Path) -> None:
@@ -22,12 +22,13 @@ def test_what_a_kill_leaves_behind_is_swept_away(settings: Any, tmp_path: Path) 
     shelf = tmp_path / "material"
     kept = [
         shelf / "aa.json", shelf / "aa.wav", shelf / "bb.let-go", shelf / "bb.npy",
-        tmp_path / "stems" / "k-000001.stem", tmp_path / "renders" / "4.wav",
-        tmp_path / "studio.sqlite3",
+        tmp_path / "stems" / "k-000001.stem", tmp_path / "stems" / PICTURES / "f-k.npz",
+        tmp_path / "renders" / "4.wav", tmp_path / "studio.sqlite3",
     ]  # fmt: skip
     left = [
         shelf / "cc.wav", shelf / ".aa.77.wav", tmp_path / "upload-x1" / "upload.wav",
-        tmp_path / "stems" / "k-000002.12-9", shelf / "made" / "aa.npy",
+        tmp_path / "stems" / "k-000002.12-9", tmp_path / "stems" / PICTURES / "k.12-9",
+        shelf / "made" / "aa.npy",
     ]  # fmt: skip
     for path in [*kept, *left]:
         path.parent.mkdir(parents=True, exist_ok=True)

@@ -3,7 +3,7 @@ import { keyName, shownNumber } from "../document/values";
 import { player } from "../stage/audio";
 import { longView, ROWS } from "../stage/long-view";
 import { useStage } from "../stage/socket";
-
+import { ink, SLATE } from "../ui/painted";
 import { type Axis, hertzOf, levelsOf, Peaks, reach } from "./analysed";
 
 /** How often it is painted: more would take time that listening needs. */
@@ -11,8 +11,8 @@ const PAINT_MS = 70;
 /** How often the strongest frequency is said. */
 const SAID_MS = 500;
 const WIDTH = 104;
-const INK = "#4a6470";
-const HELD = "rgb(16 34 43 / 0.55)";
+/** How strong the lines of held peaks are. */
+const HELD = 0.55;
 
 /**
  * What is heard now, beside the long view and on its frequency axis: the left side grows to the
@@ -42,7 +42,7 @@ export function Now({ height }: { height: number }) {
       levels.forEach((side, i) => {
         const held = peaks[i];
         held?.take(side, now, now - last);
-        paintSide(context, side, height, i === 0 ? -1 : 1, INK);
+        paintSide(context, side, height, i === 0 ? -1 : 1);
         if (held) traceSide(context, held.levels, height, i === 0 ? -1 : 1);
       });
       last = now;
@@ -94,9 +94,8 @@ function paintSide(
   levels: Float32Array,
   height: number,
   way: 1 | -1,
-  colour: string,
 ) {
-  context.fillStyle = colour;
+  context.fillStyle = SLATE;
   context.beginPath();
   context.moveTo(WIDTH / 2, height);
   levels.forEach((level, row) => {
@@ -112,7 +111,7 @@ function traceSide(
   height: number,
   way: 1 | -1,
 ) {
-  context.strokeStyle = HELD;
+  context.strokeStyle = ink(HELD);
   context.lineWidth = 0.75;
   context.beginPath();
   levels.forEach((level, row) => {

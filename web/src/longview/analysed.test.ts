@@ -60,7 +60,5 @@ describe("the spectrum that is heard now", () => {
     peaks.take(new Float32Array([QUIET, QUIET]), 2000, 1000);
     expect(peaks.levels[0]).toBeCloseTo(-32, 5);
     expect(peaks.levels[1]).toBe(-30);
-    peaks.clear();
-    expect([...peaks.levels]).toEqual([QUIET, QUIET]);
   });
 });

@@ -76,9 +76,4 @@ export class Peaks {
       }
     }
   }
-
-  clear() {
-    this.levels.fill(QUIET);
-    this.since.fill(0);
-  }
 }
