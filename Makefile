@@ -9,13 +9,13 @@ CORE := $(shell find caligo demo studio -name '*.py')
 FRONT := $(shell find web/src web/public -type f) web/index.html web/vite.config.ts web/package.json
 
 .PHONY: demo test installed prepared test-web test-python test-browser check check-python check-web
-.PHONY: bench bench-screen types shots clean
+.PHONY: bench bench-screen coverage types shots clean
 
 demo: $(STAMPS)/warm studio/static/build/index.html
 	@$(PYTHON) -m studio.serve --demo $(if $(PORT),--port $(PORT))
 
 # Set-up that does not wait for other set-up goes side by side; tests follow one after the other,
-# since those of the studio count processes, and those in the browser hear sound in real time.
+# since those of the studio count processes, and some in the browser hear sound in real time.
 test:
 	@$(MAKE) -j2 -O --no-print-directory installed
 	@$(MAKE) -j2 -O --no-print-directory prepared
@@ -28,11 +28,17 @@ test-web: $(STAMPS)/node
 	cd web && npm run --silent test
 
 test-python: $(STAMPS)/warm $(STAMPS)/reference
+	$(PYTHON) -m pytest -n 2 caligo tests/core
+	$(PYTHON) -m pytest tests/studio
+
+# What no test runs. Watching each line makes the tests a third slower, so `make test` does without.
+coverage: $(STAMPS)/warm $(STAMPS)/reference
 	$(PYTHON) -m pytest -n 2 --cov --cov-report= caligo tests/core
 	$(PYTHON) -m pytest --cov --cov-append --cov-report=term:skip-covered tests/studio
 
 test-browser: studio/static/build/index.html $(STAMPS)/warm $(STAMPS)/browser
-	$(PYTHON) -m pytest tests/browser
+	$(PYTHON) -m pytest -n 2 -m "not hears" tests/browser
+	$(PYTHON) -m pytest -m hears tests/browser
 
 check: check-python check-web
 

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import re
 
+import pytest
 from playwright.sync_api import Page, expect
 
 from tests.browser.conftest import listened
@@ -24,6 +25,7 @@ WIDEST = """
 """
 
 
+@pytest.mark.hears
 def test_the_spectrum_of_both_sides_is_seen_while_it_plays(page: Page) -> None:
     assert page.evaluate(WIDEST) == [0, 0]
     page.get_by_test_id("long-view").click(position={"x": 560, "y": 60})
@@ -37,6 +39,7 @@ def test_the_spectrum_of_both_sides_is_seen_while_it_plays(page: Page) -> None:
     assert page.evaluate(WIDEST) == [0, 0]
 
 
+@pytest.mark.hears
 def test_what_stands_out_becomes_a_band_by_keys_and_is_taken_back(page: Page) -> None:
     """A bell of 20 dB at 700 Hz stands out; the band that answers it takes it away."""
     page.get_by_role("button", name="Add filter").click()

@@ -6,6 +6,7 @@ import re
 from pathlib import Path
 
 import numpy as np
+import pytest
 import soundfile
 from playwright.sync_api import Browser, Locator, Page, expect
 
@@ -53,6 +54,7 @@ def test_the_demo_opens_with_its_picture(page: Page) -> None:
     assert len(path_of(page, "ground.filter1.cutoff")) > 200
 
 
+@pytest.mark.hears
 def test_listening_is_heard_from_any_minute(page: Page) -> None:
     page.get_by_test_id("long-view").click(position={"x": 665, "y": 60})
     clock = page.get_by_test_id("clock")
@@ -66,6 +68,7 @@ def test_listening_is_heard_from_any_minute(page: Page) -> None:
     assert captured(page)[:, -10_000:].std() < 1e-5
 
 
+@pytest.mark.hears
 def test_a_moved_strip_changes_sound_and_trajectory(page: Page) -> None:
     page.get_by_test_id("long-view").click(position={"x": 560, "y": 60})
     before_path = path_of(page, "ground.filter1.cutoff")
@@ -261,6 +264,7 @@ def test_loops_are_dragged_and_let_go(page: Page) -> None:
     expect(page.get_by_test_id("loop")).not_to_be_attached()
 
 
+@pytest.mark.hears
 def test_keys_play_over_what_is_heard_and_panic_silences(page: Page) -> None:
     page.get_by_role("button", name=re.compile("^Chord")).click()
     page.get_by_label("Notes or chord symbols").fill("C2")
@@ -286,6 +290,7 @@ def test_keys_play_over_what_is_heard_and_panic_silences(page: Page) -> None:
     page.get_by_role("button", name="Undo").click()
 
 
+@pytest.mark.hears
 def test_everything_can_be_done_by_keyboard(page: Page) -> None:
     slider = page.get_by_role("slider", name="Cutoff").first
     slider.focus()
@@ -374,6 +379,7 @@ def test_hold_still_shows_resting_values(page: Page) -> None:
     expect(page.locator("[data-trajectory='ground.source.position']")).to_be_attached()
 
 
+@pytest.mark.hears
 def test_a_lost_connection_comes_back_and_goes_on(page: Page) -> None:
     listened(page, 0.8)
     page.evaluate("window.caligo.loseConnection()")

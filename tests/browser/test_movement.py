@@ -375,6 +375,7 @@ def changing_in(heard: np.ndarray) -> float:
     return float(np.std(levels))
 
 
+@pytest.mark.hears
 def test_held_still_the_sound_stops_changing_and_goes_on(page: Page) -> None:
     """A cutoff that swings four octaves each way in half a second."""
     choose(page, "Add modulator", "LFO")
@@ -409,6 +410,7 @@ def test_held_still_the_sound_stops_changing_and_goes_on(page: Page) -> None:
     page.get_by_role("button", name="Stop").click()
 
 
+@pytest.mark.hears
 def test_the_whole_is_skimmed_and_two_moments_are_heard_in_turn(page: Page) -> None:
     clock = page.get_by_test_id("clock")
     page.get_by_role("button", name="Skim").press("Enter")
@@ -428,6 +430,7 @@ def test_the_whole_is_skimmed_and_two_moments_are_heard_in_turn(page: Page) -> N
     page.get_by_role("button", name="Stop").click()
 
 
+@pytest.mark.hears
 def test_a_macro_is_recorded_as_its_lane(page: Page) -> None:
     page.get_by_test_id("long-view").click(position={"x": 300, "y": 40})
     handle = page.get_by_role("slider", name="Room", exact=True)
