@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from functools import lru_cache
 
 import numpy as np
@@ -23,6 +24,8 @@ from caligo.signal.ticks import TICK
 LONGEST = 12.0
 FADE = 0.01
 """Seconds in which a trimmed recording begins and ends."""
+LEAST_SHARE = 0.01
+"""The least share of the response's energy whose lack is made up for, see `Block.heard_from`."""
 
 
 @lru_cache(maxsize=8)
@@ -126,8 +129,11 @@ class Convolution(Effect):
         self._waiting.held = self.state["direct"]
         self._waiting.process(signal)
         self.state["direct"] = self._waiting.held
-        if answer is not None:
-            scale_stereo(answer[None], 10.0 ** (level / 20.0))
+        if answer is not None and self._response is not None:
+            middle = 0.5 * float(block.span.times[0] + block.span.times[-1])
+            heard = min(self.part.number("length"), middle - block.heard_from) * self.rate
+            share = max(LEAST_SHARE, self._response.share_heard(heard - PARTITION))
+            scale_stereo(answer[None], 10.0 ** (level / 20.0) / math.sqrt(share))
             crossfade(signal[None], answer[None], mix[None] / 100.0)
 
     def tail(self) -> float:

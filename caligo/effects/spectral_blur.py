@@ -136,14 +136,20 @@ class SpectralBlur(Effect):
             done += count
             if inside + count == hop:
                 tick = done // TICK
-                self._next((at + done) // hop, float(blur[tick]), float(threshold[tick]))
+                frame = (at + done) // hop
+                heard = max(hop / self.rate, frame * hop / self.rate - block.heard_from)
+                self._next(frame, heard, float(blur[tick]), float(threshold[tick]))
         self._direct.held = state["direct"]
         self._direct.process(signal)
         state["direct"] = self._direct.held
         crossfade(signal[None], wet[None], mix[None] / 100.0)
 
-    def _next(self, frame: int, blur: float, threshold: float) -> None:
-        """A hop is whole: take the frame apart, blur it and add it to what comes out."""
+    def _next(self, frame: int, heard: float, blur: float, threshold: float) -> None:
+        """A hop is whole: take the frame apart, blur it and add it to what comes out.
+
+        What has been heard for `heard` seconds only, see `Block.heard_from`, has brought no more
+        than a share of its power into the mean.
+        """
         state, hop = self.state, self._hop
         spectrum = scipy.fft.rfft(state["line"] * self._window, axis=1)
         share = 1.0 - math.exp(-hop / (blur * self.rate))
@@ -153,6 +159,7 @@ class SpectralBlur(Effect):
         _blur(spectrum, state["powers"], share, chance, least, np.uint64(combine(SEED, frame)))
         alike = float(np.sinc(chance)) ** 2
         gain = 1.0 / math.sqrt(alike + (1.0 - alike) * LOSS) / 1.5
+        gain /= math.sqrt(1.0 - math.exp(-heard / blur))
         wave = scipy.fft.irfft(spectrum, axis=1) * (self._window * np.float32(gain))
         made = state["made"]
         made[:, :-hop] = made[:, hop:]

@@ -28,10 +28,22 @@ LONG = 8 * PARTITION
 
 @dataclass(frozen=True, slots=True)
 class Response:
-    """A response's spectra: of its beginning in short partitions, of the rest in long ones."""
+    """A response's spectra: of its beginning in short partitions, of the rest in long ones.
+
+    Parameters
+    ----------
+    share
+        The share of its energy that has come after each short partition ``[partitions]``.
+    """
 
     early: Spectra
     late: Spectra
+    share: NDArray[np.float64]
+
+    def share_heard(self, samples: float) -> float:
+        """The share of its energy that answers what has been heard for so many samples."""
+        whole = max(0, min(len(self.share), int(samples) // PARTITION) - 1)
+        return float(self.share[whole])
 
 
 @njit(cache=True, nogil=True)
@@ -60,7 +72,13 @@ def _spectra(response: Signal, size: int) -> Spectra:
 
 def spectra_of(response: Signal) -> Response:
     """The partitions of a response ``[2, samples]``."""
-    return Response(_spectra(response[:, :LONG], PARTITION), _spectra(response[:, LONG:], LONG))
+    starts = np.arange(0, response.shape[1], PARTITION)
+    energy = np.add.reduceat(np.square(response, dtype=np.float64).sum(axis=0), starts).cumsum()
+    return Response(
+        _spectra(response[:, :LONG], PARTITION),
+        _spectra(response[:, LONG:], LONG),
+        energy / max(energy[-1], 1e-30),
+    )
 
 
 def initial_state(response: Response) -> State:

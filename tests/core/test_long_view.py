@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import json
 from pathlib import Path
+from typing import Any
 
 import numpy as np
 import pytest
@@ -14,14 +15,16 @@ from caligo.engine.engine import Engine
 from caligo.engine.long_view import COLUMNS, STAGE_POINTS, Summary, Tile, fine
 from caligo.engine.offline import render_array
 from caligo.engine.stems import StemStore
+from caligo.material.shelf import current
 from caligo.measure.loudness import LoudnessMeter
 from caligo.measure.report import Reporter
 from caligo.measure.spectrogram import FLOOR
 from caligo.measure.true_peak import true_peak
+from caligo.signal.ticks import TICK
 from demo.scores import CUES
 from demo.sounds import SOUNDS
 from demo.write import documents
-from tests.core.builders import RATE, moving_sound, one_note, two_notes
+from tests.core.builders import RATE, moving_sound, one_note, plain_layer, plain_sound, two_notes
 
 DEMO = Path(__file__).parents[2] / "demo"
 
@@ -93,6 +96,29 @@ def test_coarse_looks_near_the_start_are_not_silent(length: float) -> None:
     fresh = Engine(sound, one_note(45, length), rough=True).glance(40, 64, 0.15)
     assert np.abs(again).max() > 0.01
     assert np.array_equal(again, fresh)
+
+
+@pytest.mark.parametrize(
+    ("kind", "params"),
+    [
+        ("reverb", {"decay": 12.0}),
+        ("convolution", {"length": 4.0, "decay": 20.0}),
+        ("spectral_blur", {"blur": 6.0}),
+    ],
+)
+def test_a_look_makes_up_for_what_a_long_tail_has_not_heard(
+    kind: str, params: dict[str, Any]
+) -> None:
+    """Steady noise: an eighth of a second of run-in sounds as loud as half a minute of it."""
+    params = params | {"mix": 100.0}
+    if kind == "convolution":
+        params["recording"] = next(c.key for c in current().cards() if c.kind == "recording")
+    layer = plain_layer() | {"inserts": [{"id": "fx", "kind": kind, "params": params}]}
+    layer["source"] = {"kind": "noise", "params": {}}
+    sound, score = plain_sound(layer), one_note(60, 40.0)
+    looked = Engine(sound, score, rough=True).glance(30 * RATE // TICK, 256, 0.15)
+    exact = render_array(sound, score, start=30.0, length=looked.shape[1] / RATE)
+    assert 20.0 * np.log10(looked.std() / exact.std()) == pytest.approx(0.0, abs=1.5)
 
 
 def test_views_stop_when_they_are_no_longer_wanted() -> None:
