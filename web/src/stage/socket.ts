@@ -6,6 +6,7 @@ import { catchUp, dismissNotice, knownRevision, type Notice, say, unsent } from 
 import { player } from "./audio";
 import { closerView } from "./closer-view";
 import { longView } from "./long-view";
+import { Matching } from "./matching";
 import { readTrajectories, type Trajectories, type TrajectoriesHeader } from "./packets";
 
 export type { Outline, Trajectories } from "./packets";
@@ -100,7 +101,8 @@ export function openStage(soundId: number) {
   closeStage();
   open = soundId;
   useStage.setState(UNKNOWN);
-  moving = held = looked = null;
+  looked = null;
+  matching.clear();
   player.setGain(0);
   longView.clear();
   closerView.clear();
@@ -131,6 +133,8 @@ connection.onmessage = (event) => {
   if (news.type === "message") hear(news.message);
   else if (news.type === "tile") {
     longView.take(news.header, new Uint8Array(news.data));
+    matching.takeTile(news.header, useStage.getState());
+    match();
   } else if (news.type === "trajectories") {
     takeTrajectories(news.header, news.data);
   } else if (news.type === "closer") {
@@ -188,7 +192,8 @@ function hear(message: News) {
     case "summary":
       longView.finish(message.loudness);
       useStage.setState({ summary: message });
-      takeLoudness(message);
+      matching.takeExact(message.revision, message.integrated, useStage.getState());
+      match();
       break;
     case "listening":
       player.begin(message.stream, message.from);
@@ -228,31 +233,12 @@ function takeTrajectories(news: TrajectoriesHeader, data: ArrayBuffer) {
   });
 }
 
-/** How loud the sound is as it moves and as it is held still, each at its revision. */
-let moving: Loudness | null = null;
-let held: Loudness | null = null;
-interface Loudness {
-  revision: number;
-  integrated: number;
-  frozen: number | null;
-}
-const MOST_MATCH = 12;
+const matching = new Matching();
 
-function takeLoudness({ revision, integrated }: Summary) {
-  if (integrated === null) return;
-  const { still, frozen } = useStage.getState();
-  const found = { revision, integrated, frozen };
-  if (still) held = found;
-  else moving = found;
-  match();
-}
-
-/** Make what is held still as loud as what moves, where both are known of the same state. */
+/** Make what is held still as loud as what moves, as far as both are known. */
 function match() {
-  const { still, frozen } = useStage.getState();
-  const known = moving && held && moving.revision === held.revision && held.frozen === frozen;
-  const by = still && known && moving && held ? moving.integrated - held.integrated : 0;
-  const matched = Math.min(MOST_MATCH, Math.max(-MOST_MATCH, by));
+  const matched = matching.gain(useStage.getState());
+  if (matched === useStage.getState().matched) return;
   useStage.setState({ matched });
   player.setGain(matched);
 }
