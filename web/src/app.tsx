@@ -19,6 +19,7 @@ import { dropMaterial, MaterialView } from "./material/MaterialView";
 import { isAudio, openMaterial, useMaterialView } from "./material/shelf";
 import { Movement } from "./movement/Movement";
 import { dropMidi } from "./score/ScoreDialog";
+import { turnOver } from "./session/comparing";
 import {
   dismissNotice,
   edit,
@@ -33,6 +34,7 @@ import {
 } from "./session/store";
 import { Sheet } from "./sheet/Sheet";
 import { openStage } from "./stage/socket";
+import { BeforeAfter } from "./transport/BeforeAfter";
 import { Transport, togglePlaying } from "./transport/Transport";
 import { CatalogueContext } from "./ui/catalogue-context";
 import { EditableName } from "./ui/EditableName";
@@ -94,6 +96,7 @@ function Header() {
       >
         Redo
       </button>
+      <BeforeAfter />
       <button type="button" className="button" onClick={() => openMaterial()}>
         Material
       </button>
@@ -176,6 +179,11 @@ function useOpenSound() {
   return productions;
 }
 
+/** Whether a letter chooses from a menu. */
+function inMenu(target: EventTarget | null): boolean {
+  return target instanceof Element && target.closest("[role=menu], [role=listbox]") !== null;
+}
+
 function useShortcuts() {
   useEffect(() => {
     const onKey = (event: KeyboardEvent) => {
@@ -188,6 +196,8 @@ function useShortcuts() {
       } else if (command && event.key.toLowerCase() === "y") {
         event.preventDefault();
         redo();
+      } else if (event.key === "b" && !command && !inMenu(event.target)) {
+        turnOver();
       } else if (event.key === " " && !(event.target instanceof HTMLButtonElement)) {
         event.preventDefault();
         togglePlaying();

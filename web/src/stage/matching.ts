@@ -1,27 +1,34 @@
 /**
- * How much louder or softer what is held still is played, to be as loud as what moves.
+ * How much louder or softer one state of a sound is played to be as loud as another.
  *
- * The first pictures of both states tell at once, roughly; once both have been drawn to their end
- * their integrated loudness does. Rough and exact figures are never set against each other.
+ * The first pictures of both tell at once, roughly; once both have been drawn to their end their
+ * integrated loudness does. Rough and exact figures are never set against each other.
  */
 
 import { COLUMNS } from "./long-view";
 
-const MOST_MATCH = 12;
+const MOST_MATCH = 24;
+/** dBTP that nothing is made louder than. */
+const CEILING = -1;
+/** Decibels between loudness and peak, where the peak is not known yet: of very lively music. */
+const CREST = 18;
 /** LUFS under which a column says nothing of how loud a sound is: the gate of ITU-R BS.1770. */
 const GATE = -70;
+/** States whose loudness is remembered. */
+const MOST_STATES = 60;
 
-/** A state of the movement: as it is, at rest, or frozen at a moment. */
-export interface Stillness {
-  still: boolean;
-  frozen: number | null;
+export interface FirstPicture {
+  first: number;
+  span: number;
+  columns: number;
+  fine: boolean;
+  loudness: (number | null)[];
 }
 
 interface Known {
-  revision: number;
-  frozen: number | null;
   rough: number | null;
   exact: number | null;
+  peak: number | null;
 }
 
 /** The mean loudness of columns by their power, or null where nothing is heard. */
@@ -32,55 +39,48 @@ export function meanLoudness(columns: readonly (number | null)[]): number | null
   return 10 * Math.log10(power);
 }
 
+/** What is known of how loud the states of a sound are, by their names. */
 export class Matching {
-  private moving: Known | null = null;
-  private held: Known | null = null;
+  private readonly known = new Map<string, Known>();
 
-  /** Forget both states: another sound is open. */
   clear() {
-    this.moving = this.held = null;
+    this.known.clear();
   }
 
-  /** Take in a part of the first picture; only one that covers the whole length tells. */
-  takeTile(
-    tile: {
-      revision: number;
-      first: number;
-      span: number;
-      columns: number;
-      fine: boolean;
-      loudness: (number | null)[];
-    },
-    state: Stillness,
-  ) {
+  /** Take in a part of a first picture; only one that covers the whole length tells. */
+  takeTile(state: string, tile: FirstPicture) {
     if (tile.fine || tile.first !== 0 || tile.columns * tile.span !== COLUMNS) return;
-    this.of(tile.revision, state).rough = meanLoudness(tile.loudness);
+    this.of(state).rough = meanLoudness(tile.loudness);
   }
 
-  takeExact(revision: number, integrated: number | null, state: Stillness) {
-    this.of(revision, state).exact = integrated;
+  takeExact(state: string, integrated: number | null, peak: number | null) {
+    Object.assign(this.of(state), { exact: integrated, peak });
   }
 
-  /** Decibels by which what plays is made louder. */
-  gain({ still, frozen }: Stillness): number {
-    const { moving, held } = this;
-    if (!still || !moving || !held) return 0;
-    if (moving.revision !== held.revision || held.frozen !== frozen) return 0;
-    const by =
-      moving.exact !== null && held.exact !== null
-        ? moving.exact - held.exact
-        : moving.rough !== null && held.rough !== null
-          ? moving.rough - held.rough
-          : 0;
+  /** Decibels by which a state can be made louder without going over the ceiling. */
+  headroom(state: string): number {
+    const { rough, peak } = this.known.get(state) ?? { rough: null, peak: null };
+    if (peak !== null) return Math.max(0, CEILING - peak);
+    return rough === null ? 0 : Math.max(0, CEILING - CREST - rough);
+  }
+
+  /** Decibels by which `state` is made louder to be as loud as `reference`. */
+  gain(state: string, reference: string): number {
+    const here = this.known.get(state);
+    const there = this.known.get(reference);
+    if (state === reference || !here || !there) return 0;
+    let by = 0;
+    if (here.exact !== null && there.exact !== null) by = there.exact - here.exact;
+    else if (here.rough !== null && there.rough !== null) by = there.rough - here.rough;
     return Math.min(MOST_MATCH, Math.max(-MOST_MATCH, by));
   }
 
-  private of(revision: number, { still, frozen }: Stillness): Known {
-    const known = still ? this.held : this.moving;
-    if (known && known.revision === revision && known.frozen === frozen) return known;
-    const fresh = { revision, frozen, rough: null, exact: null };
-    if (still) this.held = fresh;
-    else this.moving = fresh;
-    return fresh;
+  private of(state: string): Known {
+    const known = this.known.get(state) ?? { rough: null, exact: null, peak: null };
+    this.known.delete(state);
+    this.known.set(state, known);
+    const [oldest] = this.known.keys();
+    if (this.known.size > MOST_STATES && oldest !== undefined) this.known.delete(oldest);
+    return known;
   }
 }

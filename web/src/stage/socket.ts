@@ -2,11 +2,19 @@
 
 import { create } from "zustand";
 import type { RenderOut, Schemas } from "../api/client";
-import { catchUp, dismissNotice, knownRevision, type Notice, say, unsent } from "../session/store";
+import {
+  catchUp,
+  dismissNotice,
+  knownRevision,
+  type Notice,
+  say,
+  unsent,
+  useSession,
+} from "../session/store";
 import { player } from "./audio";
 import { closerView } from "./closer-view";
+import { forgetLoudness, matchedGain, takeExact, takeTile } from "./equal-loudness";
 import { longView } from "./long-view";
-import { Matching } from "./matching";
 import { readTrajectories, type Trajectories, type TrajectoriesHeader } from "./packets";
 
 export type { Outline, Trajectories } from "./packets";
@@ -44,7 +52,7 @@ interface Stage {
   still: boolean;
   /** The moment at which all is frozen, where it is not at rest. */
   frozen: number | null;
-  /** By how many decibels what is held still is made as loud as what moves. */
+  /** By how many decibels what is heard is made as loud as what it is compared with. */
   matched: number;
   loop: [number, number] | null;
 }
@@ -102,7 +110,7 @@ export function openStage(soundId: number) {
   open = soundId;
   useStage.setState(UNKNOWN);
   looked = null;
-  matching.clear();
+  forgetLoudness();
   player.setGain(0);
   longView.clear();
   closerView.clear();
@@ -133,7 +141,7 @@ connection.onmessage = (event) => {
   if (news.type === "message") hear(news.message);
   else if (news.type === "tile") {
     longView.take(news.header, new Uint8Array(news.data));
-    matching.takeTile(news.header, useStage.getState());
+    takeTile(news.header, useStage.getState());
     match();
   } else if (news.type === "trajectories") {
     takeTrajectories(news.header, news.data);
@@ -192,7 +200,7 @@ function hear(message: News) {
     case "summary":
       longView.finish(message.loudness);
       useStage.setState({ summary: message });
-      matching.takeExact(message.revision, message.integrated, useStage.getState());
+      takeExact(message, useStage.getState());
       match();
       break;
     case "listening":
@@ -233,15 +241,17 @@ function takeTrajectories(news: TrajectoriesHeader, data: ArrayBuffer) {
   });
 }
 
-const matching = new Matching();
-
-/** Make what is held still as loud as what moves, as far as both are known. */
+/** Make what is heard as loud as what it is compared with, as far as both are known. */
 function match() {
-  const matched = matching.gain(useStage.getState());
+  const matched = matchedGain(useStage.getState());
   if (matched === useStage.getState().matched) return;
   useStage.setState({ matched });
   player.setGain(matched);
 }
+
+useSession.subscribe((state, before) => {
+  if (state.done !== before.done || state.saving !== before.saving) match();
+});
 
 /** The stretch that is looked at closer. */
 let looked: [number, number] | null = null;

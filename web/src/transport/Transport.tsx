@@ -2,6 +2,7 @@ import { useEffect, useRef, useSyncExternalStore } from "react";
 import { clock, shownNumber } from "../document/values";
 import { onPlayhead } from "../longview/playhead";
 import { ScoreButton } from "../score/ScoreDialog";
+import { comparedWith } from "../session/comparing";
 import { useSession } from "../session/store";
 import { player } from "../stage/audio";
 import { COLUMNS, longView } from "../stage/long-view";
@@ -9,6 +10,7 @@ import { holdStill, listen, panic, setLoop, skim, stop, useStage } from "../stag
 import { Menu } from "../ui/Menu";
 import { Compare } from "./Compare";
 import { Findings } from "./Findings";
+import { Matched } from "./Matched";
 import { Returns } from "./Returns";
 
 function Clock() {
@@ -81,7 +83,7 @@ const SKIM = 16;
 function Stillness() {
   const still = useStage((s) => s.still);
   const frozen = useStage((s) => s.frozen);
-  const matched = useStage((s) => s.matched);
+  const before = useSession(() => comparedWith() !== null);
   return (
     <span className="flex items-center">
       <button
@@ -107,12 +109,7 @@ function Stillness() {
           { name: "Let it move", disabled: !still, act: () => holdStill(false) },
         ]}
       />
-      {still && matched !== 0 && (
-        <span className="label ml-1.5 text-xs" title="So that still and moving are equally loud">
-          matched {matched > 0 ? "+" : "−"}
-          {Math.abs(matched).toFixed(1)} dB
-        </span>
-      )}
+      {still && !before && <Matched why="So that still and moving are equally loud" />}
     </span>
   );
 }
