@@ -14,6 +14,7 @@ from collections.abc import Callable
 from typing import Any, TypeVar
 
 from caligo.catalogue.module import Module
+from caligo.catalogue.output import with_output
 
 FAMILY_PACKAGES = {
     "part": "caligo.catalogue.parts",
@@ -38,6 +39,8 @@ class UnknownModule(LookupError):
 
 def register(spec: Module) -> Callable[[T], T]:
     """Enter `spec` in the catalogue, with the decorated class as its implementation."""
+    if spec.family == "effect":
+        spec = with_output(spec)
 
     def enter(implementation: T) -> T:
         key = (spec.family, spec.kind)

@@ -1,8 +1,9 @@
 """Levels behind every stage, over the whole length, for whoever wants to read them.
 
 Stages are named by the addresses of what stands there: ``ground.source``, ``ground.filter1``,
-``ground.envelope`` (the voices added up), ``nave.reverb``; a layer's or bus's own id is the signal
-behind its fader, and ``output`` is what leaves the limiter. Without a meter nothing is computed.
+``ground.envelope`` (the voices added up), ``nave.reverb``; ``nave.input`` is what goes into a bus
+or the master, a layer's or bus's own id the signal behind its fader, and ``output`` is what leaves
+the limiter. Without a meter nothing is computed.
 """
 
 from __future__ import annotations
@@ -19,6 +20,12 @@ MASTER, OUTPUT = "master", "output"
 """The stages ahead of the ceiling and behind it."""
 CELL_TICKS = 64
 """Ticks over which a level is taken: 85 ms at 48 kHz."""
+
+
+def input_of(owner: str) -> str:
+    """The stage ahead of the chain of a bus or of the master."""
+    return f"{owner}.input"
+
 
 Floats = NDArray[np.float64]
 Cells = dict[str, tuple[int, Floats]]

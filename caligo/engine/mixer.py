@@ -16,7 +16,7 @@ from numpy.typing import NDArray
 from caligo.document.signal_flow import inputs_of_all, topological_order
 from caligo.document.sound import Bus, Layer, Send, Sound
 from caligo.engine.layer import own_inserts
-from caligo.engine.metering import MASTER, StageMeter
+from caligo.engine.metering import MASTER, StageMeter, input_of
 from caligo.engine.voicing import Voicing
 from caligo.movement.block import Block, stereo_block
 from caligo.movement.movement import Movement
@@ -190,10 +190,14 @@ class Mixer:
             if node.chain.slots:
                 if node.is_layer:
                     stem = stem.copy()
+                else:
+                    tap(input_of(node.id), stem[None])
                 node.chain.process(block, stem[None], heard, tap)
             heard[node.id] = stem
             self._send_on(node, block, stem, into)
         master = into[MASTER]
+        if self._master.slots:
+            tap(input_of(MASTER), master[None])
         self._master.process(block, master[None], heard, tap)
         final = gain(self._level.values(block.moments)[0])
         out = np.zeros((2, span.samples), np.float32)

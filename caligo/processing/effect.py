@@ -9,6 +9,8 @@ from caligo.movement.block import Block
 from caligo.movement.movement import Movement
 from caligo.movement.notes import whole
 from caligo.processing.processor import Processor, Signal, State
+from caligo.signal.decibels import gain
+from caligo.signal.gains import scale_stereo
 
 
 class Effect(Processor):
@@ -38,6 +40,9 @@ class Effect(Processor):
     def process(self, block: Block, signal: Signal, side: Signal | None = None) -> None:
         """See `Processor.process`."""
         self.process_stereo(block, signal[0], side)
+        level = self.trajectory("output").values(block.moments)[0]
+        if level.any():
+            scale_stereo(signal, gain(level))
 
     def reset(self) -> None:
         """See `Processor.reset`."""

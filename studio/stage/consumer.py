@@ -31,6 +31,7 @@ from studio.stage.messages import (
     Lift,
     Listen,
     Look,
+    MakeUpOf,
     News,
     NotesOf,
     Panic,
@@ -81,6 +82,7 @@ class StageConsumer(AsyncWebsocketConsumer):  # type: ignore[misc]
         self._viewing = Viewing(*send, "studio.stage.drawing:draw", stems)
         self._closer = Viewing(*send, "studio.stage.drawing:look_closer", stems)
         self._notes = Viewing(*send, "studio.stage.drawing:tell_notes", stems)
+        self._make_up = Viewing(*send, "studio.stage.drawing:tell_make_up", stems)
         self._listener = Listener(self._send_news, self._send_bytes, StemStore(*stems))
         self._show()
 
@@ -92,6 +94,7 @@ class StageConsumer(AsyncWebsocketConsumer):  # type: ignore[misc]
             self._viewing.close()
             self._closer.close()
             self._notes.close()
+            self._make_up.close()
 
     async def _load(self) -> bool:
         """Read the newest saved state; False if the sound is gone."""
@@ -261,6 +264,8 @@ class StageConsumer(AsyncWebsocketConsumer):  # type: ignore[misc]
                 self._look()
             case NotesOf():
                 self._notes.show(*self._state, message.address, self._span)
+            case MakeUpOf():
+                self._make_up.show(*self._state, message.address)
 
     def _skim(self, begin: Callable[..., None], moments: Sequence[float]) -> None:
         begin(self._sound, self._score, moments, hold_still=self._hold_still)

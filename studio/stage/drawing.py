@@ -17,6 +17,7 @@ from caligo.engine.coarse_view import CoarseView, looks
 from caligo.engine.drawn import Drawn, PictureStore, family_of, picture_key
 from caligo.engine.engine import DEFAULT_RATE, Engine
 from caligo.engine.long_view import CLOSER_COLUMNS, COLUMNS, Summary, Tile, closer, fine
+from caligo.engine.make_up import make_up
 from caligo.engine.pictures import picture
 from caligo.engine.stem_keys import stem_key
 from caligo.engine.stems import StemStore
@@ -28,6 +29,7 @@ from caligo.movement.stillness import Stillness
 from studio.stage.messages import (
     CloserHeader,
     FindingOut,
+    MakeUpNews,
     NotesNews,
     PictureNews,
     ReadingOut,
@@ -130,6 +132,23 @@ def tell_notes(
             for name, line in found.items()
         },
     ).model_dump_json()
+
+
+def tell_make_up(
+    sound: Sound,
+    score: Score,
+    revision: int,
+    hold_still: Stillness,
+    stems: tuple[Path, int],
+    address: str,
+    *,
+    interrupted: Callable[[], bool],
+) -> Iterator[str]:
+    """What an effect's output has to be so that it makes nothing louder or softer."""
+    found = make_up(sound, score, address, hold_still=hold_still, interrupted=interrupted)
+    if not interrupted():
+        decibels = None if found is None else round(found, 2)
+        yield MakeUpNews(revision=revision, address=address, decibels=decibels).model_dump_json()
 
 
 def _told(tile: Tile, revision: int, total: int) -> dict[str, Any]:

@@ -129,6 +129,13 @@ class NotesOf(Message):
     address: str = Field(max_length=120)
 
 
+class MakeUpOf(Message):
+    """What an effect's output has to be so that it makes nothing louder or softer."""
+
+    type: Literal["make_up"]
+    address: str = Field(max_length=120)
+
+
 class Ping(Message):
     """Whether the server is still there; it answers at once."""
 
@@ -149,6 +156,7 @@ FromPage = (
     | Compare
     | Look
     | NotesOf
+    | MakeUpOf
     | Ping
 )
 _from_page: TypeAdapter[FromPage] = TypeAdapter(Annotated[FromPage, Field(discriminator="type")])
@@ -217,6 +225,15 @@ class NotesNews(Message):
     start: float
     end: float
     notes: dict[str, Line]
+
+
+class MakeUpNews(Message):
+    """Decibels to add to an effect's output; null where nothing is heard through it."""
+
+    type: Literal["make_up"] = "make_up"
+    revision: int
+    address: str
+    decibels: float | None
 
 
 class PictureNews(BaseModel):
@@ -309,6 +326,7 @@ class ProblemNews(Message):
 
 News = (
     NotesNews
+    | MakeUpNews
     | PictureNews
     | SummaryNews
     | ListeningNews

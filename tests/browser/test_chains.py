@@ -121,3 +121,25 @@ def test_a_frozen_reverb_is_heard_from_a_later_minute(page: Page) -> None:
     free = captured(page)[:, -40_000:]
     # The space of nine seconds comes back, and is wide.
     assert free.std() > 1.1 * frozen.std()
+
+
+def test_an_effect_is_made_up_for(page: Page) -> None:
+    """A compressor that takes much gives it back behind itself, in one step of undo."""
+    add(page, "compressor", "Compressor")
+    strip = page.locator("[data-address$='.compressor1.threshold']").get_by_role("slider")
+    strip.focus()
+    page.keyboard.press("Enter")
+    page.keyboard.type("-50 dB")
+    page.keyboard.press("Enter")
+    output = page.locator("[data-address$='.compressor1.output']").get_by_role("slider")
+    expect(output).to_have_attribute("aria-valuetext", "0 dB")
+    expect(page.get_by_text("saved", exact=True)).to_be_visible()
+    region = page.get_by_role("region", name=re.compile("Compressor$"))
+    region.get_by_role("button", name="More").focus()
+    page.keyboard.press("Enter")
+    page.get_by_role("menuitem", name="Make up").focus()
+    page.keyboard.press("Enter")
+    expect(page.get_by_role("status").filter(has_text="is +")).to_be_visible()
+    expect(output).to_have_attribute("aria-valuetext", re.compile(r"^[1-9][\d.]* dB"))
+    page.keyboard.press("Control+z")
+    expect(output).to_have_attribute("aria-valuetext", "0 dB")

@@ -71,7 +71,7 @@ def test_a_new_module_is_found_everywhere(monkeypatch: pytest.MonkeyPatch) -> No
             "master": {"effects": [{"id": "v", "kind": "veil"}]},
         }
     )
-    assert sound.master.effects[0].params == {"mix": 0.0}
+    assert sound.master.effects[0].params == {"mix": 0.0, "output": 0.0}
 
 
 def test_registering_something_else_under_a_taken_kind_is_refused() -> None:

@@ -466,3 +466,16 @@ def test_trajectories_tell_the_depths_they_were_computed_with() -> None:
     assert header(still=True)["depths"] == {}
     # An LFO and a random function go both ways, an envelope and macros from nothing to all.
     assert header(still=False)["two_sided"] == ["swell", "weather", "flutter"]
+
+
+async def test_what_an_effect_has_to_give_back_is_told(sound: Sound) -> None:
+    change = [{"op": "add", "path": "/master/effects/-", "value": {
+        "id": "fx", "kind": "equalizer", "params": {"output": -6}}}]  # fmt: skip
+    await sync_to_async(edit_sound)(sound.pk, 1, change)
+    async with stage(sound.pk) as s:
+        await s.until("trajectories")
+        await s.tell(type="make_up", address="master.fx")
+        _, message, _ = await s.until("make_up")
+        assert message["decibels"] == pytest.approx(6.0, abs=0.1)
+        await s.tell(type="make_up", address="nothing.there")
+        assert (await s.until("make_up"))[1]["decibels"] is None

@@ -2447,6 +2447,36 @@ export interface components {
             ] | null;
         };
         /**
+         * MakeUpNews
+         * @description Decibels to add to an effect's output; null where nothing is heard through it.
+         */
+        MakeUpNews: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            type: "make_up";
+            /** Revision */
+            revision: number;
+            /** Address */
+            address: string;
+            /** Decibels */
+            decibels: number | null;
+        };
+        /**
+         * MakeUpOf
+         * @description What an effect's output has to be so that it makes nothing louder or softer.
+         */
+        MakeUpOf: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            type: "make_up";
+            /** Address */
+            address: string;
+        };
+        /**
          * NotesNews
          * @description What a parameter does in each note, by the note's id; nothing while it is not there.
          */
@@ -2676,9 +2706,9 @@ export interface components {
          */
         StageMessages: {
             /** From Page */
-            from_page: components["schemas"]["Listen"] | components["schemas"]["Stop"] | components["schemas"]["Seek"] | components["schemas"]["SetLoop"] | components["schemas"]["Heard"] | components["schemas"]["Press"] | components["schemas"]["Lift"] | components["schemas"]["Panic"] | components["schemas"]["Still"] | components["schemas"]["SkimAll"] | components["schemas"]["Compare"] | components["schemas"]["Look"] | components["schemas"]["NotesOf"] | components["schemas"]["Ping"];
+            from_page: components["schemas"]["Listen"] | components["schemas"]["Stop"] | components["schemas"]["Seek"] | components["schemas"]["SetLoop"] | components["schemas"]["Heard"] | components["schemas"]["Press"] | components["schemas"]["Lift"] | components["schemas"]["Panic"] | components["schemas"]["Still"] | components["schemas"]["SkimAll"] | components["schemas"]["Compare"] | components["schemas"]["Look"] | components["schemas"]["NotesOf"] | components["schemas"]["MakeUpOf"] | components["schemas"]["Ping"];
             /** To Page */
-            to_page: components["schemas"]["NotesNews"] | components["schemas"]["PictureNews"] | components["schemas"]["SummaryNews"] | components["schemas"]["ListeningNews"] | components["schemas"]["StoppedNews"] | components["schemas"]["ChangedNews"] | components["schemas"]["RenderNews"] | components["schemas"]["ProblemNews"] | components["schemas"]["PongNews"];
+            to_page: components["schemas"]["NotesNews"] | components["schemas"]["MakeUpNews"] | components["schemas"]["PictureNews"] | components["schemas"]["SummaryNews"] | components["schemas"]["ListeningNews"] | components["schemas"]["StoppedNews"] | components["schemas"]["ChangedNews"] | components["schemas"]["RenderNews"] | components["schemas"]["ProblemNews"] | components["schemas"]["PongNews"];
             audio: components["schemas"]["AudioHeader"];
             trajectories: components["schemas"]["TrajectoriesHeader"];
             tile: components["schemas"]["TileHeader"];

@@ -1,12 +1,14 @@
 import type { PartPlace } from "../document/catalogue";
 import { moveTo, type Processor, pasted, slotOf } from "../document/chains";
 import { removePart } from "../document/edits";
+import { canBeMadeUp } from "../document/make-up";
 import { valueAt } from "../document/patch";
 import { change } from "../session/change";
 import { useSession } from "../session/store";
 import { useCatalogue } from "../ui/catalogue-context";
 import { Menu, type MenuEntry } from "../ui/Menu";
 import { copy } from "./copied";
+import { makeUp } from "./make-up";
 
 /** What can be done with one filter, effect or send: bypass, order, copies, removal. */
 export function PartActions({
@@ -18,7 +20,8 @@ export function PartActions({
   bypass?: boolean;
   siblings?: number;
 }) {
-  const { limits } = useCatalogue();
+  const catalogue = useCatalogue();
+  const { limits } = catalogue;
   const slot = slotOf(place.pointer);
   const family = place.family === "filter" ? "filter" : "effect";
   const entries: MenuEntry[] = [];
@@ -29,6 +32,14 @@ export function PartActions({
         change("Bypass", () => [
           { op: "replace", path: `${place.pointer}/bypass`, value: !bypass },
         ]),
+    });
+  }
+  if (place.family === "effect" && canBeMadeUp(place.path)) {
+    const { name } = catalogue.module(place.family, place.kind);
+    entries.push({
+      name: "Make up",
+      help: "Sets its output so that it makes nothing louder or softer.",
+      act: () => void makeUp(catalogue, place.path, name),
     });
   }
   if (siblings !== undefined && siblings > 1) {

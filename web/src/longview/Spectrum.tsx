@@ -21,10 +21,8 @@ export function Spectrum({
       context.drawImage(longView.canvas, left, 0, across, ROWS, 0, 0, width, height);
       const x = (seconds: number) => ((seconds - from) / (to - from)) * width;
       if (longView.fine < COLUMNS) {
-        // What is not exact yet is covered by a thin veil.
+        // A line under it says how far it is exact; the rest is as dark as it will be.
         const exact = x((longView.fine / COLUMNS) * length);
-        context.fillStyle = "rgb(236 241 242 / 0.35)";
-        context.fillRect(Math.max(0, exact), 0, width, height);
         context.fillStyle = "#4a6470";
         context.fillRect(0, height - 2, Math.max(0, exact), 2);
       }

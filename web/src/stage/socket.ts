@@ -168,6 +168,7 @@ function closed(code: number) {
   const { playing, connected } = useStage.getState();
   if (connected) resume = playing;
   useStage.setState({ connected: false, playing: false });
+  giveUpMeasuring();
   silence();
   if (code === GONE) {
     say("This sound is no longer there; it was deleted elsewhere. Choose another.");
@@ -191,6 +192,10 @@ function hear(message: News) {
   switch (message.type) {
     case "notes":
       useStage.setState((state) => ({ notes: { ...state.notes, [message.address]: message } }));
+      break;
+    case "make_up":
+      measured.get(message.address)?.(message.decibels);
+      measured.delete(message.address);
       break;
     case "picture":
       useStage.setState((state) => ({
@@ -266,6 +271,26 @@ export function look(span: [number, number] | null) {
 /** Ask what a parameter does in each note. */
 export function askForNotes(address: string) {
   tell({ type: "notes", address });
+}
+
+/** Who waits to know what an effect's output has to be, by its address. */
+const measured = new Map<string, (decibels: number | null | undefined) => void>();
+
+/**
+ * Decibels to add to an effect's output so that it makes nothing louder or softer; null where
+ * nothing is heard through it, undefined where it cannot be known.
+ */
+export function askForMakeUp(address: string): Promise<number | null | undefined> {
+  giveUpMeasuring();
+  return new Promise((resolve) => {
+    measured.set(address, resolve);
+    if (!tell({ type: "make_up", address })) giveUpMeasuring();
+  });
+}
+
+function giveUpMeasuring() {
+  for (const resolve of measured.values()) resolve(undefined);
+  measured.clear();
 }
 
 export async function listen(from: number) {

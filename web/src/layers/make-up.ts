@@ -1,0 +1,33 @@
+import type { Catalogue } from "../document/catalogue";
+import { madeUp } from "../document/make-up";
+import { shownNumber } from "../document/values";
+import { edit, say, useSession } from "../session/store";
+import { askForMakeUp } from "../stage/socket";
+
+/** Measure an effect, and set its output so that it makes nothing louder or softer. */
+export async function makeUp(catalogue: Catalogue, path: string, name: string) {
+  const { soundId } = useSession.getState();
+  say(`Measuring how loud it is ahead of “${name}” and behind it…`, "news");
+  const decibels = await askForMakeUp(path);
+  const { sound, soundId: open } = useSession.getState();
+  if (open !== soundId || !sound) return;
+  if (decibels === undefined) {
+    say(`“${name}” could not be measured: the connection was lost. Try it again.`);
+    return;
+  }
+  if (decibels === null) {
+    say(`Nothing is heard through “${name}”, so there is nothing to make up for.`, "news");
+    return;
+  }
+  const made = madeUp(sound, catalogue, path, decibels);
+  if (!made) return;
+  edit("sound", made.operations, "Make up");
+  const sign = made.output > 0 ? "+" : "";
+  say(
+    `The output of “${name}” is ${sign}${shownNumber(made.output, 1)} dB now; it was ${shownNumber(
+      Math.abs(decibels),
+      1,
+    )} dB too ${decibels < 0 ? "loud" : "soft"}.`,
+    "news",
+  );
+}
