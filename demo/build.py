@@ -76,10 +76,14 @@ def layer(
     }
 
 
+SPACE = 4.5
+"""Decibels by which the spaces of the production are louder than what goes into them."""
+
+
 def nave(decay: float, *, chorus: Document | None = None, **reverb: Any) -> Document:
     """The bus with chorus and reverb."""
     effects = [part("chorus", "chorus", **chorus)] if chorus else []
-    effects.append(part("reverb", "reverb", decay=decay, **reverb))
+    effects.append(part("reverb", "reverb", decay=decay, level=SPACE, **reverb))
     return {"id": "nave", "name": "Nave", "effects": effects}
 
 

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from demo.build import (
+    SPACE,
     Document,
     beats,
     bus,
@@ -21,7 +22,7 @@ from demo.build import (
 def darkroom() -> Document:
     """Drops into trays, each a note, and strings in the pipes that answer them."""
     return {
-        "schema": 4,
+        "schema": 5,
         "name": "Darkroom",
         "notes": "Noise through five sharp filters drips; pipes ring along in the chord's root, "
         "and every echo comes back an octave higher.",
@@ -67,7 +68,8 @@ def darkroom() -> Document:
         "buses": [bus("pipes", "Pipes",
                       part("strings", "resonators", chord=[0, 12, 19, 24, 31], root=55,
                            decay=5, damping=4200, mix=55, spread=85),
-                      part("reverb", "reverb", decay=7, size=110, damping=4200, low_cut=140))],
+                      part("reverb", "reverb", decay=7, size=110, damping=4200, low_cut=140,
+                           level=SPACE))],
         "master": {"effects": [part("width", "width", width=115, mono_below=140)]},
         "modulators": [
             mover("tap", "Tap", "random", per_note=True, seed=3, period=seconds(1.1), steps=100),
@@ -92,7 +94,7 @@ def darkroom() -> Document:
 def meridian() -> Document:
     """The transit instrument turning: driven, wide, and never quite in one place."""
     return {
-        "schema": 4,
+        "schema": 5,
         "name": "Meridian",
         "notes": "A driven ladder under a slow hand; tape, phaser and ensemble make it wide.",
         "tags": ["warm", "wide", "analogue"],
@@ -157,7 +159,7 @@ def night_watch() -> Document:
     """Voices that nobody has: vowels that pass, answered by the wind."""
     shelf = by_name()
     return {
-        "schema": 4,
+        "schema": 5,
         "name": "Night Watch",
         "notes": "Vowels go round slowly, each voice at its own; the room is a recording of wind.",
         "tags": ["voices", "slow", "cold"],
@@ -222,7 +224,7 @@ def radio_room() -> Document:
     """Carriers from far away: shifted, ringing, broken, and turned down by the motor below."""
     shelf = by_name()
     return {
-        "schema": 4,
+        "schema": 5,
         "name": "Radio Room",
         "notes": "Static and a folded tone drift against each other; the pulse underneath pushes "
         "all of it down.",

@@ -4,19 +4,28 @@ Schema 2 (sounds) lets buses send to buses, gives every send the place where it 
 (``from``: behind the fader, as before, or ahead of it), and lets effects hold chains. Schema 3 adds
 lanes, earlier seeds and locks of modulators, and more of their parameters, whose defaults are what
 was before. Schema 4 lets the oscillators of a unison lie unevenly, and operators in unison begin
-apart, which new sounds do; in older ones they are even and begin together. Nothing in an older
-document means something else in a newer schema.
+apart, which new sounds do; in older ones they are even and begin together. In schema 5 a reverb
+is as loud as what goes in, whatever its decay and size; in older ones it is given the level that it
+had at rest. Nothing in an older document means something else in a newer schema.
 """
 
 from __future__ import annotations
 
+import math
 from typing import Any
 
-SOUND_SCHEMA = 4
+SOUND_SCHEMA = 5
 """The schema of sounds that is written."""
-KNOWN_SOUND_SCHEMAS = (1, 2, 3, 4)
+KNOWN_SOUND_SCHEMAS = (1, 2, 3, 4, 5)
 IN_UNISON = ("wavetable", "harmonic", "operators", "grains", "spectral", "sampler")
 """The sources that had a unison before schema 4."""
+REVERB_AT_REST = {"decay": 6.0, "size": 120.0, "freeze": 0.0}
+"""What a reverb had where its document did not say."""
+REVERB_LINES = (
+    0.03167, 0.03353, 0.03759, 0.04327, 0.04589, 0.05142, 0.05823, 0.06506,
+    0.07132, 0.07749, 0.08704, 0.09936, 0.11168, 0.11912, 0.13033, 0.14981,
+)  # fmt: skip
+"""Seconds of its lines at a size of 100 %."""
 SCORE_SCHEMA = 2
 """The schema of scores that is written; the second adds lanes of pressure and pitch bend."""
 KNOWN_SCORE_SCHEMAS = (1, 2)
@@ -28,14 +37,61 @@ def upgraded_sound(data: dict[str, Any]) -> dict[str, Any]:
     Examples
     --------
     >>> upgraded_sound({"schema": 1, "name": "Old"})
-    {'schema': 4, 'name': 'Old'}
+    {'schema': 5, 'name': 'Old'}
     """
-    if data.get("schema", SOUND_SCHEMA) == SOUND_SCHEMA:
+    schema = data.get("schema", SOUND_SCHEMA)
+    if schema == SOUND_SCHEMA:
         return data
     upgraded = data | {"schema": SOUND_SCHEMA}
-    if isinstance(data.get("layers"), list):
+    if schema in (1, 2, 3) and isinstance(data.get("layers"), list):
         upgraded["layers"] = [_even(layer) for layer in data["layers"]]
+    for key in ("layers", "buses"):
+        if isinstance(upgraded.get(key), list):
+            upgraded[key] = [_as_loud(owner) for owner in upgraded[key]]
+    if "master" in upgraded:
+        upgraded["master"] = _as_loud(upgraded["master"])
     return upgraded
+
+
+def _as_loud(owner: Any) -> Any:
+    """What holds effects, with reverbs as loud at rest as before schema 5."""
+    if not isinstance(owner, dict):
+        return owner
+    found = dict(owner)
+    for key in ("effects", "inserts"):
+        if isinstance(owner.get(key), list):
+            found[key] = [_as_loud_effect(effect) for effect in owner[key]]
+    return found
+
+
+def _as_loud_effect(effect: Any) -> Any:
+    if not isinstance(effect, dict):
+        return effect
+    found = dict(effect)
+    if isinstance(effect.get("chains"), list):
+        found["chains"] = [_as_loud(chain) for chain in effect["chains"]]
+    params = effect.get("params", {})
+    if effect.get("kind") == "reverb" and isinstance(params, dict):
+        level = _level_before(params)
+        if level is not None:
+            found["params"] = {"level": level} | params
+    return found
+
+
+def _level_before(params: dict[str, Any]) -> float | None:
+    """The level in dB that a reverb had before schema 5 against now; None if it is broken."""
+    numbers = [params.get(key, rest) for key, rest in REVERB_AT_REST.items()]
+    if not all(isinstance(x, int | float) and math.isfinite(x) for x in numbers):
+        return None
+    decay, size, freeze = numbers
+    if not (decay > 0.0 and size > 0.0 and 0.0 <= freeze <= 100.0):
+        return None
+    thawed = 1.0 - freeze / 100.0 if freeze < 100.0 else 1.0
+    kept = [10.0 ** (-0.06 * line * size / decay * thawed) for line in REVERB_LINES]
+    mean = sum(kept) / len(kept)
+    now = 1.4 * math.sqrt((1.0 - mean) / (8.0 * max(mean, 0.1)))
+    level = 20.0 * math.log10(0.35 * thawed / max(now, 1e-6))
+    return round(min(24.0, max(-36.0, level)), 2)
 
 
 def _even(layer: Any) -> Any:

@@ -19,6 +19,7 @@ from caligo.movement.block import Block
 from caligo.movement.chance import unit
 from caligo.processing.effect import Effect
 from caligo.processing.processor import Signal, State
+from caligo.signal.decibels import gain
 from caligo.signal.delay_line import read_crossfaded, read_moving, ring_size
 from caligo.signal.diffuser import diffuse
 from caligo.signal.smoothing import one_pole_at
@@ -36,7 +37,11 @@ SWAY = 0.00035
 LONGEST_PRE_DELAY = 0.5
 DAMPED = 0.35
 """Decay at the damping corner as a share of that of the lows."""
-WET_GAIN = 0.35
+LEAST_KEPT = 0.1
+"""The least share of its energy that a pass of the lines is taken to leave: a space that has faded
+before it first answers stays soft."""
+WET_GAIN = 1.4
+"""Makes pink noise come out of the space, as it is by default, as loud as it goes in."""
 LARGEST = 200.0
 """The largest size in per cent."""
 FASTEST = 0.25
@@ -117,6 +122,21 @@ def _thaw(loss: tuple[float, float], freeze: float) -> tuple[float, float]:
     full = loss[0] / (1.0 - pole)
     pole *= 1.0 - freeze
     return full ** (1.0 - freeze) * (1.0 - pole), pole
+
+
+@njit(cache=True, nogil=True)
+def _entrance(seconds: np.ndarray, size: float, decay: float, freeze: float) -> float:
+    """The gain of what comes in, at which as much comes in as the lines lose.
+
+    Lines that lose the share ``1 - g^2`` of their energy with each pass hold just as much energy as
+    comes in if that is scaled by this share; they are heard when they have lost it. So neither
+    decay nor size changes how loud the space is, and as they move it does not pump. A frozen space
+    loses nothing, and takes nothing in.
+    """
+    kept = 0.0
+    for i in range(LINES):
+        kept += 10.0 ** (-6.0 * seconds[i] * size / decay * (1.0 - freeze)) / LINES
+    return math.sqrt((1.0 - kept) / (0.5 * LINES * max(kept, LEAST_KEPT)))
 
 
 @njit(cache=True, nogil=True)
@@ -215,8 +235,8 @@ def _run(
     freeze: np.ndarray,
     low_cut: np.ndarray,
     width: np.ndarray,
-    mix: np.ndarray,
-    wet_gain: float,
+    direct: np.ndarray,
+    wet: np.ndarray,
 ) -> None:
     """Reverberate `signal` ``[2, samples]`` in place, a tick at a time.
 
@@ -229,20 +249,21 @@ def _run(
     diffusers, seconds
         Lengths of the diffusers ``[2, DIFFUSERS]`` and the lines ``[LINES]`` at a size of 1, in
         seconds.
-    size, decay, damping, freeze, width, mix
+    size, decay, damping, freeze, width
         Shares, seconds to fall by 60 dB, the corner in Hz above which it falls faster, and
         shares, at every tick ``[ticks + 1]``.
+    direct, wet
+        The gains of the direct signal and of what is heard of the lines, at every tick.
     pre_delay, low_cut
         Seconds, and the one-pole share, at every tick or ``[1]``.
-    wet_gain
-        The factor of what is heard of the lines.
     """
     mask = lines.shape[1] - 1
     gain = np.empty(LINES, np.float32)
     dark = np.empty(LINES, np.float32)
     fed = np.empty((2, TICK), np.float32)
-    wet = np.empty((2, TICK), np.float32)
+    heard = np.empty((2, TICK), np.float32)
     held = np.empty((LINES, TICK), np.float32)
+    to_entrance = _entrance(seconds, size[0], decay[0], freeze[0])
     for k in range(len(decay) - 1):
         at = (first + k) * TICK
         tick = signal[:, k * TICK : (k + 1) * TICK]
@@ -256,6 +277,12 @@ def _run(
                 length = int(diffusers[c, d] * min(size[k], 2.0) * rate)
                 to_length = int(diffusers[c, d] * min(size[k + 1], 2.0) * rate)
                 diffuse(fed[c], early[c, d], at, length, to_length, DIFFUSION)
+        entrance = to_entrance
+        if decay[k + 1] != decay[k] or size[k + 1] != size[k] or freeze[k + 1] != freeze[k]:
+            to_entrance = _entrance(seconds, size[k + 1], decay[k + 1], freeze[k + 1])
+        for c in range(2):
+            for n in range(TICK):
+                fed[c, n] *= np.float32(entrance + (to_entrance - entrance) * n / TICK)
         moved = k == 0 or decay[k] != decay[k - 1] or damping[k] != damping[k - 1]
         if moved or size[k] != size[k - 1] or freeze[k] != freeze[k - 1]:
             for i in range(LINES):
@@ -266,12 +293,8 @@ def _run(
                 gain[i], dark[i] = loss[0], loss[1]
         _read_lines(lines, at, rate, seconds, size[k], size[k + 1], freeze[k], freeze[k + 1], held)
         _darken(held, gain, dark, dull)
-        _gather(held, wet)
+        _gather(held, heard)
         _mix_lines(held)
-        if freeze[k] > 0.0 or freeze[k + 1] > 0.0:
-            for c in range(2):
-                for n in range(TICK):
-                    fed[c, n] *= 1.0 - freeze[k] - (freeze[k + 1] - freeze[k]) * n / TICK
         here = at & mask
         for i in range(LINES):
             for n in range(TICK):
@@ -280,11 +303,12 @@ def _run(
         for n in range(TICK):
             x = n / TICK
             spread = width[k] + (width[k + 1] - width[k]) * x
-            share = mix[k] + (mix[k + 1] - mix[k]) * x
-            middle = 0.5 * (wet[0, n] + wet[1, n])
-            side = 0.5 * (wet[0, n] - wet[1, n]) * spread
-            tick[0, n] = tick[0, n] * (1.0 - share) + wet_gain * (middle + side) * share
-            tick[1, n] = tick[1, n] * (1.0 - share) + wet_gain * (middle - side) * share
+            dry_gain = direct[k] + (direct[k + 1] - direct[k]) * x
+            wet_gain = wet[k] + (wet[k + 1] - wet[k]) * x
+            middle = 0.5 * (heard[0, n] + heard[1, n])
+            side = 0.5 * (heard[0, n] - heard[1, n]) * spread
+            tick[0, n] = tick[0, n] * dry_gain + wet_gain * (middle + side)
+            tick[1, n] = tick[1, n] * dry_gain + wet_gain * (middle - side)
     if not math.isfinite(dull.sum()):
         lines[:] = 0.0
         dull[:] = 0.0
@@ -378,6 +402,18 @@ def _run(
                 group="Output",
             ),
             Parameter(
+                "level",
+                "Level",
+                "Of the space; its decay and size do not change it.",
+                unit="dB",
+                low=-36.0,
+                high=24.0,
+                default=0.0,
+                scale=Scale.DECIBEL,
+                moves=Moves.SHARED,
+                group="Output",
+            ),
+            Parameter(
                 "mix",
                 "Mix",
                 "Space against the direct signal.",
@@ -412,10 +448,11 @@ class Reverb(Effect):
     def process_stereo(self, block: Block, signal: Signal, side: Signal | None) -> None:
         """See `Effect.process_stereo`."""
         moments = block.moments
-        size, decay, damping, freeze, width, mix = (
+        size, decay, damping, freeze, width, level, mix = (
             self.trajectory(key).values(moments)[0]
-            for key in ("size", "decay", "damping", "freeze", "width", "mix")
+            for key in ("size", "decay", "damping", "freeze", "width", "level", "mix")
         )
+        made_up = WET_GAIN / math.sqrt(self._share_heard(block, float(decay.mean())))
         state = self.state
         _run(
             signal,
@@ -435,8 +472,8 @@ class Reverb(Effect):
             freeze / 100.0,
             one_pole_at(self.trajectory("low_cut").compact(moments)[0], self.rate),
             width / 100.0,
-            mix / 100.0,
-            WET_GAIN / math.sqrt(self._share_heard(block, float(decay.mean()))),
+            1.0 - mix / 100.0,
+            made_up * gain(level) * mix / 100.0,
         )
 
     def _share_heard(self, block: Block, decay: float) -> float:

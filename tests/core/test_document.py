@@ -103,7 +103,7 @@ def test_unknown_fields_are_named_by_their_ids() -> None:
         ({"routes": [{"id": "r", "from": "m", "to": "a.pan", "depth": 1}]}, "routes.r.from"),
         ({"buses": [{"id": "a", "name": "B"}]}, "a"),
         ({"layers": []}, "layers"),
-        ({"schema": 5}, "schema"),
+        ({"schema": 6}, "schema"),
         ({"name": 3}, "name"),
     ],
 )
@@ -230,16 +230,18 @@ def test_a_document_of_schema_1_means_what_it_meant() -> None:
     """Kept as it was written before buses could send and effects could hold chains."""
     old = json.loads((Path(__file__).parent / "old" / "schema1_dome_air.json").read_text())
     sound = read_sound(old)
-    assert sound.schema_version == 4
+    assert sound.schema_version == 5
     assert all(send.text("from") == "behind" for layer in sound.layers for send in layer.sends)
-    assert sound.as_document() == evenly(read_sound(dome_air()))
+    assert sound.as_document() == as_before(read_sound(dome_air()))
 
 
-def evenly(sound: Sound) -> dict[str, Any]:
-    """A sound's document with even unison, as all had it before schema 4."""
+def as_before(sound: Sound) -> dict[str, Any]:
+    """Dome Air with even unison and the loud space that all had before schemas 4 and 5."""
     document = sound.as_document()
     for layer in document["layers"]:
         layer["source"]["params"]["irregularity"] = 0.0
+    # A decay of 9 s and a size of 130 %.
+    document["buses"][0]["effects"][1]["params"]["level"] = 4.94
     return document
 
 
@@ -251,6 +253,39 @@ def test_a_document_of_schema_3_keeps_its_even_unison() -> None:
     offsets, _ = unison(sound.layers[0].source, 5)
     assert offsets.tolist() == np.linspace(-1.0, 1.0, 7).tolist()
     assert unison(read_sound(dome_air()).layers[0].source, 5)[0].tolist() != offsets.tolist()
+
+
+def test_a_document_of_schema_4_keeps_how_loud_its_spaces_were() -> None:
+    """Kept as it was written before a reverb was as loud as what goes in; a frozen one too."""
+    old = json.loads((Path(__file__).parent / "old" / "schema4_night_watch.json").read_text())
+    reverb = next(e for bus in read_sound(old).buses for e in bus.effects if e.kind == "reverb")
+    assert reverb.params["level"] == 4.47
+    # What is inside an effect too, and what unison an older document said.
+    inner = {"id": "r", "kind": "reverb", "params": {"decay": 1.0, "size": 40.0}}
+    old["master"]["effects"] = [
+        {"id": "m", "kind": "multiband", "chains": [{"id": "low", "effects": [inner]}]}
+    ]
+    sound = read_sound(old)
+    assert sound.master.effects[0].chains[0].effects[0].params["level"] == pytest.approx(0.6, abs=1)
+    assert sound.layers[0].source.params == read_sound(old | {"schema": 5}).layers[0].source.params
+
+
+@pytest.mark.parametrize(
+    "broken",
+    [
+        None,
+        7,
+        [None],
+        [{"effects": 3}],
+        [{"effects": [{"kind": "reverb", "params": []}]}],
+        [{"effects": [{"kind": "reverb", "params": {"decay": "x"}}]}],
+        [{"effects": [{"kind": "reverb", "params": {"decay": -1}}]}],
+    ],
+)
+def test_a_broken_old_bus_is_still_told_of(broken: Any) -> None:
+    layer = {"id": "a", "name": "A", "source": {"kind": "noise"}}
+    with pytest.raises(DocumentError):
+        read_sound({"schema": 4, "name": "Old", "layers": [layer], "buses": broken})
 
 
 @pytest.mark.parametrize("layers", [None, 5, [None], [{}], [{"source": 1}],

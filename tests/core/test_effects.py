@@ -16,7 +16,7 @@ from caligo.engine.offline import render_array
 from caligo.processing.limiter import DELAY, Limiter
 from demo.sounds import SOUNDS
 from tests.core.builders import RATE, decibels, one_note, plain_layer, plain_sound
-from tests.core.effects import effect, impulse, through
+from tests.core.effects import effect, impulse, noise, pink_noise, through
 
 
 def reverb_time(response: np.ndarray, low: float, high: float) -> float:
@@ -38,6 +38,42 @@ def test_reverb_decays_as_long_as_it_says(decay: float, size: float) -> None:
     fx = effect("reverb", decay=decay, size=size, damping=20_000, low_cut=20, pre_delay=0)
     response = through(fx, impulse(decay * 0.85 + 0.5))
     assert reverb_time(response[0], 300, 600) == pytest.approx(decay, rel=0.1)
+
+
+@pytest.mark.parametrize("size", [40.0, 120.0, 200.0])
+@pytest.mark.parametrize("decay", [1.0, 3.0, 12.0, 30.0])
+def test_reverb_is_as_loud_as_what_goes_in(decay: float, size: float) -> None:
+    """Pink noise through the space alone: within 1.7 dB from 1 s on, within 0.6 dB from 3 s."""
+    given = pink_noise(1.2 * decay + 12.0)
+    heard = through(effect("reverb", decay=decay, size=size), given)
+    last = slice(-10 * RATE, None)
+    level = decibels(heard[:, last].std() / given[:, last].std())
+    assert level == pytest.approx(0.0, abs=0.6 if decay >= 3.0 else 1.7)
+
+
+@pytest.mark.parametrize(("period", "octaves", "most"), [(8.0, 1.5, 2.0), (2.0, 2.5, 6.0)])
+def test_a_moved_decay_does_not_pump(period: float, octaves: float, most: float) -> None:
+    """Pink noise, every fifth of a second; the level went up and down by 10 and 15 dB before."""
+    swing = {"id": "m", "name": "M", "kind": "lfo",
+             "params": {"period": {"value": period, "unit": "s"}}}  # fmt: skip
+    route = {"id": "r", "from": "m", "to": "master.fx.decay", "depth": octaves}
+    moved = effect("reverb", decay=4.2, modulators=[swing], routes=[route])
+    heard = through(moved, pink_noise(40.0))[:, 20 * RATE :]
+    levels = decibels(np.sqrt(np.square(heard).reshape(2, -1, RATE // 5).mean((0, 2))))
+    assert levels.max() - levels.min() < most
+
+
+@pytest.mark.parametrize(("decay", "level"), [(1.0, -11.57), (4.0, -2.26), (14.0, 3.83)])
+def test_a_reverb_of_schema_4_is_as_loud_as_it_was(decay: float, level: float) -> None:
+    """White noise through the space alone, as engine version 7 gave it."""
+    master = {"effects": [{"id": "fx", "kind": "reverb", "params": {"decay": decay}}]}
+    old = plain_sound(plain_layer()).as_document() | {"schema": 4, "master": master}
+    params = read_sound(old).master.effects[0].params
+    given = noise(30.0, 0.05)
+    heard = through(effect("reverb", **(params | {"low_cut": 20.0})), given)
+    last = slice(-10 * RATE, None)
+    found = decibels(heard[:, last].std() / given[:, last].std())
+    assert found == pytest.approx(level, abs=0.3)
 
 
 def test_damping_shortens_the_highs() -> None:

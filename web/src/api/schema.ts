@@ -1671,10 +1671,10 @@ export interface components {
             };
             /**
              * Schema
-             * @default 4
+             * @default 5
              * @constant
              */
-            schema: 4;
+            schema: 5;
             /** Name */
             name: string;
             /**
