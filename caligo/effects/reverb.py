@@ -20,32 +20,33 @@ from caligo.movement.chance import unit
 from caligo.processing.effect import Effect
 from caligo.processing.processor import Signal, State
 from caligo.signal.decibels import gain
-from caligo.signal.delay_line import read_crossfaded, read_moving, ring_size
+from caligo.signal.delay_line import ring_size
 from caligo.signal.diffuser import diffuse
+from caligo.signal.feedback_network import (
+    LINES,
+    SWAY,
+    darken,
+    darken_moving,
+    entrance,
+    gather,
+    losses,
+    mix_lines,
+    read_lines,
+)
 from caligo.signal.smoothing import one_pole_at
 from caligo.signal.state_variable import DEAD
 from caligo.signal.ticks import TICK
 
-LINES = 16
 DIFFUSERS = 4
 SHORTEST, LONGEST = 0.031, 0.149
 """Seconds of the shortest and longest line at a size of 100 %."""
 DIFFUSER_SECONDS = ((0.0041, 0.0067, 0.0103, 0.0149), (0.0043, 0.0071, 0.0097, 0.0157))
 DIFFUSION = 0.65
-SWAY = 0.00035
-"""Seconds that the lines sway: enough to smear their modes, too little for a pitch change."""
 LONGEST_PRE_DELAY = 0.5
-DAMPED = 0.35
-"""Decay at the damping corner as a share of that of the lows."""
-LEAST_KEPT = 0.1
-"""The least share of its energy that a pass of the lines is taken to leave: a space that has faded
-before it first answers stays soft."""
 WET_GAIN = 1.4
 """Makes pink noise come out of the space, as it is by default, as loud as it goes in."""
 LARGEST = 200.0
 """The largest size in per cent."""
-FASTEST = 0.25
-"""Samples that a line may change its length in a sample: by more, two readings are crossfaded."""
 
 
 @cache
@@ -58,85 +59,6 @@ def line_seconds() -> NDArray[np.float64]:
     shifts = np.array([unit(np.uint64(97), i) - 0.5 for i in range(LINES)])
     found: NDArray[np.float64] = even * (1.0 + 0.06 * shifts)
     return found
-
-
-@njit(cache=True, nogil=True)
-def _darken(held: np.ndarray, gain: np.ndarray, dark: np.ndarray, dull: np.ndarray) -> None:
-    """The one-pole loss of every line over a tick, four lines abreast; `held` in place."""
-    for i in range(0, LINES, 4):
-        a, b, c, d = dull[i], dull[i + 1], dull[i + 2], dull[i + 3]
-        for n in range(TICK):
-            a = gain[i] * held[i, n] + dark[i] * a
-            b = gain[i + 1] * held[i + 1, n] + dark[i + 1] * b
-            c = gain[i + 2] * held[i + 2, n] + dark[i + 2] * c
-            d = gain[i + 3] * held[i + 3, n] + dark[i + 3] * d
-            held[i, n] = a
-            held[i + 1, n] = b
-            held[i + 2, n] = c
-            held[i + 3, n] = d
-        dull[i], dull[i + 1], dull[i + 2], dull[i + 3] = a, b, c, d
-    for i in range(LINES):
-        if abs(dull[i]) < DEAD:
-            dull[i] = 0.0
-
-
-@njit(cache=True, nogil=True)
-def _mix_lines(lines: np.ndarray) -> None:
-    """The Hadamard matrix over `lines` ``[LINES, TICK]`` in place, scaled to keep the energy."""
-    half = 1
-    while half < LINES:
-        for start in range(0, LINES, 2 * half):
-            for i in range(start, start + half):
-                for n in range(TICK):
-                    a = lines[i, n]
-                    b = lines[i + half, n]
-                    lines[i, n] = a + b
-                    lines[i + half, n] = a - b
-        half *= 2
-    scale = np.float32(1.0 / math.sqrt(LINES))
-    for i in range(LINES):
-        for n in range(TICK):
-            lines[i, n] *= scale
-
-
-@njit(cache=True, nogil=True)
-def _loss(seconds: float, decay: float, damping: float, rate: float) -> tuple[float, float]:
-    """Gain and pole of the one-pole low-pass that a line of so many seconds passes through.
-
-    At low frequencies it brings the decay wanted (Jot and Chaigne 1991); at the damping corner
-    the decay is `DAMPED` of it: |H|^2 = (1-p)^2 / (1 - 2 p cos w + p^2), solved for the pole p.
-    """
-    full = 10.0 ** (-3.0 * seconds / decay)
-    ratio = 10.0 ** (-3.0 * seconds / decay * (1.0 / DAMPED - 1.0))
-    c = math.cos(2.0 * math.pi * min(damping / rate, 0.49))
-    r2 = ratio * ratio
-    b = (1.0 - r2 * c) / (1.0 - r2)
-    p = b - math.sqrt(max(b * b - 1.0, 0.0))
-    return full * (1.0 - p), p
-
-
-@njit(cache=True, nogil=True)
-def _thaw(loss: tuple[float, float], freeze: float) -> tuple[float, float]:
-    """A line's gain and pole where it is frozen in part: all of it loses nothing."""
-    pole = loss[1]
-    full = loss[0] / (1.0 - pole)
-    pole *= 1.0 - freeze
-    return full ** (1.0 - freeze) * (1.0 - pole), pole
-
-
-@njit(cache=True, nogil=True)
-def _entrance(seconds: np.ndarray, size: float, decay: float, freeze: float) -> float:
-    """The gain of what comes in, at which as much comes in as the lines lose.
-
-    Lines that lose the share ``1 - g^2`` of their energy with each pass hold just as much energy as
-    comes in if that is scaled by this share; they are heard when they have lost it. So neither
-    decay nor size changes how loud the space is, and as they move it does not pump. A frozen space
-    loses nothing, and takes nothing in.
-    """
-    kept = 0.0
-    for i in range(LINES):
-        kept += 10.0 ** (-6.0 * seconds[i] * size / decay * (1.0 - freeze)) / LINES
-    return math.sqrt((1.0 - kept) / (0.5 * LINES * max(kept, LEAST_KEPT)))
 
 
 @njit(cache=True, nogil=True)
@@ -172,48 +94,6 @@ def _feed(
         fed[0, n], fed[1, n] = x - left, y - right
     thin[0] = left if abs(left) > DEAD else 0.0
     thin[1] = right if abs(right) > DEAD else 0.0
-
-
-@njit(cache=True, nogil=True)
-def _read_lines(
-    lines: np.ndarray,
-    at: int,
-    rate: float,
-    seconds: np.ndarray,
-    size: float,
-    to_size: float,
-    freeze: float,
-    to_freeze: float,
-    held: np.ndarray,
-) -> None:
-    """Read all lines over a tick, each swaying at a pace of its own, into `held`.
-
-    Frozen ones stand still at whole samples, so that nothing is lost between samples.
-    """
-    for i in range(LINES):
-        pace = 0.11 + 0.029 * i
-        turn = at / rate * pace + i * 0.618
-        then = turn + TICK / rate * pace
-        length = seconds[i] * size * rate
-        to_length = seconds[i] * to_size * rate
-        away = length + SWAY * rate * (1.0 + math.sin(2.0 * math.pi * turn))
-        end = to_length + SWAY * rate * (1.0 + math.sin(2.0 * math.pi * then))
-        away += freeze * (math.floor(length) - away)
-        end += to_freeze * (math.floor(to_length) - end)
-        if abs(end - away) > FASTEST * TICK:
-            read_crossfaded(lines[i], at, away, end, held[i])
-        else:
-            read_moving(lines[i], at, away, (end - away) / TICK, held[i])
-
-
-@njit(cache=True, nogil=True)
-def _gather(held: np.ndarray, wet: np.ndarray) -> None:
-    """What is heard of the lines ``[LINES, TICK]`` on either side ``[2, TICK]``."""
-    for n in range(TICK):
-        wet[0, n] = held[0, n] - held[2, n] + held[4, n] - held[6, n]
-        wet[0, n] += held[8, n] - held[10, n] + held[12, n] - held[14, n]
-        wet[1, n] = held[1, n] - held[3, n] + held[5, n] - held[7, n]
-        wet[1, n] += held[9, n] - held[11, n] + held[13, n] - held[15, n]
 
 
 @njit(cache=True, nogil=True)
@@ -261,9 +141,12 @@ def _run(
     gain = np.empty(LINES, np.float32)
     dark = np.empty(LINES, np.float32)
     fed = np.empty((2, TICK), np.float32)
+    to_gain = np.empty(LINES, np.float32)
+    to_dark = np.empty(LINES, np.float32)
+    losses(seconds, size[0], decay[0], damping[0], freeze[0], rate, gain, dark)
     heard = np.empty((2, TICK), np.float32)
     held = np.empty((LINES, TICK), np.float32)
-    to_entrance = _entrance(seconds, size[0], decay[0], freeze[0])
+    to_enter = entrance(seconds, size[0], decay[0], freeze[0])
     for k in range(len(decay) - 1):
         at = (first + k) * TICK
         tick = signal[:, k * TICK : (k + 1) * TICK]
@@ -277,24 +160,26 @@ def _run(
                 length = int(diffusers[c, d] * min(size[k], 2.0) * rate)
                 to_length = int(diffusers[c, d] * min(size[k + 1], 2.0) * rate)
                 diffuse(fed[c], early[c, d], at, length, to_length, DIFFUSION)
-        entrance = to_entrance
-        if decay[k + 1] != decay[k] or size[k + 1] != size[k] or freeze[k + 1] != freeze[k]:
-            to_entrance = _entrance(seconds, size[k + 1], decay[k + 1], freeze[k + 1])
+        enters = to_enter
+        moves = decay[k + 1] != decay[k] or size[k + 1] != size[k] or freeze[k + 1] != freeze[k]
+        if moves:
+            to_enter = entrance(seconds, size[k + 1], decay[k + 1], freeze[k + 1])
         for c in range(2):
             for n in range(TICK):
-                fed[c, n] *= np.float32(entrance + (to_entrance - entrance) * n / TICK)
-        moved = k == 0 or decay[k] != decay[k - 1] or damping[k] != damping[k - 1]
-        if moved or size[k] != size[k - 1] or freeze[k] != freeze[k - 1]:
-            for i in range(LINES):
-                length_seconds = seconds[i] * size[k] * rate / rate
-                loss = _loss(length_seconds, decay[k], damping[k], rate)
-                if freeze[k] > 0.0:
-                    loss = _thaw(loss, freeze[k])
-                gain[i], dark[i] = loss[0], loss[1]
-        _read_lines(lines, at, rate, seconds, size[k], size[k + 1], freeze[k], freeze[k + 1], held)
-        _darken(held, gain, dark, dull)
-        _gather(held, heard)
-        _mix_lines(held)
+                fed[c, n] *= np.float32(enters + (to_enter - enters) * n / TICK)
+        read_lines(lines, at, rate, seconds, size[k], size[k + 1], freeze[k], freeze[k + 1], held)
+        if moves or damping[k + 1] != damping[k]:
+            losses(
+                seconds, size[k + 1], decay[k + 1], damping[k + 1], freeze[k + 1], rate,
+                to_gain, to_dark,
+            )  # fmt: skip
+            darken_moving(held, gain, dark, to_gain, to_dark, dull)
+            gain[:] = to_gain
+            dark[:] = to_dark
+        else:
+            darken(held, gain, dark, dull)
+        gather(held, heard)
+        mix_lines(held)
         here = at & mask
         for i in range(LINES):
             for n in range(TICK):

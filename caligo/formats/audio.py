@@ -19,6 +19,18 @@ LARGEST_WAV = 0xFFFFFFFF - (1 << 16)
 CONTAINERS = {".wav": "WAV", ".flac": "FLAC"}
 
 
+def _forget_the_clock(path: Path) -> None:
+    """Set to zero the second at which a file of floats was written, so that it can be repeated.
+
+    libsndfile notes it in the chunk ``PEAK``: name, size, version, time of four bytes each.
+    """
+    with path.open("r+b") as file:
+        at = file.read(4_096).find(b"PEAK")
+        if at >= 0:
+            file.seek(at + 12)
+            file.write(bytes(4))
+
+
 class AudioFormatError(ValueError):
     """A file ending or sample format that cannot be written."""
 
@@ -113,6 +125,7 @@ class AudioWriter:
             raise OSError(f"cannot write {self.path}: {error}; is the disk full?") from None
         if soundfile.info(str(self._scratch)).frames != self._frames:
             raise OSError(f"cannot write {self.path}: the file is incomplete; is the disk full?")
+        _forget_the_clock(self._scratch)
         self._scratch.replace(self.path)
 
     def discard(self) -> None:

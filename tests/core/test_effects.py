@@ -16,7 +16,7 @@ from caligo.engine.offline import render_array
 from caligo.processing.limiter import DELAY, Limiter
 from demo.sounds import SOUNDS
 from tests.core.builders import RATE, decibels, one_note, plain_layer, plain_sound
-from tests.core.effects import effect, impulse, noise, pink_noise, through
+from tests.core.effects import effect, impulse, noise, pink_noise, sine, through
 
 
 def reverb_time(response: np.ndarray, low: float, high: float) -> float:
@@ -61,6 +61,21 @@ def test_a_moved_decay_does_not_pump(period: float, octaves: float, most: float)
     heard = through(moved, pink_noise(40.0))[:, 20 * RATE :]
     levels = decibels(np.sqrt(np.square(heard).reshape(2, -1, RATE // 5).mean((0, 2))))
     assert levels.max() - levels.min() < most
+
+
+@pytest.mark.parametrize(("key", "rest"), [("decay", 4.0), ("damping", 4_000.0)])
+def test_a_reverb_moved_fast_makes_no_side_bands(key: str, rest: float) -> None:
+    """An octave each way in a quarter of a second; a step a tick would be heard at 750 Hz off."""
+    swing = {"id": "m", "name": "M", "kind": "lfo",
+             "params": {"period": {"value": 0.25, "unit": "s"}}}  # fmt: skip
+    route = {"id": "r", "from": "m", "to": f"master.fx.{key}", "depth": 1.0}
+    fx = effect("reverb", modulators=[swing], routes=[route], **{key: rest})
+    given = sine(1_000.0, 24.0, 0.2)
+    heard = through(fx, given)[0, -8 * RATE :]
+    found = np.abs(np.fft.rfft(heard * np.blackman(len(heard))))
+    hertz = np.fft.rfftfreq(len(heard), 1.0 / RATE)
+    of = {c: found[np.abs(hertz - c) < 60.0].max() for c in (250.0, 1_000.0, 1_750.0, 2_500.0)}
+    assert decibels(max(of[250.0], of[1_750.0], of[2_500.0]) / of[1_000.0]) < -80.0
 
 
 @pytest.mark.parametrize(("decay", "level"), [(1.0, -11.57), (4.0, -2.26), (14.0, 3.83)])

@@ -5,6 +5,7 @@ from __future__ import annotations
 import io
 import subprocess
 import sys
+import time
 from pathlib import Path
 
 import librosa
@@ -44,6 +45,24 @@ def test_files_hold_what_was_rendered(
     assert rendered.length == 6.0
     assert np.abs(found.T - render_array(moving_sound(), two_notes())).max() <= error
     assert list(tmp_path.iterdir()) == [path]
+
+
+@pytest.mark.parametrize(
+    ("name", "sample_format"),
+    [("a.wav", "float32"), ("a.wav", "pcm24"), ("a.flac", "pcm24")],
+)
+def test_the_same_sound_gives_the_same_bytes(tmp_path: Path, name: str, sample_format: str) -> None:
+    """Whenever it is written: no file says the second."""
+    kept = []
+    for second in range(2):
+        path = tmp_path / f"{second}{name}"
+        writer = AudioWriter(path, RATE, sample_format)
+        writer.write(np.sin(np.arange(9_000, dtype=np.float32))[None].repeat(2, axis=0) * 0.5)
+        writer.finish()
+        assert soundfile.read(path)[0].max() == pytest.approx(0.5, abs=1e-3)
+        kept.append(path.read_bytes())
+        time.sleep(1.1 * (1 - second))
+    assert kept[0] == kept[1]
 
 
 def test_librosa_reads_the_same(tmp_path: Path) -> None:
