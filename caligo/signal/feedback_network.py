@@ -60,15 +60,28 @@ def darken_moving(
     dull: np.ndarray,
 ) -> None:
     """The same while decay or damping moves: loss and pole go over from tick to tick."""
-    for i in range(LINES):
-        last = dull[i]
+    gain_step = (to_gain - gain) / np.float32(TICK)
+    dark_step = (to_dark - dark) / np.float32(TICK)
+    for i in range(0, LINES, 4):
+        a, b, c, d = dull[i], dull[i + 1], dull[i + 2], dull[i + 3]
         for n in range(TICK):
-            x = np.float32(n / TICK)
-            last = (gain[i] + x * (to_gain[i] - gain[i])) * held[i, n] + (
-                dark[i] + x * (to_dark[i] - dark[i])
-            ) * last
-            held[i, n] = last
-        dull[i] = last if abs(last) > DEAD else np.float32(0.0)
+            x = np.float32(n)
+            a *= dark[i] + x * dark_step[i]
+            b *= dark[i + 1] + x * dark_step[i + 1]
+            c *= dark[i + 2] + x * dark_step[i + 2]
+            d *= dark[i + 3] + x * dark_step[i + 3]
+            a += (gain[i] + x * gain_step[i]) * held[i, n]
+            b += (gain[i + 1] + x * gain_step[i + 1]) * held[i + 1, n]
+            c += (gain[i + 2] + x * gain_step[i + 2]) * held[i + 2, n]
+            d += (gain[i + 3] + x * gain_step[i + 3]) * held[i + 3, n]
+            held[i, n] = a
+            held[i + 1, n] = b
+            held[i + 2, n] = c
+            held[i + 3, n] = d
+        dull[i], dull[i + 1], dull[i + 2], dull[i + 3] = a, b, c, d
+    for i in range(LINES):
+        if abs(dull[i]) < DEAD:
+            dull[i] = 0.0
 
 
 @njit(cache=True, nogil=True)
