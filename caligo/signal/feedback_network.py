@@ -32,7 +32,10 @@ before it first answers stays soft."""
 
 @njit(cache=True, nogil=True)
 def darken(held: np.ndarray, gain: np.ndarray, dark: np.ndarray, dull: np.ndarray) -> None:
-    """The one-pole loss of every line over a tick, four lines abreast; `held` in place."""
+    """The one-pole loss of every line over a tick, four abreast; `held` ``[LINES, TICK]`` in place.
+
+    `gain` and `dark`, the losses, and `dull`, what they remember, are ``[LINES]``.
+    """
     for i in range(0, LINES, 4):
         a, b, c, d = dull[i], dull[i + 1], dull[i + 2], dull[i + 3]
         for n in range(TICK):
@@ -59,7 +62,7 @@ def darken_moving(
     to_dark: np.ndarray,
     dull: np.ndarray,
 ) -> None:
-    """The same while decay or damping moves: loss and pole go over from tick to tick."""
+    """The same while decay or damping moves: loss and pole go over to others ``[LINES]``."""
     gain_step = (to_gain - gain) / np.float32(TICK)
     dark_step = (to_dark - dark) / np.float32(TICK)
     for i in range(0, LINES, 4):
@@ -132,10 +135,10 @@ def losses(
 def entrance(seconds: np.ndarray, size: float, decay: float, freeze: float) -> float:
     """The gain of what comes in, at which as much comes in as the lines lose.
 
-    Lines that lose the share ``1 - g^2`` of their energy with each pass hold just as much energy as
-    comes in if that is scaled by this share; they are heard when they have lost it. So neither
-    decay nor size changes how loud the space is, and as they move it does not pump. A frozen space
-    loses nothing, and takes nothing in.
+    Lines of `seconds` ``[LINES]`` that lose the share ``1 - g^2`` of their energy with each pass
+    hold just as much energy as comes in if that is scaled by this share; they are heard when they
+    have lost it. So neither decay nor size changes how loud the space is, and as they move it does
+    not pump. A frozen space loses nothing, and takes nothing in.
     """
     kept = 0.0
     for i in range(LINES):
@@ -174,9 +177,10 @@ def read_lines(
     to_freeze: float,
     held: np.ndarray,
 ) -> None:
-    """Read all lines over a tick, each swaying at a pace of its own, into `held`.
+    """Read all `lines` ``[LINES, size]`` over a tick, each swaying at a pace of its own.
 
-    Frozen ones stand still at whole samples, so that nothing is lost between samples.
+    It goes into `held` ``[LINES, TICK]``; `seconds` are their lengths ``[LINES]``. Frozen ones
+    stand still at whole samples, so that nothing is lost between samples.
     """
     for i in range(LINES):
         pace = 0.11 + 0.029 * i
