@@ -17,6 +17,7 @@ from caligo.formats.sfz import SfzError
 from caligo.material.reading import MaterialError
 from studio import answers
 from studio.library.api import router as library
+from studio.library.chains_api import router as chains
 from studio.library.editing import RevisionConflict
 from studio.library.removed_api import router as removed
 from studio.library.scales_api import router as scales
@@ -43,6 +44,7 @@ api.add_router("", library)
 api.add_router("", removed)
 api.add_router("", scores)
 api.add_router("", scales)
+api.add_router("", chains)
 api.add_router("", renders)
 api.add_router("", material)
 api.add_router("", loops)

@@ -120,3 +120,18 @@ class Version(Removable):
 
     def __str__(self) -> str:
         return f"{self.sound}, version {self.number}"
+
+
+class KeptChain(models.Model):
+    """Filters or effects kept under a name, to be used again in any sound."""
+
+    name = models.CharField(max_length=120)
+    family = models.CharField(max_length=12)
+    document: models.JSONField[dict[str, Any], dict[str, Any]] = models.JSONField()
+    """The schema of sounds that the parts are of, and the parts."""
+
+    class Meta:
+        ordering = ("name", "id")
+
+    def __str__(self) -> str:
+        return self.name

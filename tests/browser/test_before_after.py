@@ -16,7 +16,7 @@ from tests.browser.test_chains import add, station
 def loudness(page: Page) -> float:
     """LUFS of what is played where the chord is held, always from the same moment."""
     page.get_by_test_id("long-view").click(position={"x": 560, "y": 60})
-    heard = listened(page, 3.0)[:, -72_000:]
+    heard = listened(page, 2.2)[:, -48_000:]
     page.get_by_role("button", name="Stop", exact=True).click()
     # The page's gain comes behind the worklet.
     gain = page.evaluate("() => window.caligo.player.gain.gain.value")

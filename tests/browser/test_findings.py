@@ -39,7 +39,6 @@ def test_the_spectrum_of_both_sides_is_seen_while_it_plays(page: Page) -> None:
     assert page.evaluate(WIDEST) == [0, 0]
 
 
-@pytest.mark.hears
 def test_what_stands_out_becomes_a_band_by_keys_and_is_taken_back(page: Page) -> None:
     """A bell of 20 dB at 700 Hz stands out; the band that answers it takes it away."""
     page.get_by_role("button", name="Add filter").click()

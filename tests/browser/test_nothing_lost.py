@@ -152,7 +152,6 @@ def test_an_edit_that_cannot_be_saved_is_kept_as_a_copy(page: Page, server: Serv
     assert number(saved(server, page.url), CUTOFF) == 1500.0
 
 
-@pytest.mark.hears
 def test_a_server_that_hangs_is_told_of_and_forgiven(browser: Browser, own_server: Server) -> None:
     page = browser.new_context(viewport=SIZE).new_page()
     page.goto(copied(own_server))

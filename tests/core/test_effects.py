@@ -40,8 +40,8 @@ def test_reverb_decays_as_long_as_it_says(decay: float, size: float) -> None:
     assert reverb_time(response[0], 300, 600) == pytest.approx(decay, rel=0.1)
 
 
-@pytest.mark.parametrize("size", [40.0, 120.0, 200.0])
-@pytest.mark.parametrize("decay", [1.0, 3.0, 12.0, 30.0])
+@pytest.mark.parametrize("size", [40.0, 200.0])
+@pytest.mark.parametrize("decay", [1.0, 3.0, 30.0])
 def test_reverb_is_as_loud_as_what_goes_in(decay: float, size: float) -> None:
     """Pink noise through the space alone: within 1.7 dB from 1 s on, within 0.6 dB from 3 s."""
     given = pink_noise(1.2 * decay + 12.0)

@@ -392,6 +392,54 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/chains": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Kept Chains
+         * @description All chains that are kept and still understood, by name.
+         */
+        get: operations["studio_library_chains_api_kept_chains"];
+        put?: never;
+        /**
+         * Keep Chain
+         * @description Keep filters or effects under a name.
+         */
+        post: operations["studio_library_chains_api_keep_chain"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/chains/{chain_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /**
+         * Forget Chain
+         * @description Delete a kept chain; sounds that used it keep their own.
+         */
+        delete: operations["studio_library_chains_api_forget_chain"];
+        options?: never;
+        head?: never;
+        /**
+         * Rename Chain
+         * @description Give a kept chain another name.
+         */
+        patch: operations["studio_library_chains_api_rename_chain"];
+        trace?: never;
+    };
     "/api/sounds/{sound_id}/renders": {
         parameters: {
             query?: never;
@@ -1875,6 +1923,40 @@ export interface components {
              * @default 240
              */
             length: number;
+        };
+        /**
+         * KeptChainOut
+         * @description A chain under its name, as it is written in a sound.
+         */
+        KeptChainOut: {
+            /** Id */
+            id: number;
+            /** Name */
+            name: string;
+            /**
+             * Family
+             * @enum {string}
+             */
+            family: "filter" | "effect";
+            /** Parts */
+            parts: (components["schemas"]["FilterPart"] | components["schemas"]["EffectPart"])[];
+        };
+        /**
+         * KeptChainIn
+         * @description A chain to be kept.
+         */
+        KeptChainIn: {
+            /** Name */
+            name: string;
+            /**
+             * Family
+             * @enum {string}
+             */
+            family: "filter" | "effect";
+            /** Parts */
+            parts: {
+                [key: string]: unknown;
+            }[];
         };
         /**
          * RenderOut
@@ -3678,6 +3760,123 @@ export interface operations {
             };
             /** @description Unprocessable Entity */
             422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SaidOut"];
+                };
+            };
+        };
+    };
+    studio_library_chains_api_kept_chains: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["KeptChainOut"][];
+                };
+            };
+        };
+    };
+    studio_library_chains_api_keep_chain: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["KeptChainIn"];
+            };
+        };
+        responses: {
+            /** @description Created */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["KeptChainOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SaidOut"];
+                };
+            };
+        };
+    };
+    studio_library_chains_api_forget_chain: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                chain_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SaidOut"];
+                };
+            };
+        };
+    };
+    studio_library_chains_api_rename_chain: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                chain_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NamedIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["KeptChainOut"];
+                };
+            };
+            /** @description Not Found */
+            404: {
                 headers: {
                     [name: string]: unknown;
                 };

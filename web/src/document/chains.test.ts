@@ -1,6 +1,6 @@
 import { describe, expect, it } from "vitest";
 import type { Effect, Sound } from "../api/client";
-import { moveTo, pasted, slotOf } from "./chains";
+import { alone, moveTo, pasted, slotOf } from "./chains";
 import { applyOperations, type Operation } from "./patch";
 
 const effect = (id: string, kind = "chorus"): Effect => ({
@@ -49,5 +49,14 @@ describe("chains", () => {
     expect(made.map((one) => one.params.side)).toEqual(["ground", "", undefined]);
     expect(made[2]?.chains?.[0]?.effects?.[0]?.params.side).toBe("");
     expect(bands.chains[0]?.effects[0]?.params.side).toBe("elsewhere");
+  });
+
+  it("keeps copies that listen to nothing outside them", () => {
+    const squash = { ...effect("squash", "compressor"), params: { side: "ground", mix: 30 } };
+    expect(alone([squash, effect("chorus")]).map((part) => part.params)).toEqual([
+      { side: "", mix: 30 },
+      { mix: 20 },
+    ]);
+    expect(squash.params.side).toBe("ground");
   });
 });

@@ -28,8 +28,13 @@ export function moveTo(sound: Sound, slot: Slot, to: number): Operation[] {
   ];
 }
 
+/** Copies that listen to nothing outside them. */
+export function alone(parts: Processor[]): Processor[] {
+  return parts.map((part) => heardHere(part, { layers: [], buses: [] }));
+}
+
 /** A copy that listens to nothing where what it listened to is not in the sound. */
-function heardHere(copy: Processor, sound: Sound): Processor {
+function heardHere(copy: Processor, sound: Pick<Sound, "layers" | "buses">): Processor {
   const signals = [...sound.layers, ...sound.buses].map((one) => one.id);
   const params = { ...copy.params };
   if (typeof params.side === "string" && !signals.includes(params.side)) params.side = "";

@@ -6,6 +6,7 @@ import { useCatalogue } from "../ui/catalogue-context";
 import { Menu } from "../ui/Menu";
 import { Section } from "../ui/Section";
 import { effectStations, useEffectEntries } from "./EffectChain";
+import { KeptChains } from "./KeptChains";
 import { LayerEditor } from "./LayerEditor";
 import { SendActions, Sends } from "./Sends";
 import { type Station, Stations } from "./Stations";
@@ -42,7 +43,15 @@ function BusEditor({ index }: { index: number }) {
     <Stations
       owner={bus.id}
       stations={stations}
-      adding={<Menu button="Add effect" label={`Add effect to ${bus.name}`} entries={effects} />}
+      adding={
+        <>
+          <Menu button="Add effect" label={`Add effect to ${bus.name}`} entries={effects} />
+          <KeptChains
+            owner={bus.name}
+            places={[{ family: "effect", list: `${pointer}/effects`, count: bus.effects.length }]}
+          />
+        </>
+      }
     />
   );
 }
@@ -87,7 +96,17 @@ function MasterEditor() {
     <Stations
       owner="master"
       stations={stations}
-      adding={<Menu button="Add effect" label="Add effect to Master" entries={effects} />}
+      adding={
+        <>
+          <Menu button="Add effect" label="Add effect to Master" entries={effects} />
+          <KeptChains
+            owner="Master"
+            places={[
+              { family: "effect", list: "/master/effects", count: sound.master.effects.length },
+            ]}
+          />
+        </>
+      }
     />
   );
 }

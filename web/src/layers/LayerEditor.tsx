@@ -12,6 +12,7 @@ import { Section } from "../ui/Section";
 import { useCopyEntries } from "./copies";
 import { effectStations, useEffectEntries } from "./EffectChain";
 import { Envelope } from "./Envelope";
+import { KeptChains } from "./KeptChains";
 import { PartActions } from "./PartActions";
 import { SendActions, Sends } from "./Sends";
 import { SourceEditor } from "./SourceEditor";
@@ -176,6 +177,17 @@ export function LayerEditor({
         <>
           <AddFilter layer={layer} index={index} />
           <Menu button="Add effect" label="Add effect to this layer" entries={effects} />
+          <KeptChains
+            owner={layer.name}
+            places={[
+              { family: "effect", list: inserts, count: layer.inserts.length },
+              {
+                family: "filter",
+                list: `/layers/${index}/filters`,
+                count: layer.filters.length,
+              },
+            ]}
+          />
         </>
       }
     />
