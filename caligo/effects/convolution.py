@@ -130,8 +130,7 @@ class Convolution(Effect):
         self._waiting.process(signal)
         self.state["direct"] = self._waiting.held
         if answer is not None and self._response is not None:
-            middle = 0.5 * float(block.span.times[0] + block.span.times[-1])
-            heard = min(self.part.number("length"), middle - block.heard_from) * self.rate
+            heard = min(self.part.number("length"), block.heard) * self.rate
             share = max(LEAST_SHARE, self._response.share_heard(heard - PARTITION))
             scale_stereo(answer[None], 10.0 ** (level / 20.0) / math.sqrt(share))
             crossfade(signal[None], answer[None], mix[None] / 100.0)

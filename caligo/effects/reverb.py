@@ -17,6 +17,7 @@ from numpy.typing import NDArray
 from caligo.catalogue import Module, Moves, Parameter, Scale, register
 from caligo.movement.block import Block
 from caligo.movement.chance import unit
+from caligo.processing import shared
 from caligo.processing.effect import Effect
 from caligo.processing.processor import Signal, State
 from caligo.signal.decibels import gain
@@ -286,16 +287,14 @@ def _run(
                 moves=Moves.SHARED,
                 group="Output",
             ),
-            Parameter(
+            shared.level(
                 "level",
                 "Level",
-                "Of the space; its decay and size do not change it.",
-                unit="dB",
+                "Of the space, whatever its decay and size; shorter than the walls are far, it "
+                "stays soft.",
+                0.0,
                 low=-36.0,
                 high=24.0,
-                default=0.0,
-                scale=Scale.DECIBEL,
-                moves=Moves.SHARED,
                 group="Output",
             ),
             Parameter(
@@ -367,8 +366,7 @@ class Reverb(Effect):
         An exponential decay by 60 dB in `decay` seconds (ISO 3382-1), integrated up to the middle
         of the block.
         """
-        middle = 0.5 * float(block.span.times[0] + block.span.times[-1])
-        heard = max(0.05, middle - block.heard_from)
+        heard = max(0.05, block.heard)
         return 1.0 - math.pow(10.0, -6.0 * heard / decay)
 
     def tail(self) -> float:

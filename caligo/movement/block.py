@@ -56,6 +56,11 @@ class Block:
         """The names of the signal's streams, in order: what a state is kept under."""
         return tuple(voice.name for voice in self.voices) or (STEREO,)
 
+    @property
+    def heard(self) -> float:
+        """Seconds that have been heard up to its middle; infinite but in a rough picture."""
+        return 0.5 * float(self.span.times[0] + self.span.times[-1]) - self.heard_from
+
 
 def stereo_block(span: Span, moments: Moments, heard_from: float = -math.inf) -> Block:
     """The block of a signal that is no longer made of voices."""

@@ -76,11 +76,11 @@ def noise(seconds: float, level: float = 0.1, seed: int = 1, rate: int = RATE) -
     return (level * rng.standard_normal((2, count))).astype(np.float32)
 
 
-def pink_noise(seconds: float, level: float = 0.05, seed: int = 1) -> np.ndarray:
+def pink_noise(seconds: float, level: float = 0.05, seed: int = 1, rate: int = RATE) -> np.ndarray:
     """Noise with as much energy in every octave, from 30 Hz on ``[2, samples]``."""
-    count = 2 * round(seconds * RATE / 2)
+    count = 2 * round(seconds * rate / 2)
     spectrum = np.fft.rfft(np.random.default_rng(seed).standard_normal((2, count)), axis=1)
-    hertz = np.fft.rfftfreq(count, 1.0 / RATE)
+    hertz = np.fft.rfftfreq(count, 1.0 / rate)
     spectrum *= np.where(hertz >= 30.0, 1.0 / np.sqrt(np.maximum(hertz, 1.0)), 0.0)
     found = np.fft.irfft(spectrum, axis=1)
     return (level * found / found.std()).astype(np.float32)

@@ -51,6 +51,32 @@ def test_reverb_is_as_loud_as_what_goes_in(decay: float, size: float) -> None:
     assert level == pytest.approx(0.0, abs=0.6 if decay >= 3.0 else 1.7)
 
 
+@pytest.mark.parametrize("rate", [44_100, 96_000])
+def test_reverb_is_as_loud_at_every_rate(rate: int) -> None:
+    given = pink_noise(14.0, rate=rate)
+    heard = through(effect("reverb", decay=3.0, rate=rate), given)
+    last = slice(-8 * rate, None)
+    assert decibels(heard[:, last].std() / given[:, last].std()) == pytest.approx(0.0, abs=0.8)
+
+
+def test_a_reverb_whose_space_moves_is_the_same_in_blocks_of_64() -> None:
+    """Decay, damping, size and freeze all move, and C1 and C8 are held."""
+    swing = {"id": "m", "name": "M", "kind": "lfo",
+             "params": {"period": {"value": 0.37, "unit": "s"}}}  # fmt: skip
+    depths = {"decay": 2.0, "damping": 1.5, "size": 30.0, "freeze": 60.0}
+    routes = [{"id": key, "from": "m", "to": f"master.fx.{key}", "depth": depth}
+              for key, depth in depths.items()]  # fmt: skip
+    reverb = {"id": "fx", "kind": "reverb", "params": {"freeze": 50.0}}
+    sound = plain_sound(plain_layer(table="saw"), master={"effects": [reverb]},
+                        modulators=[swing], routes=routes)  # fmt: skip
+    score = one_note(24, 2.0, total=3.0)
+    score.notes.append(score.notes[0].model_copy(update={"id": "n2", "pitch": 108}))
+    for rate in (44_100, 96_000):
+        small = render_array(sound, score, rate=rate, block=64)
+        assert np.array_equal(small, render_array(sound, score, rate=rate))
+        assert small.std() > 0.001
+
+
 @pytest.mark.parametrize(("period", "octaves", "most"), [(8.0, 1.5, 2.0), (2.0, 2.5, 6.0)])
 def test_a_moved_decay_does_not_pump(period: float, octaves: float, most: float) -> None:
     """Pink noise, every fifth of a second; the level went up and down by 10 and 15 dB before."""

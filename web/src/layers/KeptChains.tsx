@@ -99,21 +99,11 @@ function ChainsOf({ place, chains }: { place: ChainPlace; chains: KeptChain[] })
   );
 }
 
-/** The chains that are kept: those here under a name, and others put behind what stands here. */
-export function KeptChains({ owner, places }: { owner: string; places: ChainPlace[] }) {
-  const [open, setOpen] = useState(false);
+/** All chains; they are asked for when the panel is opened. */
+function AllKept({ places }: { places: ChainPlace[] }) {
   const kept = useKeptChains();
   return (
-    <Panel
-      button="Kept"
-      title="Kept chains"
-      className="button-plain"
-      label={`Kept chains, for ${owner}`}
-      hint="Keep what stands here under a name, or add what was kept of another sound"
-      open={open}
-      onOpen={setOpen}
-      place="bottom-6 left-1/2 max-h-[70vh] w-[360px]"
-    >
+    <>
       {kept.error && (
         <p role="alert" className="text-warn">
           {kept.error.message}
@@ -126,6 +116,25 @@ export function KeptChains({ owner, places }: { owner: string; places: ChainPlac
           chains={(kept.data ?? []).filter((chain) => chain.family === place.family)}
         />
       ))}
+    </>
+  );
+}
+
+/** The chains that are kept: those here under a name, and others put behind what stands here. */
+export function KeptChains({ owner, places }: { owner: string; places: ChainPlace[] }) {
+  const [open, setOpen] = useState(false);
+  return (
+    <Panel
+      button="Kept"
+      title="Kept chains"
+      className="button-plain"
+      label={`Kept chains, for ${owner}`}
+      hint="Keep what stands here under a name, or add what was kept of another sound"
+      open={open}
+      onOpen={setOpen}
+      place="bottom-6 left-1/2 max-h-[70vh] w-[360px]"
+    >
+      <AllKept places={places} />
     </Panel>
   );
 }

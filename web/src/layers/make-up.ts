@@ -12,7 +12,7 @@ export async function makeUp(catalogue: Catalogue, path: string, name: string) {
   const { sound, soundId: open } = useSession.getState();
   if (open !== soundId || !sound) return;
   if (decibels === undefined) {
-    say(`“${name}” could not be measured: the connection was lost. Try it again.`);
+    say(`“${name}” was not measured: the connection was lost, or another was measured instead.`);
     return;
   }
   if (decibels === null) {

@@ -168,7 +168,7 @@ function closed(code: number) {
   const { playing, connected } = useStage.getState();
   if (connected) resume = playing;
   useStage.setState({ connected: false, playing: false });
-  giveUpMeasuring();
+  answerMeasuring();
   silence();
   if (code === GONE) {
     say("This sound is no longer there; it was deleted elsewhere. Choose another.");
@@ -194,8 +194,7 @@ function hear(message: News) {
       useStage.setState((state) => ({ notes: { ...state.notes, [message.address]: message } }));
       break;
     case "make_up":
-      measured.get(message.address)?.(message.decibels);
-      measured.delete(message.address);
+      if (measuring?.address === message.address) answerMeasuring(message.decibels);
       break;
     case "picture":
       useStage.setState((state) => ({
@@ -273,24 +272,24 @@ export function askForNotes(address: string) {
   tell({ type: "notes", address });
 }
 
-/** Who waits to know what an effect's output has to be, by its address. */
-const measured = new Map<string, (decibels: number | null | undefined) => void>();
+/** Who waits to know what an effect's output has to be; the newest question counts. */
+let measuring: { address: string; answer: (decibels?: number | null) => void } | null = null;
 
 /**
  * Decibels to add to an effect's output so that it makes nothing louder or softer; null where
- * nothing is heard through it, undefined where it cannot be known.
+ * nothing is heard through it, undefined where the connection was lost or another was asked for.
  */
 export function askForMakeUp(address: string): Promise<number | null | undefined> {
-  giveUpMeasuring();
-  return new Promise((resolve) => {
-    measured.set(address, resolve);
-    if (!tell({ type: "make_up", address })) giveUpMeasuring();
+  answerMeasuring();
+  return new Promise((answer) => {
+    measuring = { address, answer };
+    if (!tell({ type: "make_up", address })) answerMeasuring();
   });
 }
 
-function giveUpMeasuring() {
-  for (const resolve of measured.values()) resolve(undefined);
-  measured.clear();
+function answerMeasuring(decibels?: number | null) {
+  measuring?.answer(decibels);
+  measuring = null;
 }
 
 export async function listen(from: number) {
