@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+import time
 from collections import OrderedDict
 from collections.abc import Callable, Iterator
 from dataclasses import asdict
@@ -48,6 +49,11 @@ MOST_NOTES = 64
 """Notes whose courses are told apart: more lines cannot be read in a row."""
 THREADS = 2
 """Workers that make the coarse picture."""
+IN_A_ROW = 0.5
+"""Seconds within which states that follow each other are taken for one gesture."""
+PAUSE = 0.15
+"""Seconds for which a gesture has to rest before the long view is drawn."""
+GLANCE = 0.01
 POINTS = 480
 """Points of a trajectory: more than two for each pixel of a strip."""
 
@@ -205,6 +211,27 @@ def _picture(sound: Sound, score: Score, layer: Layer, hold_still: Stillness) ->
     return shown
 
 
+_asked_at = -math.inf
+"""When this worker was last asked to draw."""
+
+
+def _gesture_goes_on(interrupted: Callable[[], bool]) -> bool:
+    """Whether a newer state comes at once, as while a value is dragged.
+
+    Looks begun between two moves of a hand would never be finished, and would only take the cores
+    from the page and from what plays.
+    """
+    global _asked_at
+    before, _asked_at = _asked_at, time.monotonic()
+    if _asked_at - before > IN_A_ROW:
+        return False
+    while time.monotonic() - _asked_at < PAUSE:
+        if interrupted():
+            return True
+        time.sleep(GLANCE)
+    return interrupted()
+
+
 def draw(
     sound: Sound,
     score: Score,
@@ -222,6 +249,8 @@ def draw(
     shown at once; its stems are rendered again only where they are gone.
     """
     yield trajectories_packet(sound, score, POINTS, revision, hold_still)
+    if _gesture_goes_on(interrupted):
+        return
     store, pictures = StemStore(*stems), PictureStore(stems[0] / PICTURES)
     key = picture_key(sound, score, hold_still)
     drawn = pictures.read(key)

@@ -13,7 +13,7 @@ from caligo.document import Sound, read_sound
 from caligo.document.held import held_chord
 from caligo.engine.long_view import COLUMNS
 from studio.stage import drawing
-from studio.stage.packets import TILE
+from studio.stage.packets import TILE, TRAJECTORIES
 from tests.core.builders import layer_of, plain_sound
 
 SCORE = held_chord("C3", 4.0)
@@ -124,3 +124,31 @@ def test_stems_that_are_gone_are_rendered_again_without_a_word(tmp_path: Path) -
         path.unlink()
     assert messages() == shown_at_once
     assert {path.name for path in tmp_path.glob("*.stem")} == {path.name for path in stems}
+
+
+def drawn_kinds(tmp_path: Path, stop: bool) -> list[int | str]:
+    """The kinds of packets, and types of messages, that a drawing gives."""
+    parts = drawing.draw(
+        plain_sound(layer_of("harmonic")), SCORE, 1, False, (tmp_path, 10**8),
+        interrupted=lambda: stop,
+    )  # fmt: skip
+    return [
+        struct.unpack_from("<I", part)[0] if isinstance(part, bytes) else json.loads(part)["type"]
+        for part in parts
+    ]
+
+
+def test_while_a_gesture_goes_on_only_trajectories_are_told(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    now = [1000.0]
+    monkeypatch.setattr(drawing.time, "monotonic", lambda: now[0])
+    monkeypatch.setattr(drawing.time, "sleep", lambda s: now.__setitem__(0, now[0] + s))
+    monkeypatch.setattr(drawing, "_asked_at", 0.0)
+    assert drawn_kinds(tmp_path, stop=False)[:2] == [TRAJECTORIES, TILE]
+    now[0] += 0.1
+    assert drawn_kinds(tmp_path, stop=True) == [TRAJECTORIES]
+    # Where the hand rests, all is drawn after a moment.
+    before = now[0]
+    assert TILE in drawn_kinds(tmp_path, stop=False)
+    assert now[0] - before == pytest.approx(drawing.PAUSE, abs=0.02)
