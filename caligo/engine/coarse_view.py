@@ -20,7 +20,8 @@ from caligo.engine.drawn import Drawn, Look
 from caligo.engine.engine import DEFAULT_RATE, Engine, Interrupted
 from caligo.engine.long_view import COLUMNS, Tile
 from caligo.measure.loudness import lufs
-from caligo.measure.spectrogram import FLOOR, mean_column
+from caligo.measure.panorama import image_of
+from caligo.measure.spectrogram import FLOOR, ROWS, levels_of, spectra_over
 from caligo.measure.stereo import stereo_image
 from caligo.movement.stillness import Stillness
 from caligo.signal.ticks import TICK
@@ -99,7 +100,15 @@ def _look_at(engine: Engine, index: int) -> Look:
     signal = engine.glance(first, LOOK_TICKS, ROLL)
     # Both filters of K-weighting are left out: a first picture needs no more.
     loudness = lufs(2.0 * float(np.mean(signal.astype(np.float64) ** 2)))
-    return Look(index, mean_column(signal, engine.rate), loudness, stereo_image(signal).width)
+    spectra = spectra_over(signal, engine.rate)
+    levels = levels_of(spectra, signal.shape[1], engine.rate)
+    image = image_of(spectra, engine.rate)
+    return Look(index, levels, image, loudness, stereo_image(signal).width)
+
+
+def _seen(look: Look) -> NDArray[np.uint8]:
+    """All bytes of a look, levels before the image ``[ROWS + IMAGE]``."""
+    return np.concatenate([look.levels, look.image])
 
 
 def _between(values: NDArray[np.floating], places: Sequence[int], count: int) -> Levels:
@@ -144,22 +153,26 @@ class CoarseView:
         count = COLUMNS // span
         places = sorted(self.looks)
         found = [self.looks[index] for index in places]
-        levels = _between(np.array([x.levels for x in found], np.float64), places, count)
+        levels = _between(np.array([_seen(x) for x in found], np.float64), places, count)
         loudness = _between(np.array([max(x.loudness, QUIET) for x in found]), places, count)
         width = _between(np.array([x.width for x in found]), places, count)
         drawn = self._basis
         if drawn is not None:
-            looked = _between(drawn.looks[places].astype(np.float64), places, count)
-            levels += _alike((levels - looked) * (-FLOOR / 255.0)) * (drawn.levels - looked)
+            before = np.concatenate([drawn.looks, drawn.look_images], axis=1)
+            looked = _between(before[places].astype(np.float64), places, count)
+            whole = np.concatenate([drawn.levels, drawn.image], axis=1)
+            levels += _alike((levels - looked) * (-FLOOR / 255.0)) * (whole - looked)
             looked = _between(drawn.look_loudness[places], places, count)
             alike = _alike(loudness - looked)
             loudness += alike * (np.maximum(drawn.loudness, QUIET) - looked)
             width += alike * (drawn.width - _between(drawn.look_width[places], places, count))
+        bytes_ = np.clip(levels, 0.0, 255.0).astype(np.uint8)
         return Tile(
             0,
             span,
             False,
-            np.clip(levels, 0.0, 255.0).astype(np.uint8),
+            bytes_[:, :ROWS],
+            bytes_[:, ROWS:],
             [float(v) if v > QUIET else -math.inf for v in loudness],
             np.maximum(width, 0.0).tolist(),
         )
@@ -201,5 +214,5 @@ def coarse(
 def _tile_of(look: Look) -> Tile:
     span = COLUMNS // FIRST_LOOKS
     first = look.index * FIRST_LOOKS // LOOKS * span
-    levels = look.levels[None, :]
-    return Tile(first, span, False, levels, [look.loudness], [look.width])
+    levels, image = look.levels[None, :], look.image[None, :]
+    return Tile(first, span, False, levels, image, [look.loudness], [look.width])

@@ -39,10 +39,14 @@ QUIET = -120.0
 
 @dataclass(frozen=True, slots=True)
 class Look:
-    """What is seen at one moment: levels ``[ROWS]`` as bytes, loudness in LUFS, width."""
+    """What is seen at one moment.
+
+    Levels ``[ROWS]`` and an image ``[IMAGE]`` as bytes, loudness in LUFS, and width.
+    """
 
     index: int
     levels: NDArray[np.uint8]
+    image: NDArray[np.uint8]
     loudness: float
     width: float
 
@@ -53,16 +57,19 @@ class Drawn:
 
     Parameters
     ----------
-    levels, loudness, width
-        Of every column: bytes ``[COLUMNS, ROWS]``, LUFS and width ``[COLUMNS]``.
-    looks, look_loudness, look_width
-        The same of every look ``[LOOKS, ROWS]``, ``[LOOKS]``.
+    levels, image, loudness, width
+        Of every column: bytes ``[COLUMNS, ROWS]`` and ``[COLUMNS, IMAGE]``, LUFS and width
+        ``[COLUMNS]``.
+    looks, look_images, look_loudness, look_width
+        The same of every look ``[LOOKS, ROWS]``, ``[LOOKS, IMAGE]``, ``[LOOKS]``.
     """
 
     levels: NDArray[np.uint8]
+    image: NDArray[np.uint8]
     loudness: NDArray[np.float32]
     width: NDArray[np.float32]
     looks: NDArray[np.uint8]
+    look_images: NDArray[np.uint8]
     look_loudness: NDArray[np.float32]
     look_width: NDArray[np.float32]
     summary: Summary
@@ -77,9 +84,11 @@ class Drawn:
         seen = [looks[index] for index in sorted(looks)]
         return cls(
             np.concatenate([tile.levels for tile in tiles])[:COLUMNS],
+            np.concatenate([tile.image for tile in tiles])[:COLUMNS],
             line(value for tile in tiles for value in tile.loudness)[:COLUMNS],
             line(value for tile in tiles for value in tile.width)[:COLUMNS],
             np.array([look.levels for look in seen]),
+            np.array([look.image for look in seen]),
             line(look.loudness for look in seen),
             line(look.width for look in seen),
             summary,
@@ -88,7 +97,7 @@ class Drawn:
     def tile(self) -> Tile:
         """The whole picture."""
         loudness = [float(v) if v > QUIET else -math.inf for v in self.loudness]
-        return Tile(0, 1, True, self.levels, loudness, self.width.tolist())
+        return Tile(0, 1, True, self.levels, self.image, loudness, self.width.tolist())
 
 
 def picture_key(sound: Sound, score: Score, hold_still: Stillness = False) -> str:

@@ -16,6 +16,7 @@ from caligo.engine.metering import CELL_TICKS, MASTER, OUTPUT, StageMeter
 from caligo.engine.stems import StemStore, ticks_in
 from caligo.measure.findings import Finding, findings, held_down
 from caligo.measure.loudness import MOMENTARY, LoudnessMeter, lufs
+from caligo.measure.panorama import IMAGE, image_of
 from caligo.measure.spectrogram import ROWS, Column, SpectrogramStream, longest_window
 from caligo.measure.stereo import stereo_image
 from caligo.measure.true_peak import TruePeakMeter
@@ -44,6 +45,8 @@ class Tile:
         The first of `COLUMNS` columns, and how many of them each of the tile's covers.
     levels
         Bytes ``[columns, ROWS]``, see `caligo.measure.spectrogram`.
+    image
+        Bytes ``[columns, IMAGE]``, see `caligo.measure.panorama`.
     loudness, width
         LUFS and width of each column ``[columns]``.
     """
@@ -52,6 +55,7 @@ class Tile:
     span: int
     fine: bool
     levels: NDArray[np.uint8]
+    image: NDArray[np.uint8]
     loudness: list[float]
     width: list[float]
 
@@ -176,7 +180,7 @@ def fine(
         sound, score, rate=rate, hold_still=hold_still, stems=store, threads=threads, meter=meter
     )
     hop = score.length / COLUMNS
-    spectra = SpectrogramStream(rate, hop)
+    spectra = SpectrogramStream(rate, hop, image_of)
     columns = _Columns(rate, hop)
     waiting: list[Column] = []
     whole: list[Column] = []
@@ -190,6 +194,7 @@ def fine(
             1,
             True,
             np.array(ready, dtype=np.uint8).reshape(-1, ROWS),
+            np.array(spectra.made[first : first + len(ready)], np.uint8).reshape(-1, IMAGE),
             [columns.loudness_at(i) for i in indexes],
             [
                 columns.widths[min(i, len(columns.widths) - 1)] if columns.widths else 0.0
@@ -234,7 +239,7 @@ def closer(
     """The exact picture of a stretch in `CLOSER_COLUMNS` columns, from left to right."""
     engine = Engine(sound, score, rate=rate, hold_still=hold_still, stems=store)
     hop = (span[1] - span[0]) / CLOSER_COLUMNS
-    spectra = SpectrogramStream(rate, hop)
+    spectra = SpectrogramStream(rate, hop, image_of)
     # Long windows look back past the beginning of the stretch.
     reach = ticks_in(longest_window(rate) / 2 / rate, rate, round(span[0] * rate / TICK))
     begin = round(span[0] * rate / TICK) - reach
@@ -260,6 +265,7 @@ def closer(
                 1,
                 True,
                 np.array(waiting[:ready], dtype=np.uint8).reshape(-1, ROWS),
+                np.array(spectra.made[first : first + ready], np.uint8).reshape(-1, IMAGE),
                 [columns.loudness_at(i) for i in range(first, first + ready)],
                 columns.widths[first : first + ready],
             )

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import dataclass
 from functools import lru_cache
 
@@ -19,6 +20,9 @@ WINDOWS = ((500.0, 16_384), (3_000.0, 4_096), (np.inf, 1_024))
 """Up to which frequency in Hz a window of so many samples (at 48 kHz) is used."""
 
 Column = NDArray[np.uint8]
+Spectra = list[list[NDArray[np.complex64]]]
+"""By window, the spectra of left and right as the parts of one complex signal, at one moment or at
+several."""
 
 
 def row_edges() -> NDArray[np.float64]:
@@ -98,24 +102,24 @@ def longest_window(rate: int) -> int:
     return _window_size(WINDOWS[0][1], rate)
 
 
-def _powers(signal: NDArray[np.float32], at: int, bands: _Bands) -> NDArray[np.float32]:
-    """The powers in a band's rows of the window that begins at sample `at`."""
-    size = len(bands.window)
+def _spectrum(
+    signal: NDArray[np.float32], at: int, window: NDArray[np.float32]
+) -> NDArray[np.complex64]:
+    """The spectrum of a window that begins at sample `at`, left and right as one signal."""
+    size = len(window)
     piece = signal[:, at : at + size]
-    # Left and right as one complex signal: the powers at +f and -f add up to both.
     both = np.empty(size, np.complex64)
-    np.multiply(piece[0], bands.window, out=both.real)
-    np.multiply(piece[1], bands.window, out=both.imag)
-    spectrum = scipy.fft.fft(both, overwrite_x=True)
-    above, under = spectrum[bands.bins], spectrum[bands.mirrored]
-    powers = above.real**2 + above.imag**2 + under.real**2 + under.imag**2
-    found: NDArray[np.float32] = bands.weights @ powers
+    np.multiply(piece[0], window, out=both.real)
+    np.multiply(piece[1], window, out=both.imag)
+    found: NDArray[np.complex64] = scipy.fft.fft(both, overwrite_x=True)
     return found
 
 
-def _as_column(power: NDArray[np.float64]) -> Column:
-    decibels = 10.0 * np.log10(np.maximum(power, 1e-12))
-    found: Column = np.clip((decibels / -FLOOR + 1.0) * 255.0, 0.0, 255.0).astype(np.uint8)
+def _powers(spectrum: NDArray[np.complex64], bands: _Bands) -> NDArray[np.float64]:
+    """The powers in a band's rows: those at +f and -f add up to both sides'."""
+    above, under = spectrum[bands.bins], spectrum[bands.mirrored]
+    powers = above.real**2 + above.imag**2 + under.real**2 + under.imag**2
+    found: NDArray[np.float64] = (bands.weights @ powers).astype(np.float64)
     return found
 
 
@@ -131,38 +135,67 @@ def _bands_for(samples: int, rate: int) -> list[_Bands]:
     return found
 
 
+def spectra_around(signal: NDArray[np.float32], rate: int) -> Spectra:
+    """The spectra of `signal` ``[2, samples]`` around its middle."""
+    middle = signal.shape[1] // 2
+    return [
+        [_spectrum(signal, middle - len(bands.window) // 2, bands.window)]
+        for bands in _bands_for(signal.shape[1], rate)
+    ]
+
+
+def spectra_over(signal: NDArray[np.float32], rate: int) -> Spectra:
+    """The spectra of `signal` ``[2, samples]`` all over it."""
+    samples, found = signal.shape[1], []
+    for bands in _bands_for(samples, rate):
+        size = len(bands.window)
+        starts = range(0, samples - size + 1, max(size // 2, 2048))
+        found.append([_spectrum(signal, at, bands.window) for at in starts])
+    return found
+
+
+def levels_of(spectra: Spectra, samples: int, rate: int) -> Column:
+    """The levels ``[ROWS]`` that spectra of a signal of so many samples give.
+
+    Of several moments it is the mean in decibels, what many columns look like from afar, not that
+    of their powers.
+    """
+    decibels = np.zeros(ROWS)
+    for bands, moments in zip(_bands_for(samples, rate), spectra, strict=True):
+        powers = [np.maximum(_powers(spectrum, bands), 1e-12) for spectrum in moments]
+        decibels[bands.rows] = 10.0 * np.mean(np.log10(powers), axis=0)
+    found: Column = np.clip((decibels / -FLOOR + 1.0) * 255.0, 0.0, 255.0).astype(np.uint8)
+    return found
+
+
 def column(signal: NDArray[np.float32], rate: int) -> Column:
     """The levels of one column ``[ROWS]`` from `signal` ``[2, samples]`` around its middle.
 
     The signal may be shorter than the longest window; lows are then less sharp.
     """
-    power = np.zeros(ROWS)
-    middle = signal.shape[1] // 2
-    for bands in _bands_for(signal.shape[1], rate):
-        power[bands.rows] = _powers(signal, middle - len(bands.window) // 2, bands)
-    return _as_column(power)
-
-
-def mean_column(signal: NDArray[np.float32], rate: int) -> Column:
-    """The mean level of each row ``[ROWS]`` in dB over all of `signal` ``[2, samples]``.
-
-    What many columns look like from afar: their mean in decibels, not that of their powers.
-    """
-    total = np.zeros(ROWS)
-    for bands in _bands_for(signal.shape[1], rate):
-        size = len(bands.window)
-        starts = range(0, signal.shape[1] - size + 1, max(size // 2, 2048))
-        levels = [np.log10(np.maximum(_powers(signal, at, bands), 1e-12)) for at in starts]
-        total[bands.rows] = np.mean(levels, axis=0)
-    return _as_column(10.0**total)
+    return levels_of(spectra_around(signal, rate), signal.shape[1], rate)
 
 
 class SpectrogramStream:
-    """Columns of a signal that arrives in pieces; column i lies at the time ``(i + 1/2) · hop``."""
+    """Columns of a signal that arrives in pieces; column i lies at the time ``(i + 1/2) · hop``.
 
-    def __init__(self, rate: int, hop: float) -> None:
+    Parameters
+    ----------
+    also
+        What else is made of the spectra of every column, if anything; it is told them and the rate.
+        It is gathered in `made`.
+    """
+
+    def __init__(
+        self,
+        rate: int,
+        hop: float,
+        also: Callable[[Spectra, int], NDArray[np.uint8]] | None = None,
+    ) -> None:
         self.rate = rate
         self.hop = hop
+        self.made: list[NDArray[np.uint8]] = []
+        self._also = also
         self._reach = longest_window(rate) // 2
         self._held = np.zeros((2, self._reach), np.float32)
         self._first = -self._reach
@@ -187,7 +220,11 @@ class SpectrogramStream:
             low = self._centre(self._next) - self._reach - self._first
             if low + 2 * self._reach > self._held.shape[1]:
                 break
-            columns.append(column(self._held[:, low : low + 2 * self._reach], self.rate))
+            around = self._held[:, low : low + 2 * self._reach]
+            spectra = spectra_around(around, self.rate)
+            columns.append(levels_of(spectra, around.shape[1], self.rate))
+            if self._also is not None:
+                self.made.append(self._also(spectra, self.rate))
             self._next += 1
         keep = max(0, self._centre(self._next) - self._reach - self._first)
         keep = min(keep, self._held.shape[1])

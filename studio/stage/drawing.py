@@ -23,6 +23,7 @@ from caligo.engine.pictures import picture
 from caligo.engine.stem_keys import stem_key
 from caligo.engine.stems import StemStore
 from caligo.engine.trajectories import TrajectoryView
+from caligo.measure.panorama import CENTRES, PLACES
 from caligo.measure.spectrogram import FLOOR, HIGHEST, LOWEST, ROWS
 from caligo.movement.readings import too_fast
 from caligo.movement.returns import Return, Returns, returns_after
@@ -170,15 +171,21 @@ def _told(tile: Tile, revision: int, total: int) -> dict[str, Any]:
         "low": LOWEST,
         "high": HIGHEST,
         "floor": FLOOR,
+        "places": PLACES,
+        "octaves": list(CENTRES),
         "loudness": [_number(v) for v in tile.loudness],
         "width": [_number(v) for v in tile.width],
     }
 
 
+def _data(tile: Tile) -> bytes:
+    """Levels by column, lowest row first, then images by column."""
+    return tile.levels.tobytes() + tile.image.tobytes()
+
+
 def tile_packet(tile: Tile, revision: int) -> bytes:
-    """A tile as a packet: levels by column, lowest row first."""
-    header = TileHeader(**_told(tile, revision, COLUMNS))
-    return packet(TILE, header, tile.levels.tobytes())
+    """A tile as a packet."""
+    return packet(TILE, TileHeader(**_told(tile, revision, COLUMNS)), _data(tile))
 
 
 def summary_news(summary: Summary, revision: int) -> SummaryNews:
@@ -301,4 +308,4 @@ def look_closer(
         sound, score, span, hold_still=hold_still, store=store, interrupted=interrupted
     ):
         header = CloserHeader(**_told(tile, revision, CLOSER_COLUMNS), start=span[0], end=span[1])
-        yield packet(CLOSER, header, tile.levels.tobytes())
+        yield packet(CLOSER, header, _data(tile))

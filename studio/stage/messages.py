@@ -382,6 +382,8 @@ class TileHeader(Message):
     low: float
     high: float
     floor: float
+    places: int
+    octaves: list[float]
     loudness: Line
     width: Line
 

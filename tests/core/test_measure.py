@@ -12,8 +12,23 @@ import scipy.signal
 import soundfile
 
 from caligo.measure.loudness import LoudnessMeter, k_weighting
+from caligo.measure.panorama import (
+    CENTRES,
+    OCTAVES,
+    PLACES,
+    correlations,
+    image_of,
+    widths,
+)
 from caligo.measure.report import UnreadableAudio, measure_file
-from caligo.measure.spectrogram import ROWS, SpectrogramStream, column, row_edges
+from caligo.measure.spectrogram import (
+    ROWS,
+    SpectrogramStream,
+    column,
+    row_edges,
+    spectra_around,
+    spectra_over,
+)
 from caligo.measure.stereo import stereo_image
 from caligo.measure.true_peak import true_peak
 from tests.core.builders import RATE
@@ -225,3 +240,66 @@ def test_what_is_no_audio_is_refused(tmp_path: Path) -> None:
     for name in ("text.wav", "five.wav", "missing.wav"):
         with pytest.raises(UnreadableAudio, match=name):
             measure_file(tmp_path / name)
+
+
+def image_at(signal: np.ndarray, rate: int = RATE) -> np.ndarray:
+    return image_of(spectra_around(signal.astype(np.float32), rate), rate)
+
+
+def tones(hertz: float, left: float, right: float, rate: int = RATE) -> np.ndarray:
+    t = np.arange(round(0.4 * rate)) / rate
+    return np.stack([left, right])[:, None] * np.sin(2.0 * np.pi * hertz * t)
+
+
+@pytest.mark.parametrize("rate", [44_100, 48_000, 96_000])
+@pytest.mark.parametrize("hertz", [41.2, 261.6, 997.0, 5_919.9, 13_000.0])
+@pytest.mark.parametrize("share", [-1.0, -0.5, 0.0, 0.3, 1.0])
+def test_a_tone_lies_in_the_panorama_where_it_is_panned(
+    share: float, hertz: float, rate: int
+) -> None:
+    """The equal-power pan: cosine and sine of an angle up to a quarter turn (common practice)."""
+    angle = (share + 1.0) * np.pi / 4.0
+    image = image_at(0.5 * tones(hertz, np.cos(angle), np.sin(angle), rate), rate).astype(float)
+    places = 10.0 ** ((image[:PLACES] / 255.0 - 1.0) * 96.0 / 10.0)
+    middle = (places * np.linspace(-1.0, 1.0, PLACES)).sum() / places.sum()
+    assert middle == pytest.approx(share, abs=0.03)
+    # Half of full scale is -6 dB; shared by two sides the channels' mean is 3 dB less.
+    assert 10.0 * np.log10(places.sum()) == pytest.approx(-9.03, abs=0.3)
+    octave = round(np.log2(hertz / 1_000.0)) + 5
+    assert int(image[PLACES : PLACES + OCTAVES].argmax()) == octave
+
+
+@pytest.mark.parametrize(
+    ("left", "right", "width", "correlation"), [(1, 1, 0, 1), (1, -1, 2, -1), (1, 0, 1, 0)]
+)
+def test_each_octave_has_a_width_and_a_correlation_of_its_own(
+    left: float, right: float, width: float, correlation: float
+) -> None:
+    image = image_at(0.2 * (tones(125.0, left, right) + tones(2_000.0, 1.0, 1.0)))
+    assert widths([image])[0, [2, 6]] == pytest.approx([width, 0.0], abs=0.01)
+    assert correlations([image])[0, [2, 6]] == pytest.approx([correlation, 1.0], abs=0.01)
+
+
+def test_an_octaves_width_is_that_of_the_filtered_signal() -> None:
+    """Against Butterworth band-passes of `scipy.signal` and sums of their samples."""
+    rng = np.random.default_rng(3)
+    both = rng.standard_normal((3, 1 << 18))
+    signal = 0.1 * np.stack([both[0] + 0.7 * both[1], both[0] - 0.2 * both[1] + 0.5 * both[2]])
+    spectra = spectra_over(signal.astype(np.float32), RATE)
+    image = image_of(spectra, RATE)
+    for octave, hertz in enumerate(CENTRES[1:-1], 1):
+        edges = [hertz / 2**0.5, hertz * 2**0.5]
+        sos = scipy.signal.butter(6, edges, "bandpass", fs=RATE, output="sos")
+        left, right = scipy.signal.sosfilt(sos, signal)
+        together = (left * right).sum()
+        width = 1.0 - 2.0 * together / ((left**2).sum() + (right**2).sum())
+        correlation = together / np.sqrt((left**2).sum() * (right**2).sum())
+        assert widths([image])[0, octave] == pytest.approx(width, abs=0.05)
+        assert correlations([image])[0, octave] == pytest.approx(correlation, abs=0.05)
+
+
+def test_silence_is_mono() -> None:
+    image = image_at(np.zeros((2, 20_000)))
+    assert (widths([image]) == 0.0).all()
+    assert (correlations([image]) == 1.0).all()
+    assert (image[:PLACES] == 0).all()

@@ -2398,6 +2398,10 @@ export interface components {
             high: number;
             /** Floor */
             floor: number;
+            /** Places */
+            places: number;
+            /** Octaves */
+            octaves: number[];
             /** Loudness */
             loudness: (number | null)[];
             /** Width */
@@ -2898,6 +2902,10 @@ export interface components {
             high: number;
             /** Floor */
             floor: number;
+            /** Places */
+            places: number;
+            /** Octaves */
+            octaves: number[];
             /** Loudness */
             loudness: (number | null)[];
             /** Width */

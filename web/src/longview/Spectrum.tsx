@@ -2,12 +2,14 @@ import { closerView } from "../stage/closer-view";
 import { COLUMNS, longView, ROWS } from "../stage/long-view";
 import { useCanvas } from "./use-canvas";
 
-/** The spectrum of a stretch of the cue, from the whole picture and what is drawn closer. */
+/** How much is seen where, over a stretch of the cue: by frequency, or by place from left to right. */
 export function Spectrum({
+  by,
   span: [from, to],
   length,
   height,
 }: {
+  by: "frequency" | "place";
   span: [number, number];
   length: number;
   height: number;
@@ -18,7 +20,11 @@ export function Spectrum({
       context.imageSmoothingEnabled = true;
       const left = (from / length) * COLUMNS;
       const across = ((to - from) / length) * COLUMNS;
-      context.drawImage(longView.canvas, left, 0, across, ROWS, 0, 0, width, height);
+      const placed = by === "place";
+      const whole = placed ? longView.stereo.canvas : longView.canvas;
+      const rows = placed ? longView.stereo.places : ROWS;
+      if (rows === 0) return;
+      context.drawImage(whole, left, 0, across, rows, 0, 0, width, height);
       const x = (seconds: number) => ((seconds - from) / (to - from)) * width;
       if (longView.fine < COLUMNS) {
         // A line under it says how far it is exact; the rest is as dark as it will be.
@@ -31,11 +37,11 @@ export function Spectrum({
         const begin = x(near.start);
         const end = x(near.start + (near.end - near.start) * near.share);
         context.drawImage(
-          closerView.canvas,
+          placed ? closerView.stereo.canvas : closerView.canvas,
           0,
           0,
           near.columns,
-          ROWS,
+          rows,
           begin,
           0,
           end - begin,
@@ -43,7 +49,7 @@ export function Spectrum({
         );
       }
     },
-    `${from} ${to} ${length}`,
+    `${by} ${from} ${to} ${length}`,
   );
   return (
     <canvas

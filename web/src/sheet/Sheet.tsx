@@ -1,16 +1,13 @@
 import { useEffect, useRef, useState } from "react";
-import { FindingMarks } from "../longview/FindingMarks";
 import { Level } from "../longview/Level";
-import { Now } from "../longview/Now";
-import { Spectrum } from "../longview/Spectrum";
 import { useSession } from "../session/store";
-import { longView } from "../stage/long-view";
 import { Menu } from "../ui/Menu";
 import { Divider } from "./Divider";
 import { useLayout } from "./layout";
 import { setRows, useSoundRows } from "./layout-of-sound";
 import { NotesRow } from "./NotesRow";
 import { Overlay } from "./Overlay";
+import { PictureAxis, PictureOfSpan } from "./Picture";
 import { CLOSED, Row } from "./Row";
 import { Ruler } from "./Ruler";
 import { useRows } from "./rows";
@@ -19,12 +16,6 @@ import { GRIDS, useSnap } from "./snap";
 import { inView, scrollBy, showAll, useSpan, useView, zoomBy } from "./view";
 import { Overview, ZoomButtons } from "./Zoom";
 
-const FREQUENCIES: [number, string][] = [
-  [8000, "8 k"],
-  [2000, "2 k"],
-  [500, "500"],
-  [125, "125"],
-];
 const RULER = 26;
 const LEVEL = 18;
 const FOLD = 20;
@@ -197,17 +188,7 @@ export function Sheet() {
       </div>
       <div className="flex pr-4">
         <div className="relative w-[158px] shrink-0 text-xs text-slate">
-          <Now height={spectrum} />
-          {FREQUENCIES.map(([hertz, name]) => (
-            <span
-              key={hertz}
-              aria-hidden
-              className="absolute right-2 -translate-y-1/2"
-              style={{ top: longView.heightOf(hertz) * spectrum }}
-            >
-              {name}
-            </span>
-          ))}
+          <PictureAxis height={spectrum} />
           <span
             aria-hidden
             className="absolute left-4"
@@ -232,8 +213,7 @@ export function Sheet() {
           }}
           onPointerLeave={() => useView.setState({ pointed: null })}
         >
-          <Spectrum span={span} length={length} height={spectrum} />
-          <FindingMarks height={spectrum} />
+          <PictureOfSpan span={span} length={length} height={spectrum} />
           <Level of="loudness" scale={loudnessScale} reach={1} {...levels} />
           <Level of="width" scale={widthScale} reach={8} {...levels} />
           <Surface length={length} />

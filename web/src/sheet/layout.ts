@@ -13,23 +13,29 @@ export interface SoundRows {
   all: boolean;
 }
 
+/** What the picture of the whole length shows. */
+export type Picture = "spectrum" | "panorama" | "octaves";
+
 interface Layout {
   height: number;
+  picture: Picture;
   rows: Record<string, SoundRows>;
 }
 
 const KEY = "caligo.sheet";
 export const LEAST_HEIGHT = 190;
 const HEIGHT = 430;
+const PICTURES: readonly Picture[] = ["spectrum", "panorama", "octaves"];
 const MOST_SOUNDS = 60;
 export const NO_ROWS: SoundRows = { pinned: [], open: [], byModulator: false, all: false };
 
 function restored(): Layout {
   try {
     const kept = JSON.parse(localStorage.getItem(KEY) ?? "{}");
-    return { height: Number(kept.height) || HEIGHT, rows: kept.rows ?? {} };
+    const picture = PICTURES.find((one) => one === kept.picture) ?? "spectrum";
+    return { height: Number(kept.height) || HEIGHT, picture, rows: kept.rows ?? {} };
   } catch {
-    return { height: HEIGHT, rows: {} };
+    return { height: HEIGHT, picture: "spectrum", rows: {} };
   }
 }
 
@@ -42,6 +48,10 @@ useLayout.subscribe((layout) => {
     // A browser that keeps nothing shows the sheet as it is at first.
   }
 });
+
+export function setPicture(picture: Picture) {
+  useLayout.setState({ picture });
+}
 
 export function setHeight(height: number) {
   useLayout.setState({ height: Math.max(LEAST_HEIGHT, Math.round(height)) });

@@ -2,6 +2,7 @@
 
 import { longView, paintTile, ROWS } from "./long-view";
 import type { CloserHeader } from "./packets";
+import { StereoImages } from "./stereo-images";
 
 interface Near {
   revision: number;
@@ -16,6 +17,7 @@ interface Near {
 export class CloserView {
   loudness = new Float32Array(0);
   width = new Float32Array(0);
+  readonly stereo = new StereoImages();
   private near: Near | null = null;
   private surface: HTMLCanvasElement | null = null;
 
@@ -31,7 +33,7 @@ export class CloserView {
     return { start: near.start, end: near.end, columns: near.done, share: near.share };
   }
 
-  take(header: CloserHeader, levels: Uint8Array) {
+  take(header: CloserHeader, data: Uint8Array) {
     const { revision, start, end, total } = header;
     const before = this.near;
     const same = before?.revision === revision && before.start === start && before.end === end;
@@ -40,11 +42,13 @@ export class CloserView {
       this.canvas.height = ROWS;
       this.loudness = new Float32Array(total).fill(Number.NEGATIVE_INFINITY);
       this.width = new Float32Array(total);
+      this.stereo.clear();
       this.near = { revision, start, end, columns: total, done: 0, share: 0 };
     }
     const context = this.canvas.getContext("2d");
     if (!context || !this.near) return;
-    paintTile(context, header, levels);
+    paintTile(context, header, data);
+    this.stereo.take(header, data);
     header.loudness.forEach((value, i) => {
       this.loudness[header.first + i] = value ?? Number.NEGATIVE_INFINITY;
     });

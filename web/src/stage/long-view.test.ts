@@ -2,7 +2,8 @@
 
 import { describe, expect, it } from "vitest";
 import { dragged, rulerTimes } from "../longview/time-axis";
-import { inkTable, LongViewPicture } from "./long-view";
+import { inkTable } from "./ink";
+import { LongViewPicture } from "./long-view";
 
 describe("ink", () => {
   it("is paper where it is quiet and darkens with level", () => {
@@ -27,6 +28,8 @@ describe("the picture", () => {
     low: 27.5,
     high: 16_000,
     floor: -96,
+    places: 3,
+    octaves: [500, 1000],
     loudness: [-20, null],
     width: [0.5, 0.6],
   });

@@ -1,40 +1,11 @@
 /** The long view's picture: levels, loudness and width by column, drawn as they arrive. */
 
+import { PAPER, paintColumns } from "./ink";
 import type { TileHeader } from "./packets";
+import { StereoImages } from "./stereo-images";
 
 export const COLUMNS = 1200;
 export const ROWS = 224;
-const PAPER = [236, 241, 242] as const;
-const STOPS: readonly (readonly [number, readonly [number, number, number]])[] = [
-  [0.0, PAPER],
-  [0.34, [204, 219, 225]],
-  [0.58, [120, 158, 176]],
-  [0.8, [38, 86, 112]],
-  [1.0, [10, 26, 36]],
-];
-/** Levels below this byte (82 dB under full scale) stay paper; from `LOUD` on all is ink. */
-const QUIET = 38;
-const LOUD = 186;
-
-/** Ink for each level: the darker the louder. */
-export function inkTable(): Uint8ClampedArray {
-  const table = new Uint8ClampedArray(256 * 4);
-  for (let level = 0; level < 256; level++) {
-    const x = Math.max(0, (level - QUIET) / (LOUD - QUIET));
-    let i = 1;
-    while (i < STOPS.length - 1 && x > (STOPS[i]?.[0] ?? 1)) i++;
-    const [from, a] = STOPS[i - 1] ?? STOPS[0] ?? [0, PAPER];
-    const [to, b] = STOPS[i] ?? [1, PAPER];
-    const part = Math.min(1, Math.max(0, (x - from) / (to - from)));
-    for (let c = 0; c < 3; c++) {
-      table[level * 4 + c] = (a[c] ?? 0) + ((b[c] ?? 0) - (a[c] ?? 0)) * part;
-    }
-    table[level * 4 + 3] = 255;
-  }
-  return table;
-}
-
-const INK = inkTable();
 
 /** Paint a tile's levels where its columns lie, the lowest row at the bottom. */
 export function paintTile(
@@ -42,29 +13,15 @@ export function paintTile(
   header: TileHeader,
   levels: Uint8Array,
 ) {
-  const width = header.columns * header.span;
-  if (width === 0) return;
-  const image = context.createImageData(width, ROWS);
-  for (let column = 0; column < header.columns; column++) {
-    for (let row = 0; row < header.rows; row++) {
-      const level = levels[column * header.rows + row] ?? 0;
-      const y = header.rows - 1 - row;
-      for (let x = column * header.span; x < (column + 1) * header.span; x++) {
-        const at = (y * width + x) * 4;
-        image.data[at] = INK[level * 4] ?? 0;
-        image.data[at + 1] = INK[level * 4 + 1] ?? 0;
-        image.data[at + 2] = INK[level * 4 + 2] ?? 0;
-        image.data[at + 3] = 255;
-      }
-    }
-  }
-  context.putImageData(image, header.first, 0);
+  const { rows } = header;
+  paintColumns(context, header, rows, (column, row) => levels[column * rows + rows - 1 - row] ?? 0);
 }
 
 /** How many columns in a row, from the start, are exact. */
 export class LongViewPicture {
   readonly loudness = new Float32Array(COLUMNS).fill(Number.NEGATIVE_INFINITY);
   readonly width = new Float32Array(COLUMNS);
+  readonly stereo = new StereoImages();
   low = 27.5;
   high = 16_000;
   fine = 0;
@@ -106,6 +63,7 @@ export class LongViewPicture {
     this.blank();
     this.loudness.fill(Number.NEGATIVE_INFINITY);
     this.width.fill(0);
+    this.stereo.clear();
     this.fine = 0;
     this.changed();
   }
@@ -118,11 +76,13 @@ export class LongViewPicture {
     this.changed();
   }
 
-  take(header: TileHeader, levels: Uint8Array) {
+  /** Take in a tile: its levels, then its images. */
+  take(header: TileHeader, data: Uint8Array) {
     if (header.revision !== this.revision) return;
     this.low = header.low;
     this.high = header.high;
-    this.paint(header, levels);
+    this.paint(header, data);
+    this.stereo.take(header, data);
     for (let i = 0; i < header.columns; i++) {
       const from = header.first + i * header.span;
       this.loudness.fill(header.loudness[i] ?? Number.NEGATIVE_INFINITY, from, from + header.span);
