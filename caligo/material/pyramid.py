@@ -12,14 +12,22 @@ from numpy.typing import NDArray
 
 from caligo.material.long import ArrayFile, mapped, pieces
 
-MOST = 14
-"""Half octaves of copies: a recording may be read 128 times as fast."""
-PAD = 16
+QUARTERS = 4
+"""Copies a quarter of an octave apart, where what a copy lacks would be heard; the others lie half
+an octave apart."""
+MOST = 16
+"""Copies besides the recording itself: it may be read 128 times as fast."""
+PAD = 32
 """Silent samples on either side, so that interpolation never reads outside."""
 
 
+def _octaves_down(copy: int) -> float:
+    """How far the rate of a copy lies below the recording's."""
+    return copy / 4.0 if copy <= QUARTERS else (copy - QUARTERS) / 2.0 + QUARTERS / 4.0
+
+
 class Pyramid:
-    """A recording, and copies of it each half an octave lower in sample rate.
+    """A recording, and copies of it at falling sample rates.
 
     Attributes
     ----------
@@ -39,11 +47,12 @@ class Pyramid:
     def __init__(
         self,
         samples: NDArray[np.float32],
-        fastest: float = 2.0 ** (MOST / 2),
+        fastest: float = 2.0 ** _octaves_down(MOST),
         path: Path | None = None,
     ) -> None:
-        count = 1 + min(MOST, max(0, math.ceil(2.0 * math.log2(max(fastest, 1.0)))))
-        self.ratios: NDArray[np.float64] = 2.0 ** (-np.arange(count) / 2.0)
+        down = np.array([_octaves_down(copy) for copy in range(MOST + 1)])
+        count = 1 + int(np.searchsorted(down[:-1], math.log2(max(fastest, 1.0))))
+        self.ratios: NDArray[np.float64] = 2.0 ** -down[:count]
         self.frames = samples.shape[1]
         if path is None:
             copies = [

@@ -50,7 +50,7 @@ class Recording:
     @cached_property
     def pyramid(self) -> Pyramid:
         """Copies for reading it faster."""
-        return Pyramid(self.samples, path=beside(self.place, ".copies.npy"))
+        return Pyramid(self.samples, path=beside(self.place, ".copies-2.npy"))
 
     @cached_property
     def mono(self) -> Pyramid:
@@ -62,7 +62,7 @@ class Recording:
             with ArrayFile(path, 1, self.frames) as file:
                 for at, piece in pieces(self.samples):
                     file.write(at, piece.mean(axis=0, keepdims=True))
-        return Pyramid(mapped(path), path=beside(self.place, ".mono-copies.npy"))
+        return Pyramid(mapped(path), path=beside(self.place, ".mono-copies-2.npy"))
 
     @cached_property
     def level(self) -> float:

@@ -18,6 +18,7 @@ from caligo.movement.trajectory import Bundle
 from caligo.signal.ticks import TICK
 from caligo.synthesis.common import unison_parameters, voice_parameters
 from caligo.synthesis.drawing import (
+    SINCS,
     follow_parameter,
     recording_of,
     recording_parameter,
@@ -239,6 +240,7 @@ class Grains(InUnison):
                 levels.starts,
                 levels.ratios,
                 levels.frames,
+                SINCS,
                 block.span.first * TICK,
                 self.rate,
                 out[row],

@@ -128,7 +128,7 @@ def render_recording(
     sides = flat.shape[0]
     for k in range(len(place) - 1):
         speed = (place[k + 1] - place[k]) / TICK
-        level, share = level_for(abs(speed), len(ratios))
+        level, share = level_for(abs(speed), ratios)
         near = np.float32(1.0 - share)
         far = np.float32(share)
         g = np.float32(gain[k])

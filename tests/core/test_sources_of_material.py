@@ -18,6 +18,7 @@ from caligo.engine.stem_keys import stem_key
 from caligo.material.cutting import by_cycles
 from caligo.material.shelf import SHIPPED, VARIABLE, Shelf, current
 from caligo.signal.ticks import Span
+from caligo.synthesis.drawing import SINCS
 from caligo.synthesis.grain_cloud import add_grains
 from caligo.synthesis.source import VOICE_RMS
 from demo.build import by_name
@@ -150,7 +151,7 @@ def test_windows_are_tapered_cosines(share: float) -> None:
     size = 4800
     grain = np.array([[0.0, size / RATE, 1000.0, 1.0, share, 1.0, 0.0, 0.0, 0.0]])
     out = np.zeros((2, 4864), np.float32)
-    add_grains(grain, ones, np.array([16]), np.array([1.0]), 49_000, 0, RATE, out)
+    add_grains(grain, ones, np.array([16]), np.array([1.0]), 49_000, SINCS, 0, RATE, out)
     expected = scipy.signal.windows.tukey(size + 1, share)
     assert np.abs(out[0, : size + 1] - expected).max() < 1e-4
     assert not out[0, size + 64 :].any()
