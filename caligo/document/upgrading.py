@@ -4,9 +4,11 @@ Schema 2 (sounds) lets buses send to buses, gives every send the place where it 
 (``from``: behind the fader, as before, or ahead of it), and lets effects hold chains. Schema 3 adds
 lanes, earlier seeds and locks of modulators, and more of their parameters, whose defaults are what
 was before. Schema 4 lets the oscillators of a unison lie unevenly, and operators in unison begin
-apart, which new sounds do; in older ones they are even and begin together. In schema 5 a reverb
-is as loud as what goes in, whatever its decay and size; in older ones it is given the level that it
-had at rest. Nothing in an older document means something else in a newer schema.
+apart, which new sounds do; in older ones they are even and begin together. In schema 5 a reverb is
+as loud as what goes in, whatever its decay and size; in older ones it is given the level that it
+had at rest. Schema 6 lets the oscillators of a unison drift, each by itself, which new sounds do;
+in older ones they stay where they are. Nothing in an older document means something else in a newer
+schema.
 """
 
 from __future__ import annotations
@@ -14,9 +16,9 @@ from __future__ import annotations
 import math
 from typing import Any
 
-SOUND_SCHEMA = 5
+SOUND_SCHEMA = 6
 """The schema of sounds that is written."""
-KNOWN_SOUND_SCHEMAS = (1, 2, 3, 4, 5)
+KNOWN_SOUND_SCHEMAS = (1, 2, 3, 4, 5, 6)
 IN_UNISON = ("wavetable", "harmonic", "operators", "grains", "spectral", "sampler")
 """The sources that had a unison before schema 4."""
 REVERB_AT_REST = {"decay": 6.0, "size": 120.0, "freeze": 0.0}
@@ -37,14 +39,16 @@ def upgraded_sound(data: dict[str, Any]) -> dict[str, Any]:
     Examples
     --------
     >>> upgraded_sound({"schema": 1, "name": "Old"})
-    {'schema': 5, 'name': 'Old'}
+    {'schema': 6, 'name': 'Old'}
     """
     schema = data.get("schema", SOUND_SCHEMA)
     if schema == SOUND_SCHEMA:
         return data
     upgraded = data | {"schema": SOUND_SCHEMA}
-    if schema in (1, 2, 3) and isinstance(data.get("layers"), list):
-        upgraded["layers"] = [_even(layer) for layer in data["layers"]]
+    if isinstance(data.get("layers"), list):
+        upgraded["layers"] = [_in_unison_as_before(layer, schema) for layer in data["layers"]]
+    if schema == 5:
+        return upgraded
     for key in ("layers", "buses"):
         if isinstance(upgraded.get(key), list):
             upgraded[key] = [_as_loud(owner) for owner in upgraded[key]]
@@ -94,7 +98,7 @@ def _level_before(params: dict[str, Any]) -> float | None:
     return round(min(24.0, max(-36.0, level)), 2)
 
 
-def _even(layer: Any) -> Any:
+def _in_unison_as_before(layer: Any, schema: Any) -> Any:
     """A layer of an older schema, with a unison as it was; what is broken stays broken."""
     source = layer.get("source") if isinstance(layer, dict) else None
     if not isinstance(source, dict) or source.get("kind") not in IN_UNISON:
@@ -102,9 +106,11 @@ def _even(layer: Any) -> Any:
     params = source.get("params", {})
     if not isinstance(params, dict):
         return layer
-    before: dict[str, Any] = {"irregularity": 0}
-    if source["kind"] == "operators":
-        before["scatter"] = 0
+    before: dict[str, Any] = {"drift": 0}
+    if schema in (1, 2, 3):
+        before["irregularity"] = 0
+        if source["kind"] == "operators":
+            before["scatter"] = 0
     return layer | {"source": source | {"params": before | params}}
 
 

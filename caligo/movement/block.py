@@ -81,6 +81,11 @@ class SourceBlock(Block):
         ``steady(row)``: whether a voice keeps the pitch it begins with.
     unfiltered
         Where a source may write what goes around the layer's filters ``[voices, 2, samples]``.
+    ahead
+        ``ahead(row, times)``: seconds by which a voice's own clock is ahead, where the voices of a
+        unison stray from their tuning; `pitch` and `history` tell how fast it runs.
+    resting
+        Their pitch without that, in octaves over 1 Hz ``[voices, ticks + 1]``.
     rough
         Whether phases do not matter: what has to be added up since a voice began may be left
         out. The first, coarse picture is made so.
@@ -90,3 +95,5 @@ class SourceBlock(Block):
     steady: Callable[[int], bool]
     unfiltered: NDArray[np.float32] | None = None
     rough: bool = False
+    ahead: Callable[[int, Floats], Floats] | None = None
+    resting: Floats | None = None

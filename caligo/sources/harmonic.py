@@ -318,7 +318,12 @@ class Harmonic(InUnison):
         cells = len(whole)
         if self._still() and self._phases.steady(block, row):
             begun = first_tick(block, row) // CELL
-            passed = whole[0, CELL] * (np.arange(first, first + cells) - begun)
+            numbers = np.arange(first, first + cells)
+            if block.ahead is None:
+                passed = whole[0, CELL] * (numbers - begun)
+            else:
+                clock = self._phases.clock(block, row, numbers * CELL, begun * CELL)
+                passed = self._phases.resting_step(block, row) * clock
             turned: Floats = begin[None, :] + ratio[:-1] * passed[:, None]
             return turned - np.floor(turned)
 

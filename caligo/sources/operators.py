@@ -230,7 +230,10 @@ class Operators(InUnison):
         begin, began = self._begin(block.voices[row].seed), first_tick(block, row)
         ticks = steps.shape[1] - 1
         if self._still and self._phases.steady(block, row):
-            passed = TICK * (np.arange(first, first + ticks) - began)
+            numbers = np.arange(first, first + ticks)
+            passed = TICK * (numbers - began)
+            if block.ahead is not None:
+                return self._strayed(block, row, begin, numbers, passed)
             found: Floats = begin[:, None] + steps[:, :1] * passed[None, :]
             return found
 
@@ -245,6 +248,27 @@ class Operators(InUnison):
             if at <= block.span.ticks:
                 self._added.keep(block, row, at_ticks[:, block.span.ticks].copy(), before=AROUND)
         return at_ticks
+
+    def _strayed(
+        self,
+        block: SourceBlock,
+        row: int,
+        begin: NDArray[np.float64],
+        ticks: NDArray[np.integer],
+        passed: NDArray[np.integer],
+    ) -> Floats:
+        """Cycles of a voice in unison that strays: operators tuned in hertz do not."""
+        assert block.resting is not None
+        assert block.ahead is not None
+        moments = block.moments.of(block.moments.notes.row(row))
+        steps = self._steps(moments, block.resting[row : row + 1])[:, :1]
+        times = np.append(ticks, first_tick(block, row)) * (TICK / self.rate)
+        ahead = block.ahead(row, times)
+        own = self._phases.resting_step(block, row)
+        ratio = self._values["ratio"].values(moments)[:, :1]
+        stray = np.where(self._by_ratio, own * ratio, 0.0) * self.rate * (ahead[:-1] - ahead[-1])
+        found: Floats = begin[:, None] + steps * passed[None, :] + stray
+        return found
 
     def _envelope_of(self, item: ItemPart) -> NoteEnvelope | None:
         """The envelope that an operator follows: its own, that of another or none."""

@@ -24,6 +24,7 @@ from caligo.synthesis.phases import Accumulated, Phases, first_tick
 from caligo.synthesis.portrait import Portrait, Shown
 from caligo.synthesis.recent import Recent
 from caligo.synthesis.source import Source
+from caligo.synthesis.straying import Straying
 from caligo.synthesis.tables import EVOLVING, LENGTH, RECIPES, Table, built_in, cut_from
 from caligo.synthesis.warps import CELL, WARPS, warped
 
@@ -74,14 +75,17 @@ def add_phases(
     detune: np.ndarray,
     offsets: np.ndarray,
     intervals: np.ndarray,
+    pace: np.ndarray,
     at_ticks: np.ndarray,
 ) -> None:
     """Add up each oscillator's phase where the detune moves; like `accumulate_phase`.
 
     `phase` ``[oscillators]`` is carried on; `detune` is in cents at every tick ``[ticks + 1]``,
     `offsets` the share of it that each oscillator takes, `intervals` their own distance from the
-    voice in cents, `at_ticks` ``[oscillators, ticks]``.
+    voice in cents, `pace` how much faster each runs than it is tuned ``[oscillators, ticks + 1]``,
+    or nothing, `at_ticks` ``[oscillators, ticks]``.
     """
+    strays = len(pace) > 0
     count = len(phase)
     # Cycles in a tick without detune, whose ratio lies near 1.
     base = 0.5 * TICK * np.exp2(intervals / 1200.0)
@@ -89,6 +93,8 @@ def add_phases(
     here = np.empty(count)
     for o in range(count):
         here[o] = step[0] * base[o] * exp2_near(detune[0] * octaves[o])
+        if strays:
+            here[o] *= 1.0 + pace[o, 0]
     for k in range(len(step) - 1):
         if at_ticks.shape[1] > 0:
             for o in range(count):
@@ -96,6 +102,8 @@ def add_phases(
         next_step, next_detune = step[k + 1], detune[k + 1]
         for o in range(count):
             there = next_step * base[o] * exp2_near(next_detune * octaves[o])
+            if strays:
+                there *= 1.0 + pace[o, k + 1]
             p = phase[o] + (here[o] + there)
             phase[o] = p - math.floor(p)
             here[o] = there
@@ -194,6 +202,7 @@ def render_voice(
     detune: np.ndarray,
     offsets: np.ndarray,
     intervals: np.ndarray,
+    pace: np.ndarray,
     position: np.ndarray,
     left: np.ndarray,
     right: np.ndarray,
@@ -209,6 +218,8 @@ def render_voice(
         Cycles at the start of every tick ``[oscillators, ticks]``.
     step, detune, position
         Cycles per sample, cents, and table frame at every tick ``[ticks + 1]``.
+    pace
+        How much faster each runs than it is tuned ``[oscillators, ticks + 1]``, or nothing.
     left, right
         Gains at every tick ``[oscillators, ticks + 1]``.
     """
@@ -225,6 +236,9 @@ def render_voice(
             if detune[k + 1] != detune[k]:
                 ratio = np.exp2((detune[k + 1] * offsets[o] + intervals[o]) / 1200.0)
             to_step = step[k + 1] * ratio
+            if len(pace) > 0:
+                from_step *= 1.0 + pace[o, k]
+                to_step *= 1.0 + pace[o, k + 1]
             level = _level_for(limits, max(from_step, to_step))
             gains[0] = left[o, k]
             gains[1] = (left[o, k + 1] - left[o, k]) / TICK
@@ -340,6 +354,7 @@ class Wavetable(Source):
             for key in ("position", "warp_amount", "fine", "level", "detune", "spread")
         }
         self._offsets, self._intervals = unison(self.part, self.seed)
+        self._straying = Straying(self.part, self.seed)
         self._phases = Phases(self._trajectories["fine"], self.rate)
         self._phases_added = Accumulated()
         self._begun: dict[int, NDArray[np.float64]] = {}
@@ -364,33 +379,57 @@ class Wavetable(Source):
             )
         return self._begun[seed]
 
+    def _paces(self, seed: int, times: Floats) -> Floats:
+        """How much faster a voice's oscillators run ``[oscillators, times]``; nothing if none is.
+
+        `seed` is the voice's.
+        """
+        if not self._straying.acts:
+            return np.empty((0, 0))
+        return np.stack([self._straying.at(seed, o, times)[1] for o in range(len(self._offsets))])
+
     def _oscillator_phases(
-        self, block: SourceBlock, row: int, step: Floats, detune: Floats
+        self, block: SourceBlock, row: int, step: Floats, detune: Floats, pace: Floats
     ) -> Floats:
         """The phase of every oscillator at the start of every tick ``[oscillators, ticks]``."""
+        seed = block.voices[row].seed
+        strays = self._straying.acts
+
+        def advance(added: NDArray[np.float64], moments: Moments, pitch: Floats) -> None:
+            add_phases(
+                added,
+                self._phases.steps(moments, pitch)[0],
+                self._trajectories["detune"].values(moments)[0],
+                self._offsets,
+                self._intervals,
+                self._paces(seed, moments.times),
+                np.empty((len(added), 0)),
+            )
+
         span, starts = block.span, self._starts(block.voices[row].seed)
         wait = min(max(0, first_tick(block, row) - span.first), span.ticks)
         at_ticks = np.zeros((len(self._offsets), span.ticks))
         at_ticks[:, :wait] = starts[:, None]
         own = at_ticks[:, wait:]
-        if self._trajectories["detune"].moved:
-            phase = self._phases_added.up_to(block, row, starts, self._advance)
-            add_phases(phase, step[wait:], detune[wait:], self._offsets, self._intervals, own)
+        moved = self._trajectories["detune"].moved
+        if moved or (strays and not self._phases.steady(block, row)):
+            phase = self._phases_added.up_to(block, row, starts, advance)
+            add_phases(
+                phase, step[wait:], detune[wait:], self._offsets, self._intervals,
+                pace[:, wait:], own,
+            )  # fmt: skip
             self._phases_added.keep(block, row, phase)
-        else:
-            phase = self._phases.over(block, row, step)[wait:-1]
-            spread_phases(phase, detune[0], self._offsets, self._intervals, starts, own)
+            return at_ticks
+        phase = self._phases.over(block, row, step)[wait:-1]
+        spread_phases(phase, detune[0], self._offsets, self._intervals, starts, own)
+        if strays and wait < span.ticks:
+            began = first_tick(block, row)
+            ticks = np.append(np.arange(span.first + wait, span.first + span.ticks), began)
+            for o, cents in enumerate(detune[0] * self._offsets + self._intervals):
+                ahead, _ = self._straying.at(seed, o, ticks * (TICK / self.rate))
+                cycles = step[0] * 2.0 ** (cents / 1200.0) * self.rate
+                own[o] = (own[o] + cycles * (ahead[:-1] - ahead[-1])) % 1.0
         return at_ticks
-
-    def _advance(self, added: NDArray[np.float64], moments: Moments, pitch: Floats) -> None:
-        add_phases(
-            added,
-            self._phases.steps(moments, pitch)[0],
-            self._trajectories["detune"].values(moments)[0],
-            self._offsets,
-            self._intervals,
-            np.empty((len(added), 0)),
-        )
 
     def _warped(self, block: SourceBlock, row: int) -> tuple[Table, Floats]:
         """The warped cycles of a voice, one for each border of a cell, and the way through them."""
@@ -404,6 +443,7 @@ class Wavetable(Source):
             octaves = (
                 self._trajectories["detune"].values(moments)[0] + self._intervals.max()
             ) / 1200.0
+            octaves = octaves + self._straying.most
             fastest = self._phases.steps(moments, pitch)[0] * np.exp2(octaves)
             frames = self._table.cycles.shape[1]
             inner = slice(1, -1)
@@ -460,16 +500,18 @@ class Wavetable(Source):
         for row in range(len(block.voices)):
             left, right = placed(self._offsets, spread[row], gain[row])
             table, places = self._table, position[row]
+            pace = self._paces(block.voices[row].seed, moments.times)
             if self._warp:
                 table, places = self._warped(block, row)
             render_voice(
                 table.cycles,
                 table.limits,
-                self._oscillator_phases(block, row, steps[row], detune[row]),
+                self._oscillator_phases(block, row, steps[row], detune[row], pace),
                 steps[row],
                 detune[row],
                 self._offsets,
                 self._intervals,
+                pace,
                 places,
                 left,
                 right,

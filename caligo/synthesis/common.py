@@ -44,6 +44,17 @@ _IRREGULARITY = Parameter(
     high=100.0,
     default=70.0,
 )
+_DRIFT = Parameter(
+    "drift",
+    "Drift",
+    "How far each oscillator strays from its tuning, slowly and by itself.",
+    group="Unison",
+    when=("unison", ()),
+    seeded=True,
+    unit="ct",
+    high=25.0,
+    default=2.0,
+)
 MOST_IRREGULAR = 0.48
 """The share of the distance to its neighbours by which an oscillator moves at most."""
 
@@ -143,6 +154,7 @@ def unison_parameters(*, scatter: bool = True) -> tuple[Parameter, ...]:
             moves=Moves.PER_NOTE,
         ),
         _IRREGULARITY,
+        _DRIFT,
         *((_SCATTER,) if scatter else ()),
     )
 

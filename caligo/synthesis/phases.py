@@ -160,6 +160,20 @@ class Phases:
         """Whether a voice keeps one pitch from its start to its end."""
         return block.steady(row) and not (self._fine and self._fine.moved)
 
+    def resting_step(self, block: SourceBlock, row: int) -> float:
+        """Cycles per sample of a steady voice, without what it strays."""
+        pitch = block.pitch if block.resting is None else block.resting
+        return float(self.steps(block.moments, pitch)[row, 0])
+
+    def clock(self, block: SourceBlock, row: int, ticks: NDArray[np.integer], began: int) -> Floats:
+        """Samples that have passed since a tick on a straying voice's own clock ``[ticks]``."""
+        found: Floats = TICK * np.maximum(ticks - began, 0).astype(np.float64)
+        if block.ahead is not None:
+            times = np.append(np.maximum(ticks, began), began) * (TICK / self._rate)
+            ahead = block.ahead(row, times)
+            found += self._rate * (ahead[:-1] - ahead[-1])
+        return found
+
     def over(self, block: SourceBlock, row: int, step: Floats) -> Floats:
         """Cycles passed since the voice began, at every tick and the end ``[ticks + 1]``.
 
@@ -168,6 +182,8 @@ class Phases:
         span, began = block.span, first_tick(block, row)
         ticks = np.arange(span.first, span.first + span.ticks + 1)
         if self.steady(block, row):
+            if block.ahead is not None:
+                return self.resting_step(block, row) * self.clock(block, row, ticks, began)
             found: Floats = TICK * step[0] * np.maximum(ticks - began, 0)
             return found
 

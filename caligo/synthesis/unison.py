@@ -16,6 +16,7 @@ from caligo.movement.notes import Floats, Notes
 from caligo.signal.pan import add_placed, placed
 from caligo.synthesis.common import unison
 from caligo.synthesis.source import Source
+from caligo.synthesis.straying import Straying
 
 
 def _repeated(notes: Notes, times: int) -> Notes:
@@ -32,6 +33,7 @@ class InUnison(Source):
     def __init__(self, *args: object) -> None:
         super().__init__(*args)  # type: ignore[arg-type]
         self._offsets, self._intervals = unison(self.part, self.seed)
+        self._straying = Straying(self.part, self.seed)
         self._detune = self.movement.trajectory(f"{self.path}.detune")
         self._spread = self.movement.trajectory(f"{self.path}.spread")
 
@@ -76,8 +78,30 @@ class InUnison(Source):
 
         def history_of(row: int, first: int, ticks: int, stride: int = 1) -> tuple[Moments, Floats]:
             found, pitch = history(row // count, first, ticks, stride)
-            return found, pitch + trajectory(found, 0)[row % count][None, :]
+            pitch = pitch + trajectory(found, 0)[row % count][None, :]
+            return found, strayed(row, found.times, pitch)
 
+        straying, seeds = self._straying, [voice.seed for voice in block.voices]
+
+        def strayed(row: int, times: Floats, pitch: Floats) -> Floats:
+            if not straying.acts:
+                return pitch
+            _, pace = straying.at(seeds[row // count], row % count, times)
+            found: Floats = pitch + np.log2(1.0 + pace)
+            return found
+
+        def ahead(row: int, times: Floats) -> Floats:
+            return straying.at(seeds[row // count], row % count, times)[0]
+
+        resting = np.concatenate(
+            [
+                block.pitch[row][None, :] + trajectory(moments, row)
+                for row in range(len(block.voices))
+            ]
+        )
+        pitches = np.stack(
+            [strayed(row, moments.times, resting[row]) for row in range(len(resting))]
+        )
         steady: Callable[[int], bool] = block.steady
         return SourceBlock(
             block.span,
@@ -91,16 +115,13 @@ class InUnison(Source):
                 for o in range(count)
             ],
             more(moments),
-            np.concatenate(
-                [
-                    block.pitch[row][None, :] + trajectory(moments, row)
-                    for row in range(len(block.voices))
-                ]
-            ),
+            pitches,
             history_of,
             lambda row: steady(row // count) and not self._detune.moved,
             np.zeros((len(block.voices) * count, 2, block.span.samples), np.float32)
             if block.unfiltered is not None
             else None,
             block.rough,
+            ahead if straying.acts else None,
+            resting,
         )

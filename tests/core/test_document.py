@@ -103,7 +103,7 @@ def test_unknown_fields_are_named_by_their_ids() -> None:
         ({"routes": [{"id": "r", "from": "m", "to": "a.pan", "depth": 1}]}, "routes.r.from"),
         ({"buses": [{"id": "a", "name": "B"}]}, "a"),
         ({"layers": []}, "layers"),
-        ({"schema": 6}, "schema"),
+        ({"schema": 7}, "schema"),
         ({"name": 3}, "name"),
     ],
 )
@@ -230,16 +230,16 @@ def test_a_document_of_schema_1_means_what_it_meant() -> None:
     """Kept as it was written before buses could send and effects could hold chains."""
     old = json.loads((Path(__file__).parent / "old" / "schema1_dome_air.json").read_text())
     sound = read_sound(old)
-    assert sound.schema_version == 5
+    assert sound.schema_version == 6
     assert all(send.text("from") == "behind" for layer in sound.layers for send in layer.sends)
     assert sound.as_document() == as_before(read_sound(dome_air()))
 
 
 def as_before(sound: Sound) -> dict[str, Any]:
-    """Dome Air with even unison and the loud space that all had before schemas 4 and 5."""
+    """Dome Air with the even, still unison and the loud space that all had before schema 6."""
     document = sound.as_document()
     for layer in document["layers"]:
-        layer["source"]["params"]["irregularity"] = 0.0
+        layer["source"]["params"] |= {"irregularity": 0.0, "drift": 0.0}
     # A decay of 9 s and a size of 130 %.
     document["buses"][0]["effects"][1]["params"]["level"] = 4.94
     return document
@@ -268,6 +268,16 @@ def test_a_document_of_schema_4_keeps_how_loud_its_spaces_were() -> None:
     sound = read_sound(old)
     assert sound.master.effects[0].chains[0].effects[0].params["level"] == pytest.approx(0.6, abs=1)
     assert sound.layers[0].source.params == read_sound(old | {"schema": 5}).layers[0].source.params
+
+
+def test_a_document_of_schema_5_keeps_a_unison_that_does_not_drift() -> None:
+    """Kept as it was written before the oscillators of a unison could drift."""
+    old = json.loads((Path(__file__).parent / "old" / "schema5_dome_air.json").read_text())
+    sound = read_sound(old)
+    assert sound.layers[0].source.params["drift"] == 0.0
+    assert sound.layers[0].source.params["irregularity"] > 0.0
+    assert sound.buses == read_sound(old | {"schema": 6}).buses
+    assert read_sound(dome_air()).layers[0].source.params["drift"] > 0.0
 
 
 @pytest.mark.parametrize(

@@ -1722,7 +1722,7 @@ export interface components {
              * @default 5
              * @constant
              */
-            schema: 5;
+            schema: 6;
             /** Name */
             name: string;
             /**

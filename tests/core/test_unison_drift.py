@@ -1,0 +1,106 @@
+"""Oscillators in unison stray, each slowly and by itself: no unison comes round again."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import numpy as np
+import pytest
+import scipy.integrate
+
+from caligo.document import Sound
+from caligo.document.held import held_chord
+from caligo.engine.engine import Engine
+from caligo.engine.offline import render_array
+from caligo.synthesis.straying import Straying
+from demo.build import by_name
+from tests.core.builders import RATE, layer_of, one_note, plain_sound
+from tests.core.test_shapes_of_sources import best_repeat
+
+VOWEL = by_name()["hummed_vowel"]
+KINDS: dict[str, dict[str, Any]] = {
+    "wavetable": {"table": "sine"},
+    "harmonic": {"count": 1},
+    "operators": {},
+    "sampler": {},
+    "grains": {"recording": VOWEL},
+    "spectral": {"recording": VOWEL, "travel": 0},
+}
+
+
+def in_unison(kind: str, **params: Any) -> dict[str, Any]:
+    """A layer of seven oscillators over 24 ct."""
+    layer = layer_of(kind, **({"unison": 7, "detune": 12} | KINDS[kind] | params))
+    if kind == "sampler":
+        loop = {"recording": VOWEL, "loop": "recording"}
+        layer["source"]["items"] = [{"id": "zone1", "kind": "zone", "params": loop}]
+    return layer
+
+
+@pytest.mark.parametrize("kind", list(KINDS))
+def test_the_level_of_a_unison_does_not_come_round(kind: str) -> None:
+    """As a new sound has it: drift and irregularity as they are at first."""
+    heard = render_array(plain_sound(in_unison(kind)), one_note(72, 64.0)).astype(float)
+    cells = (heard[:, : 64 * RATE] ** 2).reshape(2, -1, RATE // 20).mean(axis=(0, 2))
+    assert best_repeat(np.sqrt(cells[40:-40])) < 0.8
+
+
+def straying(cents: float, seed: int = 1) -> Straying:
+    layer = layer_of("wavetable", unison=7, drift=cents)
+    return Straying(plain_sound(layer).layers[0].source, seed)
+
+
+def test_a_clock_is_ahead_by_what_its_pace_adds_up_to() -> None:
+    """Against a numerical integral (`scipy.integrate.cumulative_simpson`)."""
+    times = np.linspace(1_700.0, 1_800.0, 100_001)
+    ahead, pace = straying(8.0).at(5, 3, times)
+    added = scipy.integrate.cumulative_simpson(pace, x=times, initial=0.0)
+    assert np.abs(ahead - ahead[0] - added).max() < 1e-9
+
+
+def test_drift_is_about_as_far_as_is_set_and_of_each_its_own() -> None:
+    times = np.linspace(0.0, 20_000.0, 200_000)
+    paces = np.array([straying(5.0).at(voice, o, times)[1] for voice in (1, 2) for o in (0, 1)])
+    cents = 1200.0 * np.log2(1.0 + paces)
+    # Half of what is set is the root mean square, so that it is seldom passed.
+    assert cents.std(axis=1) == pytest.approx(np.full(4, 2.5), rel=0.1)
+    assert (np.abs(cents) < 5.0).mean() > 0.93
+    together = np.corrcoef(cents) - np.eye(4)
+    assert np.abs(together).max() < 0.1
+
+
+@pytest.mark.parametrize("held", ["steady", "moved", "drifting"])
+@pytest.mark.parametrize("kind", list(KINDS))
+def test_a_drifting_unison_is_exact_in_any_block_and_from_any_start(kind: str, held: str) -> None:
+    layer = in_unison(kind, unison=3, drift=20)
+    more: dict[str, Any] = {}
+    if held == "drifting":
+        layer["params"] = {"drift": 30}
+    if held == "moved":
+        more["modulators"] = [{"id": "m", "name": "M", "kind": "lfo"}]
+        more["routes"] = [{"id": "r", "from": "m", "to": "ground.source.detune", "depth": 9}]
+    sound, score = plain_sound(layer, **more), held_chord("C3 A4", 4.0)
+
+    def heard(size: int, start: int = 0) -> np.ndarray:
+        engine = Engine(sound, score)
+        engine.start(start)
+        return np.concatenate(list(engine.stream(2_400 - start, size)), axis=1)
+
+    whole = heard(8_192)
+    assert np.array_equal(whole, heard(448))
+    late = heard(4_096, 1_501)
+    assert np.abs(late - whole[:, -late.shape[1] :]).max() < 1e-6
+    assert whole.std() > 0.001
+
+
+@pytest.mark.parametrize("kind", ["wavetable", "harmonic", "operators"])
+def test_drift_leaves_no_step_from_tick_to_tick(kind: str) -> None:
+    """The third difference of a low sine, which a step of its phase would raise."""
+
+    def roughest(sound: Sound) -> float:
+        wave = render_array(sound, one_note(45, 3.0))[0][RATE : 2 * RATE].astype(float)
+        return float(np.abs(np.diff(wave, 3)).max() / wave.std())
+
+    apart = {"irregularity": 0, "detune": 40}
+    still = roughest(plain_sound(in_unison(kind, drift=0, **apart)))
+    assert roughest(plain_sound(in_unison(kind, drift=25, **apart))) < 1.25 * still
