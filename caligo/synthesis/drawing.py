@@ -115,8 +115,8 @@ def level_for(speed: float, ratios: np.ndarray) -> tuple[int, float]:
     Examples
     --------
     >>> ratios = np.array([1.0, 0.84, 0.71])
-    >>> level_for(1.0, ratios), level_for(1.015, ratios), level_for(1.1, ratios)
-    ((0, 0.0), (0, 0.5), (1, 0.0))
+    >>> level_for(0.5, ratios), level_for(1.0, ratios), level_for(1.1, ratios)
+    ((0, 0.0), (0, 0.0), (1, 0.0))
     """
     last = len(ratios) - 1
     level = 0

@@ -188,6 +188,13 @@ def test_rules_are_joined_for_a_morph() -> None:
 
 
 def test_unison_takes_its_intervals_in_turn() -> None:
-    own = {"unison": 2, "pattern": "own", "intervals": [0, 19], "detune": 0, "spread": 0}
+    own = {
+        "unison": 2,
+        "pattern": "own",
+        "intervals": [0, 19],
+        "detune": 0,
+        "drift": 0,
+        "spread": 0,
+    }
     found = peaks(harmonic(rule="list", list=[1], **own))
     assert np.array(found) / F0 == pytest.approx([1, 2 ** (19 / 12)], rel=1e-4)

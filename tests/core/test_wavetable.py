@@ -97,7 +97,7 @@ def test_at_least_four_tables_evolve_and_sound_different() -> None:
 
 def test_detuned_pair_beats_as_it_should() -> None:
     """Common practice: 10 cents either side beat at f (2^(10/1200) - 2^(-10/1200))."""
-    sound = plain_sound(plain_layer(table="sine", unison=2, detune=10, spread=0))
+    sound = plain_sound(plain_layer(table="sine", unison=2, detune=10, drift=0, spread=0))
     signal = render_array(sound, one_note(69, 20.0))[0]
     envelope = np.abs(scipy.signal.hilbert(signal))[RATE:-RATE]
     slow = envelope - envelope.mean()

@@ -39,6 +39,11 @@ pytestmark = pytest.mark.django_db(transaction=True)
 ORIGIN = [(b"origin", b"http://127.0.0.1:8460"), (b"host", b"127.0.0.1:8460")]
 
 
+def bytes_of(header: dict[str, Any]) -> int:
+    """Bytes of a column: its levels by row, then by place and by octave what its sides are."""
+    return int(header["rows"] + header["places"] + 3 * len(header["octaves"]))
+
+
 async def opened(
     sound_id: int, headers: list[tuple[bytes, bytes]]
 ) -> tuple[ApplicationCommunicator, dict[str, Any]]:
@@ -122,7 +127,7 @@ async def test_opening_draws_trajectories_then_coarse_then_fine(sound: Sound) ->
             kind, header, data = await s.next()
             kinds.append(("fine" if header["fine"] else "coarse") if kind == "tile" else kind)
             if kind == "tile":
-                assert len(data) == header["columns"] * header["rows"]
+                assert len(data) == header["columns"] * bytes_of(header)
                 if header["fine"]:
                     covered[header["first"] : header["first"] + header["columns"]] = True
             if kind == "summary":
@@ -266,7 +271,7 @@ async def test_a_stretch_is_drawn_closer_and_told_apart(sound: Sound) -> None:
         while columns < 600:
             _, header, data = await s.until("closer")
             assert header["first"] == columns
-            assert len(data) == header["columns"] * header["rows"]
+            assert len(data) == header["columns"] * bytes_of(header)
             columns += header["columns"]
         await s.tell(type="look", span=[2.0, 2.1])
         assert "half a second" in (await s.until("problem"))[1]["text"]
