@@ -38,6 +38,8 @@ MOST = 8
 TABLES = ("triangle", "saw", "square")
 MIDDLE_C = 60
 SILENT = -80.0
+MOST_BY_KEY = 24.0
+"""Decibels by which an operator grows at most, however steep its key scaling and high the note."""
 SCATTERED = 1_000
 """The index of the chance by which a voice in unison begins elsewhere."""
 AROUND = REACH // (2 * TICK) + 1
@@ -79,7 +81,8 @@ OPERATOR = Module(
                   choices=(Choice("filters", "Through the filters"), Choice("past", "Past them"))),
         Parameter("velocity", "Velocity", "How much weaker it is in the softest note.",
                   unit="dB", high=48.0),
-        Parameter("key_scale", "Key scaling", "How it grows or weakens above middle C.",
+        Parameter("key_scale", "Key scaling",
+                  f"How it grows, by {MOST_BY_KEY:g} dB at most, or weakens above middle C.",
                   unit="dB/oct", low=-18.0, high=18.0),
         Parameter("shape", "Envelope", "Steady, with an envelope of its own, or another's.",
                   default="steady", kind=Kind.CHOICE,
@@ -289,6 +292,7 @@ class Operators(InUnison):
         for o, (item, envelope) in enumerate(zip(self._operators, self._envelopes, strict=True)):
             softer = item.number("velocity") * (1.0 - notes.velocity[0])
             higher = item.number("key_scale") * (notes.key[0] - MIDDLE_C) / 12.0
+            higher = min(higher, MOST_BY_KEY)
             out[o] = 10.0 ** ((higher - softer) / 20.0)
             if envelope is None:
                 continue

@@ -154,6 +154,13 @@ def stands_out(page: Page) -> None:
     page.get_by_label("What stands out").get_by_role("listitem").first.hover()
 
 
+def stereo(page: Page) -> None:
+    page.get_by_role("button", name="What the picture shows").click()
+    page.get_by_role("menuitem", name="Width").click()
+    page.get_by_test_id("long-view").click(position={"x": 560, "y": 60})
+    page.mouse.move(560, 20)
+
+
 VIEWS: dict[str, tuple[str, Callable[[Page], None]]] = {
     "main": ("Dome Air", main_view),
     "routes": ("Dome Air", routes),
@@ -169,6 +176,7 @@ VIEWS: dict[str, tuple[str, Callable[[Page], None]]] = {
     "chain": ("Radio Room", chain),
     "bus": ("Plate Glass", bus),
     "stands-out": ("Night Watch", stands_out),
+    "stereo": ("Plate Glass", stereo),
     "keys-and-loop": ("Snowblind", keys_and_loop),
     "export": ("Tracking Motor", export),
     "library": ("Cold Storage", library),

@@ -6,6 +6,8 @@ import re
 
 from playwright.sync_api import Page, expect
 
+from tests.browser.test_accessibility import violations
+
 DRAWN = 90_000
 """Milliseconds in which the whole picture is drawn on a slow machine."""
 DARK = """
@@ -49,6 +51,7 @@ def test_lows_go_to_the_middle_by_one_switch_and_back_by_undo(page: Page) -> Non
     page.mouse.move(5, 5)
     chosen(page, "Width")
     before = widths_of(page)
+    assert violations(page) == []
     assert list(before) == ["31", "63", "125", "250", "500", "1 k", "2 k", "4 k", "8 k", "16 k"]
     assert before["63"][0] > 0.1
     switch = page.get_by_role("button", name="Mono lows")
@@ -72,6 +75,7 @@ def test_what_is_panned_lies_on_its_side_of_the_panorama(page: Page) -> None:
     drawn(page)
     chosen(page, "Panorama")
     page.wait_for_timeout(600)
+    assert violations(page) == []
     left, middle, right = page.evaluate(DARK)
     assert middle > left > 0
     assert middle > right > 0

@@ -129,6 +129,14 @@ def test_velocity_and_key_scale_an_operator() -> None:
     base = render_array(operators(operator(1)), one_note(60)).std()
     up = render_array(operators(operator(1, key_scale=-6)), one_note(84)).std()
     assert decibels(up / base) == pytest.approx(-12.0, abs=0.1)
+    for key in (84, 127):
+        # Soft enough that the ceiling does not hold it.
+        plain = operators(operator(1, level=-30))
+        steep = operators(operator(1, level=-30, key_scale=18))
+        grown = render_array(steep, one_note(key, 1.0))
+        assert decibels(
+            grown.std() / render_array(plain, one_note(key, 1.0)).std()
+        ) == pytest.approx(24.0, abs=0.1)
     soft = one_note(60)
     soft.notes[0].velocity = 1
     weak = render_array(operators(operator(1, velocity=12)), soft).std()

@@ -37,11 +37,12 @@ const REACH = 8;
 /** What the picture of the whole length shows. */
 function PictureMenu() {
   const picture = useLayout((s) => s.picture);
+  const shown = PICTURES.find((one) => one.id === picture)?.name ?? "";
   return (
     <Menu
-      button={PICTURES.find((one) => one.id === picture)?.name ?? ""}
-      label="What the picture shows"
-      className="button-plain absolute top-0 left-3 z-10 bg-fog/80 py-0 text-xs"
+      button={shown}
+      label={`What the picture shows: ${shown}`}
+      className="button-plain absolute top-0 left-3 z-10 bg-fog/80 py-0 text-xs after:content-['_▾']"
       entries={PICTURES.map(({ id, name, help }) => ({
         name: id === picture ? `${name} ✓` : name,
         help,
