@@ -1719,7 +1719,7 @@ export interface components {
             };
             /**
              * Schema
-             * @default 5
+             * @default 6
              * @constant
              */
             schema: 6;

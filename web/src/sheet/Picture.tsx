@@ -92,18 +92,16 @@ function OctaveAxis({ height }: { height: number }) {
     });
   });
   return (
-    <>
-      <ul ref={list} aria-label="Width and correlation by octave">
-        {octaves.map((hertz, octave) => (
-          <li
-            key={hertz}
-            title="Octave, width, correlation"
-            className="absolute right-1 -translate-y-1/2 whitespace-pre data-[against=true]:text-warn"
-            style={{ top: laneOf(octave, octaves.length) * height }}
-          />
-        ))}
-      </ul>
-    </>
+    <ul ref={list} aria-label="Width and correlation by octave">
+      {octaves.map((hertz, octave) => (
+        <li
+          key={hertz}
+          title="Octave, width, correlation"
+          className="absolute right-1 -translate-y-1/2 whitespace-pre data-[against=true]:text-warn"
+          style={{ top: laneOf(octave, octaves.length) * height }}
+        />
+      ))}
+    </ul>
   );
 }
 
