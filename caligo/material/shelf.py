@@ -166,7 +166,8 @@ class Shelf:
         return Recording(card, apply_long(samples, card.rate, card.steps, stepped), place)
 
     def _held(self) -> int:
-        return sum(4 * r.samples.nbytes for r in self._ready.values() if r.place is None)
+        # A recording's copies take five times as much as itself.
+        return sum(6 * r.samples.nbytes for r in self._ready.values() if r.place is None)
 
     def spectra(self, key: str) -> NDArray[np.complex128] | None:
         """A cut table's spectra ``[frames, partials]``; None if missing."""
