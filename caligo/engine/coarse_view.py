@@ -101,8 +101,7 @@ def _look_at(engine: Engine, index: int) -> Look:
     # Both filters of K-weighting are left out: a first picture needs no more.
     loudness = lufs(2.0 * float(np.mean(signal.astype(np.float64) ** 2)))
     spectra = spectra_over(signal, engine.rate)
-    levels = levels_of(spectra, signal.shape[1], engine.rate)
-    image = image_of(spectra, engine.rate)
+    levels, image = levels_of(spectra, engine.rate), image_of(spectra, engine.rate)
     return Look(index, levels, image, loudness, stereo_image(signal).width)
 
 
@@ -161,18 +160,19 @@ class CoarseView:
             before = np.concatenate([drawn.looks, drawn.look_images], axis=1)
             looked = _between(before[places].astype(np.float64), places, count)
             whole = np.concatenate([drawn.levels, drawn.image], axis=1)
+            # Widths and correlations count as alike where their bytes are, as levels do.
             levels += _alike((levels - looked) * (-FLOOR / 255.0)) * (whole - looked)
             looked = _between(drawn.look_loudness[places], places, count)
             alike = _alike(loudness - looked)
             loudness += alike * (np.maximum(drawn.loudness, QUIET) - looked)
             width += alike * (drawn.width - _between(drawn.look_width[places], places, count))
-        bytes_ = np.clip(levels, 0.0, 255.0).astype(np.uint8)
+        shown = np.clip(levels, 0.0, 255.0).astype(np.uint8)
         return Tile(
             0,
             span,
             False,
-            bytes_[:, :ROWS],
-            bytes_[:, ROWS:],
+            shown[:, :ROWS],
+            shown[:, ROWS:],
             [float(v) if v > QUIET else -math.inf for v in loudness],
             np.maximum(width, 0.0).tolist(),
         )

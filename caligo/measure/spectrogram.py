@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Iterable
 from dataclasses import dataclass
 from functools import lru_cache
 
@@ -123,16 +123,24 @@ def _powers(spectrum: NDArray[np.complex64], bands: _Bands) -> NDArray[np.float6
     return found
 
 
-def _bands_for(samples: int, rate: int) -> list[_Bands]:
-    """The bands of all rows, with windows no longer than a signal."""
+def _bands_of(sizes: Iterable[int], rate: int) -> list[_Bands]:
+    """The bands of all rows, with windows of these sizes."""
     found, below = [], 0.0
-    for limit, nominal in WINDOWS:
-        size = _window_size(nominal, rate)
-        while size > samples:
-            size //= 2
+    for (limit, _), size in zip(WINDOWS, sizes, strict=True):
         found.append(_bands(size, rate, below, limit))
         below = limit
     return found
+
+
+def _bands_for(samples: int, rate: int) -> list[_Bands]:
+    """The bands of all rows, with windows no longer than a signal."""
+    sizes = []
+    for _, nominal in WINDOWS:
+        size = _window_size(nominal, rate)
+        while size > samples:
+            size //= 2
+        sizes.append(size)
+    return _bands_of(sizes, rate)
 
 
 def spectra_around(signal: NDArray[np.float32], rate: int) -> Spectra:
@@ -154,14 +162,15 @@ def spectra_over(signal: NDArray[np.float32], rate: int) -> Spectra:
     return found
 
 
-def levels_of(spectra: Spectra, samples: int, rate: int) -> Column:
-    """The levels ``[ROWS]`` that spectra of a signal of so many samples give.
+def levels_of(spectra: Spectra, rate: int) -> Column:
+    """The levels ``[ROWS]`` that spectra give.
 
     Of several moments it is the mean in decibels, what many columns look like from afar, not that
     of their powers.
     """
     decibels = np.zeros(ROWS)
-    for bands, moments in zip(_bands_for(samples, rate), spectra, strict=True):
+    sizes = [len(moments[0]) for moments in spectra]
+    for bands, moments in zip(_bands_of(sizes, rate), spectra, strict=True):
         powers = [np.maximum(_powers(spectrum, bands), 1e-12) for spectrum in moments]
         decibels[bands.rows] = 10.0 * np.mean(np.log10(powers), axis=0)
     found: Column = np.clip((decibels / -FLOOR + 1.0) * 255.0, 0.0, 255.0).astype(np.uint8)
@@ -173,7 +182,7 @@ def column(signal: NDArray[np.float32], rate: int) -> Column:
 
     The signal may be shorter than the longest window; lows are then less sharp.
     """
-    return levels_of(spectra_around(signal, rate), signal.shape[1], rate)
+    return levels_of(spectra_around(signal, rate), rate)
 
 
 class SpectrogramStream:
@@ -220,9 +229,8 @@ class SpectrogramStream:
             low = self._centre(self._next) - self._reach - self._first
             if low + 2 * self._reach > self._held.shape[1]:
                 break
-            around = self._held[:, low : low + 2 * self._reach]
-            spectra = spectra_around(around, self.rate)
-            columns.append(levels_of(spectra, around.shape[1], self.rate))
+            spectra = spectra_around(self._held[:, low : low + 2 * self._reach], self.rate)
+            columns.append(levels_of(spectra, self.rate))
             if self._also is not None:
                 self.made.append(self._also(spectra, self.rate))
             self._next += 1

@@ -264,11 +264,12 @@ class Operators(InUnison):
         assert block.resting is not None
         assert block.ahead is not None
         moments = block.moments.of(block.moments.notes.row(row))
-        steps = self._steps(moments, block.resting[row : row + 1])[:, :1]
+        moments = moments.at(moments.times[:1])
+        steps = self._steps(moments, block.resting[row : row + 1, :1])
         times = np.append(ticks, first_tick(block, row)) * (TICK / self.rate)
         ahead = block.ahead(row, times)
         own = self._phases.resting_step(block, row)
-        ratio = self._values["ratio"].values(moments)[:, :1]
+        ratio = self._values["ratio"].values(moments)
         stray = np.where(self._by_ratio, own * ratio, 0.0) * self.rate * (ahead[:-1] - ahead[-1])
         found: Floats = begin[:, None] + steps * passed[None, :] + stray
         return found

@@ -288,9 +288,7 @@ def add_grains(
         onset = grains[g, 0] * rate - first
         size = grains[g, 1] * rate
         speed = grains[g, 3]
-        level, share = level_for(abs(speed), ratios)
-        if share > 0.0:
-            level += 1  # a grain keeps its speed
+        level, _ = level_for(abs(speed), ratios)
         ratio = ratios[level]
         begin = max(0, math.floor(onset / TICK))
         end = min(ticks, math.ceil((onset + size) / TICK))

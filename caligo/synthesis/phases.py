@@ -162,8 +162,10 @@ class Phases:
 
     def resting_step(self, block: SourceBlock, row: int) -> float:
         """Cycles per sample of a steady voice, without what it strays."""
-        pitch = block.pitch if block.resting is None else block.resting
-        return float(self.steps(block.moments, pitch)[row, 0])
+        pitch = float((block.pitch if block.resting is None else block.resting)[row, 0])
+        if self._fine is not None:
+            pitch += float(self._fine.values(block.moments)[row, 0]) / 1200.0
+        return min(math.exp2(pitch) / self._rate, HIGHEST)
 
     def clock(self, block: SourceBlock, row: int, ticks: NDArray[np.integer], began: int) -> Floats:
         """Samples that have passed since a tick on a straying voice's own clock ``[ticks]``."""

@@ -79,29 +79,23 @@ class InUnison(Source):
         def history_of(row: int, first: int, ticks: int, stride: int = 1) -> tuple[Moments, Floats]:
             found, pitch = history(row // count, first, ticks, stride)
             pitch = pitch + trajectory(found, 0)[row % count][None, :]
-            return found, strayed(row, found.times, pitch)
+            return found, strayed(pitch, row // count, found.times, row % count)
 
         straying, seeds = self._straying, [voice.seed for voice in block.voices]
 
-        def strayed(row: int, times: Floats, pitch: Floats) -> Floats:
+        def strayed(pitch: Floats, voice: int, times: Floats, one: int | None = None) -> Floats:
             if not straying.acts:
                 return pitch
-            _, pace = straying.at(seeds[row // count], row % count, times)
-            found: Floats = pitch + np.log2(1.0 + pace)
+            found: Floats = pitch + np.log2(1.0 + straying.at(seeds[voice], times, one)[1])
             return found
 
         def ahead(row: int, times: Floats) -> Floats:
-            return straying.at(seeds[row // count], row % count, times)[0]
+            found: Floats = straying.at(seeds[row // count], times, row % count)[0][0]
+            return found
 
-        resting = np.concatenate(
-            [
-                block.pitch[row][None, :] + trajectory(moments, row)
-                for row in range(len(block.voices))
-            ]
-        )
-        pitches = np.stack(
-            [strayed(row, moments.times, resting[row]) for row in range(len(resting))]
-        )
+        resting = [
+            block.pitch[row][None, :] + trajectory(moments, row) for row in range(len(block.voices))
+        ]
         steady: Callable[[int], bool] = block.steady
         return SourceBlock(
             block.span,
@@ -115,7 +109,9 @@ class InUnison(Source):
                 for o in range(count)
             ],
             more(moments),
-            pitches,
+            np.concatenate(
+                [strayed(pitch, voice, moments.times) for voice, pitch in enumerate(resting)]
+            ),
             history_of,
             lambda row: steady(row // count) and not self._detune.moved,
             np.zeros((len(block.voices) * count, 2, block.span.samples), np.float32)
@@ -123,5 +119,5 @@ class InUnison(Source):
             else None,
             block.rough,
             ahead if straying.acts else None,
-            resting,
+            np.concatenate(resting),
         )

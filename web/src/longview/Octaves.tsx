@@ -1,7 +1,5 @@
-import { closerView } from "../stage/closer-view";
-import { inkOf, QUIET } from "../stage/ink";
-import { longView } from "../stage/long-view";
-import type { StereoImages } from "../stage/stereo-images";
+import { inkOf, PAPER, QUIET } from "../stage/ink";
+import { columns, type Stretch } from "./stretch";
 import { useCanvas } from "./use-canvas";
 
 /** Columns to either side that a width is the mean over, so that beating does not flicker. */
@@ -15,19 +13,6 @@ export const AGAINST = -0.1;
 const PLAIN = 90;
 const WARN = "#8a2f12";
 
-/** Where a moment is found: the images that show it best, and its column there. */
-export function imagesAt(seconds: number, length: number): [StereoImages, number] {
-  const near = closerView.known();
-  const closer =
-    near !== null &&
-    seconds >= near.start &&
-    seconds < near.start + (near.end - near.start) * near.share;
-  const images = closer ? closerView.stereo : longView.stereo;
-  const [start, end] = closer ? [near.start, near.end] : [0, length];
-  const column = Math.floor(((seconds - start) / (end - start)) * images.columns);
-  return [images, Math.min(images.columns - 1, Math.max(0, column))];
-}
-
 /** The middle of an octave's lane, 0 at the top to 1; the lowest is at the bottom. */
 export function laneOf(octave: number, octaves: number): number {
   return 1 - (octave + 0.5) / octaves;
@@ -37,22 +22,15 @@ export function laneOf(octave: number, octaves: number): number {
  * How wide each octave is: a ribbon as thick as its width, as dark as its level. It fills its lane
  * where the sides have nothing in common, and turns red where they cancel in mono.
  */
-export function Octaves({
-  span: [from, to],
-  length,
-  height,
-}: {
-  span: [number, number];
-  length: number;
-  height: number;
-}) {
+export function Octaves({ span: [from, to], length, height }: Stretch) {
   const ref = useCanvas(
     height,
     (context, width) => {
-      context.fillStyle = "#ecf1f2";
+      const find = columns(length);
+      context.fillStyle = `rgb(${PAPER.join(" ")})`;
       context.fillRect(0, 0, width, height);
       for (let x = 0; x < width; x++) {
-        const [images, column] = imagesAt(from + ((x + 0.5) / width) * (to - from), length);
+        const [{ stereo: images }, column] = find(from + ((x + 0.5) / width) * (to - from));
         const lanes = images.octaves.length;
         const lane = height / Math.max(1, lanes) - AIR;
         for (let octave = 0; octave < lanes; octave++) {

@@ -1,5 +1,6 @@
 import { closerView } from "../stage/closer-view";
 import { COLUMNS, longView, ROWS } from "../stage/long-view";
+import type { Stretch } from "./stretch";
 import { useCanvas } from "./use-canvas";
 
 /** How much is seen where, over a stretch of the cue: by frequency, or by place from left to right. */
@@ -8,12 +9,7 @@ export function Spectrum({
   span: [from, to],
   length,
   height,
-}: {
-  by: "frequency" | "place";
-  span: [number, number];
-  length: number;
-  height: number;
-}) {
+}: Stretch & { by: "frequency" | "place" }) {
   const ref = useCanvas(
     height,
     (context, width) => {
@@ -23,7 +19,10 @@ export function Spectrum({
       const placed = by === "place";
       const whole = placed ? longView.stereo.canvas : longView.canvas;
       const rows = placed ? longView.stereo.places : ROWS;
-      if (rows === 0) return;
+      if (rows === 0) {
+        context.clearRect(0, 0, width, height); // nothing of this sound has been seen yet
+        return;
+      }
       context.drawImage(whole, left, 0, across, rows, 0, 0, width, height);
       const x = (seconds: number) => ((seconds - from) / (to - from)) * width;
       if (longView.fine < COLUMNS) {

@@ -3,9 +3,10 @@ import { lowsAreMono, lowsToMono } from "../document/lows-to-mono";
 import { shownNumber } from "../document/values";
 import { FindingMarks } from "../longview/FindingMarks";
 import { Now } from "../longview/Now";
-import { AGAINST, imagesAt, laneOf, Octaves } from "../longview/Octaves";
-import { onPlayhead } from "../longview/playhead";
+import { AGAINST, laneOf, Octaves } from "../longview/Octaves";
+import { onPlayhead, SELDOM } from "../longview/playhead";
 import { Spectrum } from "../longview/Spectrum";
+import { columns, type Stretch, smoothed } from "../longview/stretch";
 import { change } from "../session/change";
 import { useSession } from "../session/store";
 import { player } from "../stage/audio";
@@ -66,7 +67,7 @@ function useReadAt(say: (seconds: number) => void) {
   newest.current = say;
   useEffect(() => {
     const again = () => newest.current(useView.getState().pointed ?? player.position());
-    const stops = [useView.subscribe(again), longView.subscribe(again), onPlayhead(again)];
+    const stops = [useView.subscribe(again), longView.subscribe(again), onPlayhead(again, SELDOM)];
     again();
     return () => {
       for (const stop of stops) stop();
@@ -80,7 +81,7 @@ function OctaveAxis({ height }: { height: number }) {
   const list = useRef<HTMLUListElement>(null);
   const [octaves, setOctaves] = useState(longView.stereo.octaves);
   useReadAt((seconds) => {
-    const [images, column] = imagesAt(seconds, length);
+    const [{ stereo: images }, column] = columns(length)(seconds);
     if (images.octaves.length !== octaves.length) setOctaves(images.octaves);
     images.octaves.forEach((hertz, octave) => {
       const item = list.current?.children[octave];
@@ -110,10 +111,8 @@ function PlaceAxis({ height }: { height: number }) {
   const length = useView((s) => s.length);
   const told = useRef<HTMLParagraphElement>(null);
   useReadAt((seconds) => {
-    const columns = longView.width.length;
-    const at = Math.min(columns - 1, Math.max(0, Math.floor((seconds / length) * columns)));
-    const around = longView.width.subarray(Math.max(0, at - REACH), at + REACH + 1);
-    const width = around.reduce((sum, one) => sum + one, 0) / around.length;
+    const [picture, column] = columns(length)(seconds);
+    const width = smoothed(picture.width, column, REACH, (one) => one);
     if (told.current) {
       told.current.textContent = `in mono −${lostInMono(width).toFixed(1)} dB`;
     }
@@ -185,7 +184,7 @@ export function PictureAxis({ height }: { height: number }) {
 }
 
 /** The picture of a stretch of the cue: its spectrum, its panorama, or the width of its octaves. */
-export function PictureOfSpan(view: { span: [number, number]; length: number; height: number }) {
+export function PictureOfSpan(view: Stretch) {
   const picture = useLayout((s) => s.picture);
   if (picture === "octaves") return <Octaves {...view} />;
   if (picture === "panorama") return <Spectrum by="place" {...view} />;

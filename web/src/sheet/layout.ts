@@ -13,8 +13,9 @@ export interface SoundRows {
   all: boolean;
 }
 
+const PICTURES = ["spectrum", "panorama", "octaves"] as const;
 /** What the picture of the whole length shows. */
-export type Picture = "spectrum" | "panorama" | "octaves";
+export type Picture = (typeof PICTURES)[number];
 
 interface Layout {
   height: number;
@@ -25,7 +26,6 @@ interface Layout {
 const KEY = "caligo.sheet";
 export const LEAST_HEIGHT = 190;
 const HEIGHT = 430;
-const PICTURES: readonly Picture[] = ["spectrum", "panorama", "octaves"];
 const MOST_SOUNDS = 60;
 export const NO_ROWS: SoundRows = { pinned: [], open: [], byModulator: false, all: false };
 

@@ -57,6 +57,8 @@ describe("stereo images", () => {
     expect(images.width(11, 0, 1)).toBeCloseTo(1, 2);
     images.clear();
     expect(images.width(11, 0, 1)).toBe(0);
+    // Nothing of one sound is shown or said of the next.
+    expect([images.places, images.octaves]).toEqual([0, []]);
   });
 });
 

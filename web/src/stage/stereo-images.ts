@@ -1,6 +1,6 @@
 /** What a picture knows of left and right by column, see `caligo.measure.panorama`. */
 
-import { paintColumns } from "./ink";
+import { PAPER, paintColumns } from "./ink";
 import type { TileHeader } from "./packets";
 
 type Placed = Pick<
@@ -50,10 +50,16 @@ export class StereoImages {
     this.bytes = new Uint8Array(header.total * size);
     this.canvas.width = header.total;
     this.canvas.height = header.places;
+    const context = this.canvas.getContext("2d");
+    if (!context) return;
+    context.fillStyle = `rgb(${PAPER.join(" ")})`;
+    context.fillRect(0, 0, header.total, header.places);
   }
 
   clear() {
     this.columns = 0;
+    this.places = 0;
+    this.octaves = [];
     this.bytes = new Uint8Array(0);
   }
 

@@ -1,0 +1,259 @@
+"""Oscillators that read cycles of a table: their phases in unison, and their waves."""
+
+from __future__ import annotations
+
+import math
+
+import numpy as np
+from numba import njit
+
+from caligo.signal.exponential import exp2_near
+from caligo.signal.ticks import TICK
+from caligo.synthesis.tables import LENGTH
+
+INDEX_SHIFT = np.uint32(32 - (LENGTH - 1).bit_length())
+"""A phase of 32 bits holds the place in the cycle above this bit, and a fraction below."""
+FRACTION = np.uint32((1 << int(INDEX_SHIFT)) - 1)
+FRACTION_STEP = np.float32(1.0 / (1 << int(INDEX_SHIFT)))
+ONE = np.uint64(1)
+TURN = 4294967296.0
+STEADY_SLOPE = 2.0**30 / (TURN * TICK * TICK)
+"""The square term of the phase must fit into 31 bits for the quick kernel."""
+
+
+@njit(cache=True, nogil=True)
+def _level_for(limits: np.ndarray, step: float) -> int:
+    """The fullest level whose highest partial stays below half the sample rate."""
+    for level in range(len(limits)):
+        if limits[level] * step < 0.5:
+            return level
+    return len(limits) - 1
+
+
+@njit(cache=True, nogil=True)
+def spread_phases(
+    phase: np.ndarray,
+    detune: float,
+    offsets: np.ndarray,
+    intervals: np.ndarray,
+    starts: np.ndarray,
+    at_ticks: np.ndarray,
+) -> None:
+    """Phases ``[oscillators, ticks]`` of detuned oscillators from a voice's cycles ``[ticks]``."""
+    for o in range(len(offsets)):
+        ratio = np.exp2((detune * offsets[o] + intervals[o]) / 1200.0)
+        for k in range(len(phase)):
+            p = starts[o] + phase[k] * ratio
+            at_ticks[o, k] = p - math.floor(p)
+
+
+@njit(cache=True, nogil=True)
+def add_phases(
+    phase: np.ndarray,
+    step: np.ndarray,
+    detune: np.ndarray,
+    offsets: np.ndarray,
+    intervals: np.ndarray,
+    pace: np.ndarray,
+    at_ticks: np.ndarray,
+) -> None:
+    """Add up each oscillator's phase where the detune moves; like `accumulate_phase`.
+
+    `phase` ``[oscillators]`` is carried on; `detune` is in cents at every tick ``[ticks + 1]``,
+    `offsets` the share of it that each oscillator takes, `intervals` their own distance from the
+    voice in cents, `pace` how much faster each runs than it is tuned ``[oscillators, ticks + 1]``,
+    or nothing, `at_ticks` ``[oscillators, ticks]``.
+    """
+    strays = len(pace) > 0
+    count = len(phase)
+    # Cycles in a tick without detune, whose ratio lies near 1.
+    base = 0.5 * TICK * np.exp2(intervals / 1200.0)
+    octaves = offsets / 1200.0
+    here = np.empty(count)
+    for o in range(count):
+        here[o] = step[0] * base[o] * exp2_near(detune[0] * octaves[o])
+        if strays:
+            here[o] *= 1.0 + pace[o, 0]
+    for k in range(len(step) - 1):
+        if at_ticks.shape[1] > 0:
+            for o in range(count):
+                at_ticks[o, k] = phase[o]
+        next_step, next_detune = step[k + 1], detune[k + 1]
+        for o in range(count):
+            there = next_step * base[o] * exp2_near(next_detune * octaves[o])
+            if strays:
+                there *= 1.0 + pace[o, k + 1]
+            p = phase[o] + (here[o] + there)
+            phase[o] = p - math.floor(p)
+            here[o] = there
+
+
+@njit(cache=True, nogil=True)
+def _tick(
+    flat: np.ndarray,
+    first: np.uint64,
+    second: np.uint64,
+    p: np.uint32,
+    q: np.uint32,
+    bend: np.float32,
+    blend: np.float32,
+    blend_step: np.float32,
+    gains: np.ndarray,
+    left: np.ndarray,
+    right: np.ndarray,
+    at: np.uint64,
+    places: np.ndarray,
+    scratch: np.ndarray,
+) -> None:
+    """One oscillator over a tick, between the cycles that begin at ``flat[first]``, ``[second]``.
+
+    It is added to ``left[at:]`` and ``right[at:]``.
+
+    `p` and `q` are phase and step in units of 2**-32 cycles, `bend` the square term in the same
+    units; `gains` holds both gains and their steps ``[4]``. The work is split into short loops
+    over `places` ``[TICK]`` and `scratch` ``[6 * TICK]``, for without that the compiler cannot
+    tell the reads from the writes, and does not turn the arithmetic into vector instructions.
+    """
+    for n in range(TICK):
+        x = np.float32(n)
+        turn = np.uint32(p + np.uint32(n) * q + np.uint32(np.int32(x * x * bend)))
+        places[n] = np.uint32(turn >> INDEX_SHIFT)
+        scratch[n] = np.float32(np.int32(turn & FRACTION)) * FRACTION_STEP
+    for n in range(TICK):
+        i = first + np.uint64(places[n])
+        j = second + np.uint64(places[n])
+        scratch[TICK + n] = flat[i]
+        scratch[2 * TICK + n] = flat[i + ONE]
+        scratch[3 * TICK + n] = flat[j]
+        scratch[4 * TICK + n] = flat[j + ONE]
+    for n in range(TICK):
+        f = scratch[n]
+        a = scratch[TICK + n]
+        a += f * (scratch[2 * TICK + n] - a)
+        b = scratch[3 * TICK + n]
+        b += f * (scratch[4 * TICK + n] - b)
+        scratch[5 * TICK + n] = a + (blend + np.float32(n) * blend_step) * (b - a)
+    g, g_step, h, h_step = gains[0], gains[1], gains[2], gains[3]
+    for n in range(np.uint64(TICK)):
+        left[at + n] += scratch[5 * TICK + n] * (g + np.float32(n) * g_step)
+    for n in range(np.uint64(TICK)):
+        right[at + n] += scratch[5 * TICK + n] * (h + np.float32(n) * h_step)
+
+
+@njit(cache=True, nogil=True)
+def _quick_tick(
+    cycles: np.ndarray,
+    level: int,
+    phase: float,
+    step: float,
+    slope: float,
+    position: float,
+    position_slope: float,
+    gains: np.ndarray,
+    out: np.ndarray,
+    at: int,
+) -> None:
+    """Like `_tick` where pitch or position move too fast for it: across several cycles."""
+    frames, length = cycles.shape[1], cycles.shape[2] - 1
+    for n in range(TICK):
+        x = phase + n * step + n * n * slope
+        x = (x - math.floor(x)) * length
+        i = int(x)
+        f = np.float32(x - i)
+        where = position + n * position_slope
+        row = min(int(where), frames - 1)
+        next_row = min(row + 1, frames - 1)
+        a = cycles[level, row, i]
+        a += f * (cycles[level, row, i + 1] - a)
+        b = cycles[level, next_row, i]
+        b += f * (cycles[level, next_row, i + 1] - b)
+        a += np.float32(where - row) * (b - a)
+        out[0, at + n] += a * (gains[0] + np.float32(n) * gains[1])
+        out[1, at + n] += a * (gains[2] + np.float32(n) * gains[3])
+
+
+@njit(cache=True, nogil=True)
+def render_voice(
+    cycles: np.ndarray,
+    limits: np.ndarray,
+    phases: np.ndarray,
+    step: np.ndarray,
+    detune: np.ndarray,
+    offsets: np.ndarray,
+    intervals: np.ndarray,
+    pace: np.ndarray,
+    position: np.ndarray,
+    left: np.ndarray,
+    right: np.ndarray,
+    out: np.ndarray,
+) -> None:
+    """One voice's oscillators, added to `out` ``[2, samples]``.
+
+    Parameters
+    ----------
+    cycles, limits
+        A `caligo.synthesis.tables.Table`.
+    phases
+        Cycles at the start of every tick ``[oscillators, ticks]``.
+    step, detune, position
+        Cycles per sample, cents, and table frame at every tick ``[ticks + 1]``.
+    pace
+        How much faster each runs than it is tuned ``[oscillators, ticks + 1]``, or nothing.
+    left, right
+        Gains at every tick ``[oscillators, ticks + 1]``.
+    """
+    frames, length = cycles.shape[1], cycles.shape[2]
+    flat = cycles.reshape(-1)
+    to_left, to_right = out[0], out[1]
+    gains = np.empty(4, np.float32)
+    places = np.empty(TICK, np.uint32)
+    scratch = np.empty(6 * TICK, np.float32)
+    for o in range(phases.shape[0]):
+        ratio = np.exp2((detune[0] * offsets[o] + intervals[o]) / 1200.0)
+        for k in range(phases.shape[1]):
+            from_step = step[k] * ratio
+            if detune[k + 1] != detune[k]:
+                ratio = np.exp2((detune[k + 1] * offsets[o] + intervals[o]) / 1200.0)
+            to_step = step[k + 1] * ratio
+            if len(pace) > 0:
+                from_step *= 1.0 + pace[o, k]
+                to_step *= 1.0 + pace[o, k + 1]
+            level = _level_for(limits, max(from_step, to_step))
+            gains[0] = left[o, k]
+            gains[1] = (left[o, k + 1] - left[o, k]) / TICK
+            gains[2] = right[o, k]
+            gains[3] = (right[o, k + 1] - right[o, k]) / TICK
+            slope = (to_step - from_step) / (2 * TICK)
+            first = min(int(position[k]), frames - 1)
+            position_slope = (position[k + 1] - position[k]) / TICK
+            if first <= position[k + 1] <= first + 1 and abs(slope) < STEADY_SLOPE:
+                row = level * frames
+                _tick(
+                    flat,
+                    np.uint64((row + first) * length),
+                    np.uint64((row + min(first + 1, frames - 1)) * length),
+                    np.uint32(phases[o, k] * TURN),
+                    np.uint32(from_step * TURN),
+                    np.float32(slope * TURN),
+                    np.float32(position[k] - first),
+                    np.float32(position_slope),
+                    gains,
+                    to_left,
+                    to_right,
+                    np.uint64(k * TICK),
+                    places,
+                    scratch,
+                )
+            else:
+                _quick_tick(
+                    cycles,
+                    level,
+                    phases[o, k],
+                    from_step,
+                    slope,
+                    position[k],
+                    position_slope,
+                    gains,
+                    out,
+                    k * TICK,
+                )
