@@ -8,17 +8,38 @@ this is phase modulation in the textbook's sense for every kind of source.
 from __future__ import annotations
 
 import math
+from collections.abc import Callable, Sequence
 
 import numpy as np
-from numba import njit
+from numpy.typing import NDArray
 
 from caligo.document.sound import Layer, Sound
-from caligo.signal.ticks import TICK
+from caligo.engine.layer_pitch import LayerPitch
+from caligo.engine.voicing import Voicing
+from caligo.movement.block import SourceBlock
+from caligo.movement.movement import Movement
+from caligo.processing.processor import State
+from caligo.signal.fourfold import NEAR, NEAR_TAPS, doubled, state
+from caligo.signal.modulating import (
+    MARGIN,
+    PHASE,
+    PHASE_LATENCY,
+    RING,
+    RING_LATENCY,
+    UP_LATE,
+    ring,
+    shift_phase,
+    sine_at,
+)
+from caligo.signal.oversampling import FAR, FAR_TAPS, RAISING_EVEN, RAISING_ODD, REACH, raised
+from caligo.synthesis.phases import Phases
+
+Signal = NDArray[np.float32]
+Modulator = Callable[[str], Signal]
+"""Another layer's voices as waves ``[voices, samples]``, by that layer's id."""
 
 LONGEST = 4096
 """Samples by which a phase-modulated voice may be late: 85 ms at 48 kHz."""
-MARGIN = 4
-"""Samples that interpolation needs on either side."""
 
 
 def named_modulators(sound: Sound, layer: Layer) -> list[Layer]:
@@ -45,72 +66,180 @@ def all_modulators(sound: Sound, layer: Layer) -> list[Layer]:
     return found
 
 
-@njit(cache=True, nogil=True)
-def sine_at(cycles: np.ndarray, ratio: float, out: np.ndarray) -> None:
-    """A sine at `ratio` times a pitch, from cycles at every tick ``[ticks + 1]``."""
-    for k in range(len(cycles) - 1):
-        phase = cycles[k] * ratio
-        phase -= math.floor(phase)
-        step = (cycles[k + 1] - cycles[k]) * ratio / TICK
-        for n in range(TICK):
-            out[k * TICK + n] = math.sin(2.0 * math.pi * (phase + n * step))
-
-
-@njit(cache=True, nogil=True)
-def ring(signal: np.ndarray, by: np.ndarray, amount: np.ndarray) -> None:
-    """Multiply a voice ``[2, samples]`` by `by` ``[samples]``, as far as `amount` says.
-
-    `amount` runs from 0, untouched, to 1, at every tick ``[ticks + 1]``.
-    """
-    for k in range(len(amount) - 1):
-        a = np.float32(amount[k])
-        step = np.float32((amount[k + 1] - amount[k]) / TICK)
-        for n in range(TICK):
-            i = k * TICK + n
-            share = a + np.float32(n) * step
-            factor = np.float32(1.0) - share + share * by[i]
-            signal[0, i] *= factor
-            signal[1, i] *= factor
-
-
-@njit(cache=True, nogil=True)
-def shift_phase(
-    line: np.ndarray, signal: np.ndarray, by: np.ndarray, reach: np.ndarray, late: int
-) -> None:
-    """Read a voice earlier and later than now.
+class CrossModulation:
+    """Phase modulation of a layer's voices, then ring modulation.
 
     Parameters
     ----------
-    line
-        What came before ``[2, 2 * late + 2 * MARGIN]``; it is brought up to date.
-    signal
-        The voice ``[2, samples]``, replaced.
-    by
-        The modulating wave in [-1, 1] ``[samples]``.
-    reach
-        Samples of shift at full modulation, at every tick ``[ticks + 1]``.
-    late
-        By how many samples the outcome is late, at least the largest shift.
+    layer
+        The layer that is modulated.
+    others
+        The ids of the layers that modulate it: those that are not muted.
     """
-    before = line.shape[1]
-    samples = signal.shape[1]
-    whole = np.empty(before + samples, np.float32)
-    for c in range(2):
-        whole[:before] = line[c]
-        whole[before:] = signal[c]
-        line[c] = whole[samples:]
-        for k in range(len(reach) - 1):
-            step = (reach[k + 1] - reach[k]) / TICK
-            for n in range(TICK):
-                i = k * TICK + n
-                way = (reach[k] + n * step) * by[i]
-                way = min(max(way, -late), late)
-                place = before + i - late - MARGIN + way
-                j = int(place)
-                f = np.float32(place - j)
-                a, b, d, e = whole[j - 1], whole[j], whole[j + 1], whole[j + 2]
-                # The cubic through four points (Lagrange).
-                c1 = d - a / np.float32(3.0) - b * np.float32(0.5) - e / np.float32(6.0)
-                c2 = np.float32(0.5) * (a + d) - b
-                c3 = (e - a) / np.float32(6.0) + np.float32(0.5) * (b - d)
-                signal[c, i] = b + f * (c1 + f * (c2 + f * c3))
+
+    def __init__(
+        self,
+        layer: Layer,
+        others: Sequence[str],
+        movement: Movement,
+        pitch: LayerPitch,
+        rate: int,
+    ) -> None:
+        self._layer = layer
+        self._rate = rate
+        self._pitch = pitch
+        self._ring = movement.trajectory(f"{layer.id}.ring_amount")
+        self._phase = movement.trajectory(f"{layer.id}.phase_depth")
+        self._phases = Phases(None, rate)
+        self._rings, self._shifts = (
+            layer.text(f"{way}_by") == "sine"
+            or (layer.text(f"{way}_by") == "layer" and layer.text(f"{way}_layer") in others)
+            for way in ("ring", "phase")
+        )
+        self._held: dict[str, dict[str, Signal]] = {}
+
+    def latency(self) -> int:
+        """Samples by which voices are late, however far they are modulated."""
+        return RING_LATENCY * self._rings + PHASE_LATENCY * self._shifts
+
+    def tail(self) -> float:
+        """Seconds after which nothing is left of what came in."""
+        longest = 2.0 * (LONGEST + MARGIN) * self._shifts
+        return (longest + 2.0 * self.latency()) / self._rate
+
+    def change(self, layer: Layer) -> None:
+        """Take up edited numbers."""
+        self._layer = layer
+
+    def process(
+        self, block: SourceBlock, voicing: Voicing, signal: Signal, modulator: Modulator
+    ) -> None:
+        """Modulate voices ``[voices, 2, samples]`` in place, and let what goes past them wait."""
+        if not (self._rings or self._shifts):
+            return
+        names = block.streams
+        self._held = {n: self._held.get(n) or self._initial(voicing, block, n) for n in names}
+        if self._shifts:
+            by = self._by("phase", PHASE, block, modulator, self._phase.acts)
+            self._shift(block, voicing, signal, by)
+        if self._rings:
+            by = self._by("ring", RING, block, modulator, self._ring.acts)
+            amount = self._ring.values(block.moments) / 100.0
+            for row, name in enumerate(names):
+                held = self._held[name]
+                ring(
+                    signal[row],
+                    by[row],
+                    amount[row],
+                    RAISING_EVEN,
+                    RAISING_ODD,
+                    NEAR_TAPS,
+                    held["ring_up"],
+                    held["ring"],
+                )
+        if block.unfiltered is not None:
+            for row, name in enumerate(names):
+                wave = np.concatenate([self._held[name]["past"], block.unfiltered[row]], axis=1)
+                block.unfiltered[row] = wave[:, : block.span.samples]
+                self._held[name]["past"] = wave[:, block.span.samples :].copy()
+
+    def _initial(self, voicing: Voicing, block: SourceBlock, name: str) -> dict[str, Signal]:
+        """What is held of a voice that begins."""
+        held: dict[str, Signal] = {"past": np.zeros((2, self.latency()), np.float32)}
+        for way, factor in (("ring", RING), ("phase", PHASE)):
+            if self._layer.text(f"{way}_by") == "sine":
+                held[f"{way}_sine"] = np.zeros(UP_LATE[factor], np.float32)
+            else:
+                held[f"{way}_near"] = np.zeros(REACH - 1, np.float32)
+                held[f"{way}_far"] = np.zeros(FAR - 1, np.float32)
+        if self._rings:
+            held["ring_up"] = np.zeros((2, REACH - 1), np.float32)
+            held["ring"] = np.zeros((2, 2 * NEAR - 2), np.float32)
+        if self._shifts:
+            late = self._late(voicing, block, name)
+            held["line"] = np.zeros((2, 2 * (PHASE * late + MARGIN)), np.float32)
+            held.update(state())
+            held["up_near"] = np.zeros((2, REACH - 1), np.float32)
+        return held
+
+    def _by(
+        self, way: str, factor: int, block: SourceBlock, modulator: Modulator, acts: bool
+    ) -> Signal:
+        """The modulating waves at `factor` times the rate ``[voices, factor * samples]``."""
+        out = np.zeros((len(block.voices), factor * block.span.samples), np.float32)
+        if not acts:
+            return out
+        if self._layer.text(f"{way}_by") == "sine":
+            ratio = self._layer.number(f"{way}_ratio")
+            steps = self._phases.steps(block.moments, block.pitch)
+            for row, name in enumerate(block.streams):
+                cycles = self._phases.over(block, row, steps[row])
+                sine_at(cycles, ratio, self._held[name][f"{way}_sine"], out[row])
+            return out
+        waves = modulator(self._layer.text(f"{way}_layer"))
+        for row, name in enumerate(block.streams):
+            held = self._held[name]
+            wave = raised(waves[row], RAISING_EVEN, RAISING_ODD, held[f"{way}_near"])
+            out[row] = wave if factor == RING else doubled(wave, FAR_TAPS, held[f"{way}_far"])
+        return out
+
+    def _late(self, voicing: Voicing, block: SourceBlock, name: str) -> int:
+        """Samples by which a voice must be late to be read as far ahead as it may be."""
+        voice = block.voices[block.streams.index(name)]
+        lowest = min(key for _, key in voice.line) + int(self._pitch.lowest())
+        slowest: float = self._rate * 2.0 ** -voicing.tuning.octaves(lowest)
+        most = self._phase.reach()[1] / 360.0
+        return min(LONGEST, math.ceil(most * slowest * 1.1) + 1)
+
+    def _shift(self, block: SourceBlock, voicing: Voicing, signal: Signal, by: Signal) -> None:
+        depth = self._phase.values(block.moments) / 360.0
+        samples = self._rate * np.exp2(-block.pitch)
+        for row, name in enumerate(block.streams):
+            held, late = self._held[name], self._late(voicing, block, name)
+            size = 2 * (PHASE * late + MARGIN)
+            if held["line"].shape[1] != size:
+                held["line"] = np.zeros((2, size), np.float32)
+            shift_phase(
+                held["line"],
+                signal[row],
+                by[row],
+                depth[row] * samples[row],
+                late,
+                RAISING_EVEN,
+                RAISING_ODD,
+                NEAR_TAPS,
+                FAR_TAPS,
+                held["up_near"],
+                held["up_far"],
+                held["waiting"],
+                held["down_near"],
+                held["down_far"],
+            )
+
+    def reset(self) -> None:
+        """Go back to the state before the first sound."""
+        self._held = {}
+
+    def save_state(self) -> State:
+        """A copy of the state."""
+        held = {n: {k: x.copy() for k, x in own.items()} for n, own in self._held.items()}
+        return {"phases": self._phases.accumulated.copy(), "held": held}
+
+    def restore_state(self, state: State) -> None:
+        """Take over the state of another modulation of this layer, where it still fits."""
+        self._phases.accumulated.take(state["phases"])
+        self._held = {
+            name: {k: x.copy() for k, x in own.items()}
+            for name, own in state["held"].items()
+            if self._fits(own)
+        }
+
+    def _fits(self, held: dict[str, Signal]) -> bool:
+        """Whether what another held is what this one holds."""
+        ways = [way for way in ("ring", "phase") if self._layer.text(f"{way}_by") == "sine"]
+        return (
+            held["past"].shape[1] == self.latency()
+            and ("ring" in held) == self._rings
+            and ("line" in held) == self._shifts
+            and all((f"{way}_sine" in held) == (way in ways) for way in ("ring", "phase"))
+        )

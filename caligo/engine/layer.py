@@ -103,7 +103,7 @@ class LayerRenderer:
 
     def latency(self) -> int:
         """Samples by which the stem is late."""
-        return self.inserts.latency()
+        return self.voices.latency() + self.inserts.latency()
 
     def reset(self) -> None:
         """Go back to the state before the first sound."""

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Sequence
 
 import numpy as np
@@ -29,6 +30,12 @@ class LayerPitch:
     def lowest(self) -> float:
         """The least semitones that voices are transposed by."""
         return 12.0 * self._octave.reach()[0] + self._transpose.reach()[0]
+
+    def highest(self, voicing: Voicing, voice: Voice) -> float:
+        """Octaves over 1 Hz that a voice's pitch never passes."""
+        semitones = 12.0 * self._octave.reach()[1] + self._transpose.reach()[1]
+        key = max(key for _, key in voice.line) + math.ceil(semitones)
+        return voicing.tuning.octaves(key) + self._drift.reach()[1] / 1200.0
 
     def values(self, voicing: Voicing, voices: Sequence[Voice], moments: Moments) -> Floats:
         """Pitch in octaves over 1 Hz ``[voices, times]``."""

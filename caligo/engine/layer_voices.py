@@ -10,14 +10,7 @@ from numpy.typing import NDArray
 
 from caligo.catalogue import implementation
 from caligo.document.sound import Layer, Sound
-from caligo.engine.cross_modulation import (
-    LONGEST,
-    MARGIN,
-    named_modulators,
-    ring,
-    shift_phase,
-    sine_at,
-)
+from caligo.engine.cross_modulation import CrossModulation, named_modulators
 from caligo.engine.layer_pitch import LayerPitch
 from caligo.engine.metering import StageMeter
 from caligo.engine.voicing import Voicing
@@ -34,7 +27,6 @@ from caligo.processing.processor import State
 from caligo.signal.decibels import gain
 from caligo.signal.gains import scale_waves, sum_voices
 from caligo.signal.ticks import TICK, Span
-from caligo.synthesis.phases import Phases
 from caligo.synthesis.source import VOICE_RMS, Source
 
 Signal = NDArray[np.float32]
@@ -76,13 +68,10 @@ class LayerVoices:
             other.id: LayerVoices(sound, other, movement, voicing, rate, rough)
             for other in named_modulators(sound, layer)
         }
-        self._ring = movement.trajectory(f"{path}.ring_amount")
-        self._phase = movement.trajectory(f"{path}.phase_depth")
-        self._phases = Phases(None, rate)
+        self._modulation = CrossModulation(layer, list(self._others), movement, self._pitch, rate)
         envelope = f"{path}.{layer.envelope.id}"
         self._envelope = NoteEnvelope(movement, envelope, gain)
         self._softest = movement.trajectory(f"{envelope}.velocity")
-        self._delay_lines: dict[str, Signal] = {}
         self._changed_at: float | None = None
         self.play(voicing)
 
@@ -110,6 +99,7 @@ class LayerVoices:
         """Take up edited numbers, and what is bypassed by address, from a moment on."""
         self.layer = layer
         self.filters.switch(bypass)
+        self._modulation.change(layer)
         self.source.prepare()
         if self._changed_at != at:
             self._loudness_before, self._changed_at = self._loudness, at
@@ -165,6 +155,7 @@ class LayerVoices:
             self._pitch.values(self.voicing, voices, moments),
             history,
             steady=lambda row: voices[row].steady and not moving,
+            highest=lambda row: self._pitch.highest(self.voicing, voices[row]),
             unfiltered=np.zeros((len(rows), 2, span.samples), np.float32) if parted else None,
             rough=self._rough,
         )
@@ -182,9 +173,6 @@ class LayerVoices:
                 if block.unfiltered is not None:
                     block.unfiltered[row, :, : wait * TICK] = 0.0
         self._modulate(block, rows, signal)
-        self._delay_lines = {
-            name: line for name, line in self._delay_lines.items() if name in block.streams
-        }
         tap = None
         if self._meter is not None:
             tap = self._tap(block, rows)
@@ -208,27 +196,12 @@ class LayerVoices:
         """Phase and ring modulation of every voice."""
         heard: dict[str, Signal] = {}
 
-        def by(way: str) -> Signal | None:
-            kind = self.layer.text(f"{way}_by")
-            if kind == "sine":
-                return self._sines(block, self.layer.number(f"{way}_ratio"))
-            other = self._others.get(self.layer.text(f"{way}_layer"))
-            if kind != "layer" or other is None:
-                return None
-            if other.layer.id not in heard:
-                heard[other.layer.id] = other.as_modulator(block.span, rows)
-            return heard[other.layer.id]
+        def modulator(layer: str) -> Signal:
+            if layer not in heard:
+                heard[layer] = self._others[layer].as_modulator(block.span, rows)
+            return heard[layer]
 
-        if self._phase.acts:
-            phase_by = by("phase")
-            if phase_by is not None:
-                self._shift(block, signal, phase_by)
-        if self._ring.acts:
-            ring_by = by("ring")
-            if ring_by is not None:
-                amount = self._ring.values(block.moments) / 100.0
-                for row in range(len(rows)):
-                    ring(signal[row], ring_by[row], amount[row])
+        self._modulation.process(block, self.voicing, signal, modulator)
 
     def as_modulator(self, span: Span, rows: list[int]) -> Signal:
         """The voices as waves that modulate another layer's ``[voices, samples]``."""
@@ -240,40 +213,20 @@ class LayerVoices:
         scale_waves(mono, gains / FULL)
         return mono
 
-    def _sines(self, block: SourceBlock, ratio: float) -> Signal:
-        steps = self._phases.steps(block.moments, block.pitch)
-        out = np.zeros((len(block.voices), block.span.samples), np.float32)
-        for row in range(len(block.voices)):
-            sine_at(self._phases.over(block, row, steps[row]), ratio, out[row])
-        return out
-
-    def _shift(self, block: SourceBlock, signal: Signal, by: Signal) -> None:
-        depth = self._phase.values(block.moments) / 360.0
-        most = self._phase.reach()[1] / 360.0
-        samples = self.rate * np.exp2(-block.pitch)
-        below = int(self._pitch.lowest())
-        for row, voice in enumerate(block.voices):
-            lowest = min(key for _, key in voice.line) + below
-            slowest = self.rate * 2.0 ** -self.voicing.tuning.octaves(lowest)
-            late = min(LONGEST, math.ceil(most * slowest * 1.1) + 1)
-            line = self._delay_lines.get(voice.name)
-            if line is None or line.shape[1] != 2 * (late + MARGIN):
-                line = np.zeros((2, 2 * (late + MARGIN)), np.float32)
-            self._delay_lines[voice.name] = line
-            shift_phase(line, signal[row], by[row], depth[row] * samples[row], late)
-
     def tail(self) -> float:
         """Seconds of pre-roll after which the voices are as if they had always run."""
-        own = self.filters.tail()
-        if self._phase.acts and self.layer.text("phase_by") != "none":
-            own += 2.0 * (LONGEST + MARGIN) / self.rate
+        own = self.filters.tail() + self._modulation.tail()
         others = [other.tail() for other in self._others.values()]
         return self.source.tail() + own + max(others, default=0.0)
+
+    def latency(self) -> int:
+        """Samples by which the voices are late."""
+        return self._modulation.latency()
 
     def reset(self) -> None:
         """Go back to the state before the first sound."""
         self.filters.reset()
-        self._delay_lines = {}
+        self._modulation.reset()
         for other in self._others.values():
             other.reset()
 
@@ -281,9 +234,8 @@ class LayerVoices:
         """A copy of the state."""
         return {
             "source": (self.layer.source.kind, self.source.save_state()),
-            "phases": self._phases.accumulated.copy(),
             "filters": self.filters.save_state(),
-            "delay lines": {n: line.copy() for n, line in self._delay_lines.items()},
+            "modulation": self._modulation.save_state(),
             "others": {name: other.save_state() for name, other in self._others.items()},
         }
 
@@ -292,9 +244,8 @@ class LayerVoices:
         kind, source = state["source"]
         if kind == self.layer.source.kind:
             self.source.restore_state(source)
-        self._phases.accumulated.take(state["phases"])
         self.filters.restore_state(state["filters"])
-        self._delay_lines = {n: line.copy() for n, line in state["delay lines"].items()}
+        self._modulation.restore_state(state["modulation"])
         for name, other in self._others.items():
             if name in state["others"]:
                 other.restore_state(state["others"][name])

@@ -79,6 +79,8 @@ class SourceBlock(Block):
         `stride`-th tick of another span, for what has to be added up since the voice began.
     steady
         ``steady(row)``: whether a voice keeps the pitch it begins with.
+    highest
+        ``highest(row)``: octaves over 1 Hz that a voice's pitch never passes.
     unfiltered
         Where a source may write what goes around the layer's filters ``[voices, 2, samples]``.
     ahead
@@ -93,6 +95,7 @@ class SourceBlock(Block):
 
     history: History
     steady: Callable[[int], bool]
+    highest: Callable[[int], float]
     unfiltered: NDArray[np.float32] | None = None
     rough: bool = False
     ahead: Callable[[int, Floats], Floats] | None = None

@@ -12,8 +12,9 @@ from numpy.typing import NDArray
 from caligo.movement.block import Block
 from caligo.processing.effect import Effect
 from caligo.processing.processor import Signal, State
-from caligo.signal.fourfold import FAR_TAPS, LATENCY, NEAR_TAPS, down, state, up
+from caligo.signal.fourfold import LATENCY, NEAR_TAPS, down, state, up
 from caligo.signal.offset import STANDING, lose_offset
+from caligo.signal.oversampling import FAR_TAPS
 from caligo.signal.smoothing import one_pole
 
 FOURFOLD = 4

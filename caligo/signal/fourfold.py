@@ -11,30 +11,20 @@ import numpy as np
 from numba import njit
 from numpy.typing import NDArray
 
+from caligo.signal.oversampling import FAR, half_band
+
 Floats32 = NDArray[np.float32]
 
-STEEPNESS = 8.9
-"""The Kaiser windows' beta: 90 dB between what passes and what is stopped."""
-NEAR, FAR = 36, 12
-"""Taps besides the middle one of the filters between one and two, and two and four times the
-rate."""
+NEAR = 36
+"""Taps besides the middle one of the filter between one and two times the rate; there are `FAR`
+between two and four times."""
 LATENCY = 41
 """Samples by which what went up and down is late: ``NEAR - 1`` samples of twice the rate and
 ``FAR - 1`` of four times on either way, and `EXTRA`."""
 EXTRA = 2
 """Samples at four times the rate that are waited for, so that the latency is whole."""
 
-
-def _half_band(count: int) -> Floats32:
-    """The taps ``[count]`` that are not zero, but for the middle one, which is a half."""
-    at = 2.0 * np.arange(count) - (count - 1.0)
-    window = np.kaiser(2 * count + 1, STEEPNESS)[1::2]
-    taps = 0.5 * np.sinc(0.5 * at) * window
-    found: Floats32 = (0.5 * taps / taps.sum()).astype(np.float32)
-    return found
-
-
-NEAR_TAPS, FAR_TAPS = _half_band(NEAR), _half_band(FAR)
+NEAR_TAPS = half_band(NEAR)
 
 
 def state() -> dict[str, Floats32]:
@@ -49,7 +39,7 @@ def state() -> dict[str, Floats32]:
 
 
 @njit(cache=True, nogil=True)
-def _double(x: np.ndarray, taps: np.ndarray, held: np.ndarray) -> np.ndarray:
+def doubled(x: np.ndarray, taps: np.ndarray, held: np.ndarray) -> np.ndarray:
     """`x` ``[samples]`` at twice its rate; `held` are the last samples ``[taps - 1]``."""
     count, reach, half = len(x), len(held), len(taps) // 2
     line = np.empty(reach + count, np.float32)
@@ -70,7 +60,7 @@ def _double(x: np.ndarray, taps: np.ndarray, held: np.ndarray) -> np.ndarray:
 
 
 @njit(cache=True, nogil=True)
-def _halve(x: np.ndarray, taps: np.ndarray, held: np.ndarray) -> np.ndarray:
+def halved(x: np.ndarray, taps: np.ndarray, held: np.ndarray) -> np.ndarray:
     """`x` ``[2 * samples]`` at half its rate; `held` are the last samples ``[2 * taps - 2]``."""
     count, reach, half = len(x) // 2, len(held), len(taps) // 2
     line = np.empty(reach + len(x), np.float32)
@@ -98,7 +88,7 @@ def up(
     far: np.ndarray,
 ) -> np.ndarray:
     """`x` ``[samples]`` at four times its rate ``[4 * samples]``; `near`, `far` are carried on."""
-    return _double(_double(x, near_taps, near), far_taps, far)
+    return doubled(doubled(x, near_taps, near), far_taps, far)
 
 
 @njit(cache=True, nogil=True)
@@ -115,4 +105,4 @@ def down(
     late[:EXTRA] = waiting
     late[EXTRA:] = x[: len(x) - EXTRA]
     waiting[:] = x[len(x) - EXTRA :]
-    return _halve(_halve(late, far_taps, far), near_taps, near)
+    return halved(halved(late, far_taps, far), near_taps, near)

@@ -1,4 +1,4 @@
-"""From twice the sample rate to the sample rate: what bends waves makes overtones that fold."""
+"""From multiples of the sample rate down to it: what bends waves makes overtones that fold."""
 
 from __future__ import annotations
 
@@ -16,20 +16,69 @@ STEEPNESS = 8.9
 """The Kaiser window's beta: 90 dB between what passes and what is stopped."""
 
 
-def taps() -> NDArray[np.float32]:
-    """A windowed sinc ``[2 * REACH]``: even to 0.83 of the lower half sample rate, gone at 1.02.
+def taps(count: int = 2 * REACH) -> NDArray[np.float32]:
+    """A windowed sinc ``[count]``: even to 0.83 of the lower half sample rate, gone at 1.02.
 
     Oppenheim and Schafer, Discrete-Time Signal Processing, section 7.5 (from memory).
     """
-    at = np.arange(2 * REACH) - (REACH - 0.5)
-    windowed = CORNER * np.sinc(CORNER * at) * np.kaiser(2 * REACH, STEEPNESS)
+    at = np.arange(count) - 0.5 * (count - 1)
+    windowed = CORNER * np.sinc(CORNER * at) * np.kaiser(count, STEEPNESS)
     found: NDArray[np.float32] = (windowed / windowed.sum()).astype(np.float32)
     return found
 
 
+def half_band(count: int) -> NDArray[np.float32]:
+    """The taps ``[count]`` of a half-band filter that are not zero, but for the middle one, a half.
+
+    Oppenheim and Schafer, Discrete-Time Signal Processing, sections 4.7 and 7.5 (from memory).
+    """
+    at = 2.0 * np.arange(count) - (count - 1.0)
+    window = np.kaiser(2 * count + 1, STEEPNESS)[1::2]
+    taps = 0.5 * np.sinc(0.5 * at) * window
+    found: NDArray[np.float32] = (0.5 * taps / taps.sum()).astype(np.float32)
+    return found
+
+
+FAR = 12
+"""Taps of the filter that only has to stop what lies far away."""
+FAR_TAPS = half_band(FAR)
 TAPS = taps()
 EVEN: NDArray[np.float32] = np.ascontiguousarray(TAPS[0::2])
 ODD: NDArray[np.float32] = np.ascontiguousarray(TAPS[1::2])
+
+
+RAISING = 2 * REACH - 1
+"""Taps of the filter that doubles the rate; it is late by ``REACH - 1`` samples of the new one."""
+RAISING_EVEN: NDArray[np.float32] = np.ascontiguousarray(2.0 * taps(RAISING)[0::2])
+RAISING_ODD: NDArray[np.float32] = np.ascontiguousarray(2.0 * taps(RAISING)[1::2])
+
+
+@njit(cache=True, nogil=True)
+def raised(
+    x: np.ndarray, even_taps: np.ndarray, odd_taps: np.ndarray, held: np.ndarray
+) -> np.ndarray:
+    """`x` ``[samples]`` at twice its rate, without a mirror image of anything in it.
+
+    `held` are the last samples ``[len(odd_taps)]``; it is brought up to date.
+    """
+    count, reach = len(x), len(held)
+    line = np.empty(reach + count, np.float32)
+    line[:reach] = held
+    line[reach:] = x
+    evens, odds = np.zeros(count, np.float32), np.zeros(count, np.float32)
+    for k in range(len(even_taps)):
+        a, there = even_taps[k], line[reach - k : reach - k + count]
+        for n in range(count):
+            evens[n] += a * there[n]
+    for k in range(len(odd_taps)):
+        a, there = odd_taps[k], line[reach - k : reach - k + count]
+        for n in range(count):
+            odds[n] += a * there[n]
+    out = np.empty(2 * count, np.float32)
+    out[0::2] = evens
+    out[1::2] = odds
+    held[:] = line[count:]
+    return out
 
 
 @njit(cache=True, nogil=True)
@@ -47,3 +96,20 @@ def halve(twice: np.ndarray, even_taps: np.ndarray, odd_taps: np.ndarray, out: n
             even, odd = evens[begin + k :], odds[begin + k :]
             for n in range(len(to)):
                 to[n] += a * even[n] + b * odd[n]
+
+
+@njit(cache=True, nogil=True)
+def thin_out(wave: np.ndarray, taps: np.ndarray) -> np.ndarray:
+    """Half of a wave's samples ``[2 * samples]``, in step with it, without what would fold far.
+
+    What lies around the wave counts as silent: `FAR` samples at either end are not to be used.
+    """
+    count, reach = len(wave) // 2, len(taps) // 2
+    out = np.float32(0.5) * wave[0::2]
+    odds = np.zeros(count + 2 * reach, np.float32)
+    odds[reach : reach + count] = wave[1::2]
+    for k in range(len(taps)):
+        a, there = taps[k], odds[k : k + count]
+        for n in range(count):
+            out[n] += a * there[n]
+    return out

@@ -17,8 +17,9 @@ from caligo.movement.envelope import NoteEnvelope
 from caligo.movement.moments import Moments
 from caligo.movement.notes import Floats
 from caligo.movement.trajectory import Bundle
-from caligo.signal.oversampling import EVEN, ODD, REACH, halve
+from caligo.signal.oversampling import EVEN, FAR, FAR_TAPS, ODD, REACH, halve, thin_out
 from caligo.signal.ticks import TICK
+from caligo.synthesis.bandwidth import FACTORS, Reaching
 from caligo.synthesis.common import unison_parameters, voice_parameters
 from caligo.synthesis.modulation import (
     NOISE,
@@ -42,8 +43,8 @@ MOST_BY_KEY = 24.0
 """Decibels by which an operator grows at most, however steep its key scaling and high the note."""
 SCATTERED = 1_000
 """The index of the chance by which a voice in unison begins elsewhere."""
-AROUND = REACH // (2 * TICK) + 1
-"""Ticks that are rendered before and after, for the filter that halves the sample rate."""
+AROUND = (REACH + FAR) // (2 * TICK) + 1
+"""Ticks that are rendered before and after, for the filters that halve the sample rate."""
 
 
 def _moved(key: str, name: str, help: str, unit: str, **more: Any) -> Parameter:
@@ -137,7 +138,7 @@ class ModulationItem:
     )
 )
 class Operators(InUnison):
-    """Renders operators at twice the sample rate."""
+    """Renders operators at twice the sample rate, and at more where they reach so high."""
 
     def __init__(self, *args: object) -> None:
         super().__init__(*args)
@@ -160,7 +161,8 @@ class Operators(InUnison):
         full = np.float32(1.0 / (VOICE_RMS * math.sqrt(2.0)))
         self._tables = np.stack([table.cycles[:, 0] for table in tables]) * full
         self._limits = tables[0].limits
-        self._phases = Phases(self.movement.trajectory(f"{self.path}.fine"), self.rate)
+        self._fine = self.movement.trajectory(f"{self.path}.fine")
+        self._phases = Phases(self._fine, self.rate)
         self._level = self.movement.trajectory(f"{self.path}.level")
         trajectories = {
             key: [
@@ -169,8 +171,10 @@ class Operators(InUnison):
             for key in ("ratio", "hertz", "offset", "level", "pan")
         }
         self._values = {key: Bundle(each) for key, each in trajectories.items()}
-        self._amounts = Bundle(
-            [self.movement.trajectory(f"{self.path}.{x.id}.amount") for x in self._links]
+        indices = [self.movement.trajectory(f"{self.path}.{x.id}.amount") for x in self._links]
+        self._amounts = Bundle(indices)
+        self._reaching = Reaching(
+            order, circle, pairs, [wave == TABLE for wave in self._waves], trajectories, indices
         )
         self._by_ratio = np.array([o.text("tuned") == "ratio" for o in self._operators])[:, None]
         self._seeds: dict[int, NDArray[np.uint64]] = {}
@@ -292,9 +296,7 @@ class Operators(InUnison):
         out = np.empty((len(self._operators), len(moments.times)))
         for o, (item, envelope) in enumerate(zip(self._operators, self._envelopes, strict=True)):
             softer = item.number("velocity") * (1.0 - notes.velocity[0])
-            higher = item.number("key_scale") * (notes.key[0] - MIDDLE_C) / 12.0
-            higher = min(higher, MOST_BY_KEY)
-            out[o] = 10.0 ** ((higher - softer) / 20.0)
+            out[o] = 10.0 ** ((_by_key(item, notes.key[0]) - softer) / 20.0)
             if envelope is None:
                 continue
             out[o] *= envelope.values(moments)[0]
@@ -315,6 +317,16 @@ class Operators(InUnison):
         past = self._past[:, None]
         return np.concatenate([np.where(past, 0.0, out), np.where(past, out, 0.0)])
 
+    def prepare(self) -> None:
+        """See `Source.prepare`."""
+        self._reaching.forget()
+
+    def _factor(self, highest: float, key: int) -> int:
+        """At how many times the sample rate a voice is computed, from its start to its end."""
+        own = min(2.0 ** (highest + self._fine.reach()[1] / 1200.0), HIGHEST * self.rate)
+        grown = [10.0 ** (_by_key(item, key) / 20.0) for item in self._operators]
+        return self._reaching.factor(own, grown, self._by_ratio[:, 0].tolist(), self.rate)
+
     def save_state(self) -> dict[str, Any]:
         """See `Source.save_state`."""
         return {"phase": self._added.copy()}
@@ -331,7 +343,8 @@ class Operators(InUnison):
             moments, pitch = block.history(row, first, ticks)
             steps = self._steps(moments, pitch)
             gains = self._gains(moments, block.unfiltered is not None)
-            twice = np.zeros((len(gains), 2 * TICK * ticks), np.float32)
+            factor = FACTORS[0] if block.rough else self._factor(block.highest(row), voice.key)
+            waves = np.zeros((len(gains), factor * TICK * ticks), np.float32)
             render_operators(
                 self._order,
                 self._circle,
@@ -341,15 +354,16 @@ class Operators(InUnison):
                 self._table_of,
                 self._seeds_of(voice.seed),
                 self._passed(block, row, first, steps),
-                0.5 * steps,
+                steps / factor,
                 self._shapes(moments),
                 self._pairs,
                 self._amounts.values(moments) / (2.0 * math.pi),
                 gains,
-                twice,
+                factor,
+                waves,
             )
             cut = 2 * TICK * AROUND - REACH
-            needed = twice[:, cut : cut + 2 * span.samples + 2 * REACH]
+            needed = [_twice(wave, factor)[cut:][: 2 * span.samples + 2 * REACH] for wave in waves]
             sides = 1 if self._mono else 2
             for i, to in enumerate((out, block.unfiltered) if len(gains) > sides else (out,)):
                 assert to is not None
@@ -357,6 +371,18 @@ class Operators(InUnison):
                     halve(needed[i * sides + side], EVEN, ODD, to[row, side])
                 if self._mono:
                     to[row, 1] += to[row, 0]
+
+
+def _twice(wave: NDArray[np.float32], factor: int) -> NDArray[np.float32]:
+    """A wave ``[factor * samples]`` at twice the sample rate ``[2 * samples]``."""
+    while factor > 2:
+        wave, factor = thin_out(wave, FAR_TAPS), factor // 2
+    return wave
+
+
+def _by_key(item: ItemPart, key: float) -> float:
+    """Decibels by which an operator grows or weakens for a note's key."""
+    return min(item.number("key_scale") * (key - MIDDLE_C) / 12.0, MOST_BY_KEY)
 
 
 def _wave(item: ItemPart) -> int:

@@ -1,4 +1,4 @@
-"""Operators that modulate each other's phase, at twice the sample rate.
+"""Operators that modulate each other's phase, at a multiple of the sample rate.
 
 Where operators act on each other in a circle, or on themselves, each sample is found by a
 fixed number of rounds from silence, each round one sample later than the one before. Feedback
@@ -18,7 +18,6 @@ from caligo.movement.chance import wander
 from caligo.signal.ticks import TICK
 from caligo.synthesis.sines import HALF, sine
 
-TWICE = 2 * TICK
 ROUNDS = 8
 """Rounds in which a circle of operators settles."""
 SINE, TABLE, NOISE = 0, 1, 2
@@ -91,6 +90,22 @@ def _noise(
 
 
 @njit(cache=True, nogil=True)
+def _feed_back(
+    acting: np.ndarray, amount: np.float32, slope: np.float32, back: int, place: np.ndarray
+) -> None:
+    """Shift places ``[samples]`` by what a wave was `back` and twice as many samples ago.
+
+    The mean of two moments keeps strong feedback from swinging between them.
+    """
+    count = len(place) - 2 * back
+    there, earlier, here = acting[back : back + count], acting[:count], place[2 * back :]
+    first = amount + np.float32(2 * back) * slope
+    for n in range(count):
+        shift = (first + np.float32(n) * slope) * np.float32(0.5)
+        here[n] += shift * (there[n] + earlier[n])
+
+
+@njit(cache=True, nogil=True)
 def render_operators(  # noqa: C901, PLR0912 (one pass over the samples)
     order: np.ndarray,
     circle: np.ndarray,
@@ -105,9 +120,10 @@ def render_operators(  # noqa: C901, PLR0912 (one pass over the samples)
     links: np.ndarray,
     amounts: np.ndarray,
     gains: np.ndarray,
+    factor: int,
     out: np.ndarray,
 ) -> None:
-    """One voice's operators at twice the sample rate.
+    """One voice's operators at `factor` times the sample rate.
 
     Parameters
     ----------
@@ -121,22 +137,27 @@ def render_operators(  # noqa: C901, PLR0912 (one pass over the samples)
     phase
         Cycles since the voice began at the start of every tick ``[operators, ticks]``.
     steps
-        Cycles per sample, at twice the rate, at every tick ``[operators, ticks + 1]``.
+        Cycles per sample at that rate, at every tick ``[operators, ticks + 1]``.
     levels
         Envelopes at every tick ``[operators, ticks + 1]``.
     links, amounts
         ``(from, to)`` pairs ``[links, 2]``, and shifts in cycles ``[links, ticks + 1]``.
     gains
         How loud each operator is in each output ``[outputs, operators, ticks + 1]``.
+    factor
+        A multiple of two. Feedback looks back by the same time at each: by a sample and by two at
+        twice the sample rate.
     out
-        Accumulated to ``[outputs, 2 * TICK * ticks]``.
+        Accumulated to ``[outputs, factor * TICK * ticks]``.
     """
     count, ticks = phase.shape
     loops = False
     for o in range(count):
         loops = loops or circle[o] >= 0
-    extra = 2 * ROUNDS if loops else 0
-    size = TWICE + extra
+    back = factor // 2
+    over = factor * TICK
+    extra = 2 * back * ROUNDS if loops else 0
+    size = over + extra
     wave = np.zeros((count, size), np.float32)
     base = np.empty((count, size), np.float32)
     place = np.empty(size, np.float32)
@@ -148,7 +169,7 @@ def render_operators(  # noqa: C901, PLR0912 (one pass over the samples)
     for k in range(ticks):
         for o in range(count):
             step = steps[o, k]
-            slope = (steps[o, k + 1] - step) / (2 * TWICE)
+            slope = (steps[o, k + 1] - step) / (2 * over)
             whole = phase[o, k] - math.floor(phase[o, k])
             for n in range(size):
                 base[o, n] = np.float32(whole + number[n] * (step + number[n] * slope))
@@ -169,29 +190,22 @@ def render_operators(  # noqa: C901, PLR0912 (one pass over the samples)
                         if links[link, 1] != o:
                             continue
                         source = links[link, 0]
-                        slope32 = np.float32((amounts[link, k + 1] - amounts[link, k]) / TWICE)
+                        slope32 = np.float32((amounts[link, k + 1] - amounts[link, k]) / over)
                         amount = np.float32(amounts[link, k]) - np.float32(extra) * slope32
                         acting = wave[source]
                         if group >= 0 and circle[source] == group and rank[source] >= j:
-                            # The mean of the last two samples keeps strong feedback from
-                            # swinging from sample to sample.
-                            for n in range(2, size):
-                                place[n] += (
-                                    (amount + np.float32(n) * slope32)
-                                    * np.float32(0.5)
-                                    * (acting[n - 1] + acting[n - 2])
-                                )
+                            _feed_back(acting, amount, slope32, back, place)
                         else:
                             for n in range(size):
                                 place[n] += (amount + np.float32(n) * slope32) * acting[n]
-                    gain_step = np.float32((levels[o, k + 1] - levels[o, k]) / TWICE)
+                    gain_step = np.float32((levels[o, k + 1] - levels[o, k]) / over)
                     gain = np.float32(levels[o, k]) - np.float32(extra) * gain_step
                     if waves[o] == SINE:
                         _sines(place, gain, gain_step, wave[o])
                     elif waves[o] == TABLE:
                         level = 0
                         fastest = max(steps[o, k], steps[o, k + 1])
-                        while level < len(limits) - 1 and limits[level] * fastest > 0.25:
+                        while level < len(limits) - 1 and limits[level] * fastest * factor > 0.5:
                             level += 1
                         _table(tables[table_of[o], level], place, gain, gain_step, wave[o])
                     else:
@@ -199,14 +213,14 @@ def render_operators(  # noqa: C901, PLR0912 (one pass over the samples)
                         _noise(seeds[o], place, passed, gain, gain_step, wave[o])
             i = end
         for c in range(gains.shape[0]):
-            to = out[c, k * TWICE : (k + 1) * TWICE]
+            to = out[c, k * over : (k + 1) * over]
             for o in range(count):
                 g, g_end = gains[c, o, k], gains[c, o, k + 1]
                 if g == 0.0 and g_end == 0.0:
                     continue
                 gain = np.float32(g)
-                gain_step = np.float32((g_end - g) / TWICE)
-                for n in range(TWICE):
+                gain_step = np.float32((g_end - g) / over)
+                for n in range(over):
                     to[n] += wave[o, extra + n] * (gain + np.float32(n) * gain_step)
 
 

@@ -97,6 +97,13 @@ class InUnison(Source):
             block.pitch[row][None, :] + trajectory(moments, row) for row in range(len(block.voices))
         ]
         steady: Callable[[int], bool] = block.steady
+        highest: Callable[[int], float] = block.highest
+        most = max(abs(x) for x in self._detune.reach())
+
+        def highest_of(row: int) -> float:
+            cents = most * abs(float(self._offsets[row % count])) + self._intervals[row % count]
+            return highest(row // count) + float(cents) / 1200.0 + straying.most
+
         return SourceBlock(
             block.span,
             [
@@ -114,6 +121,7 @@ class InUnison(Source):
             ),
             history_of,
             lambda row: steady(row // count) and not self._detune.moved,
+            highest_of,
             np.zeros((len(block.voices) * count, 2, block.span.samples), np.float32)
             if block.unfiltered is not None
             else None,

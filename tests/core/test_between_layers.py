@@ -9,6 +9,7 @@ import pytest
 from scipy.special import jv
 
 from caligo.document import DocumentError, Score, read_sound
+from caligo.document.pitch import frequency
 from caligo.engine.engine import Engine
 from caligo.engine.offline import render_array
 from caligo.engine.stem_keys import stem_key
@@ -73,6 +74,54 @@ def test_another_layer_modulates_as_a_sine_does() -> None:
     b, _ = levels(by_layer)
     for side in (220.0, 660.0):
         assert decibels(near(a, side) / near(b, side)) == pytest.approx(0.0, abs=0.1)
+
+
+def worst_fold(sound: Any, key: int, rate: int, lines: list[float]) -> float:
+    """The loudest of what can be heard and lies on none of the lines, in dB under the loudest."""
+    length = 2**16
+    signal = render_array(sound, one_note(key, 2.0), rate=rate, length=length / rate + 0.5)[0]
+    found = decibels(np.abs(np.fft.rfft(signal[-length:] * np.kaiser(length, 20.0))))
+    hertz = np.arange(len(found)) * rate / length
+    off = hertz < min(20_000, 0.41 * rate)
+    for line in lines:
+        off &= np.abs(hertz - abs(line)) > 14 * rate / length
+    return float(found[off].max() - found.max())
+
+
+@pytest.mark.parametrize("rate", [44_100, 48_000, 96_000])
+@pytest.mark.parametrize("ratio", [0.37, 4.3])
+@pytest.mark.parametrize("key", [36, 60, 84])
+def test_phase_modulation_does_not_fold(key: int, ratio: float, rate: int) -> None:
+    """Two whole turns each way: side bands at f + k fm and nothing else (Chowning 1973)."""
+    sound = modulated("phase", {"phase_ratio": ratio, "phase_depth": 360})
+    f = frequency(key)
+    lines = [f * (1 + k * ratio) for k in range(-80, 81)]
+    assert worst_fold(sound, key, rate, lines) < -85
+
+
+@pytest.mark.parametrize("key", [36, 60, 84])
+@pytest.mark.parametrize("rate", [44_100, 48_000, 96_000])
+def test_ring_modulation_of_bright_layers_does_not_fold(rate: int, key: int) -> None:
+    """A saw times a saw an octave higher has the partials of the lower one and no others."""
+    lower = layer("ground", {"ring_by": "layer", "ring_layer": "other", "ring_amount": 100},
+                  table="saw")  # fmt: skip
+    upper = layer("other", {"octave": 1, "level": -80}, table="saw")
+    sound = read_sound({"name": "X", "layers": [lower, upper]})
+    assert worst_fold(sound, key, rate, [k * frequency(key) for k in range(700)]) < -80
+
+
+@pytest.mark.parametrize("way", ["ring", "phase"])
+def test_a_modulated_layer_keeps_in_step_with_others(way: str) -> None:
+    """Not modulated at all it comes as late as a layer beside it: both add up in phase."""
+    still = {"ring": {"ring_amount": 0}, "phase": {"phase_depth": 0}}[way]
+    pair = [layer("ground", {f"{way}_by": "sine", **still}), layer("beside")]
+    both = render_array(read_sound({"name": "X", "layers": pair}), one_note(84, 1.0))
+    alone = render_array(read_sound({"name": "X", "layers": pair[1:]}), one_note(84, 1.0))
+    wave = slice(RATE // 4, RATE // 2)
+    # Phase modulation is late by two samples besides, so that it could read ahead.
+    late = {"ring": 0, "phase": 2}[way]
+    one = np.roll(alone[0], late)[wave]
+    assert decibels((both[0, wave] - alone[0, wave] - one).std() / one.std()) < -60
 
 
 @pytest.mark.parametrize("way", ["ring", "phase"])

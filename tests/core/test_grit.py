@@ -8,7 +8,8 @@ import numpy as np
 import pytest
 
 from caligo.engine.engine import RATES
-from caligo.signal.fourfold import FAR_TAPS, LATENCY, NEAR_TAPS, down, state, up
+from caligo.signal.fourfold import LATENCY, NEAR_TAPS, down, state, up
+from caligo.signal.oversampling import FAR_TAPS
 from tests.core.builders import RATE, decibels
 from tests.core.effects import effect, noise, sine, through
 

@@ -1,0 +1,200 @@
+"""Ring and phase modulation of a voice: its products are made where they do not fold.
+
+The product of two signals reaches twice as high as they do, so ring modulation works at twice the
+sample rate. Phase modulation reads a voice earlier and later than now, at four times the rate: as
+high as 20 kHz it may then be bent by seven times its own pace.
+
+Rates are multiples of that of the arrays ``[samples]``; both sides of a voice are ``[2, samples]``.
+"""
+
+from __future__ import annotations
+
+import math
+
+import numpy as np
+from numba import njit
+
+from caligo.signal.fourfold import EXTRA, NEAR, doubled, down, halved
+from caligo.signal.oversampling import FAR, REACH, raised
+from caligo.signal.ticks import TICK
+
+RING, PHASE = 2, 4
+"""Multiples of the sample rate at which either works."""
+UP_LATE = {RING: REACH - 1, PHASE: 2 * (REACH - 1) + FAR - 1}
+"""Samples of those rates by which a signal is late there."""
+RING_LATENCY = (REACH - 1 + NEAR - 1) // RING
+PHASE_LATENCY = (2 * (REACH - 1 + NEAR - 1) + 2 * (FAR - 1) + EXTRA) // PHASE
+"""Samples by which what comes back is late."""
+MARGIN = 4
+"""Samples that interpolation needs on either side."""
+
+
+@njit(cache=True, nogil=True)
+def sine_at(cycles: np.ndarray, ratio: float, late: np.ndarray, out: np.ndarray) -> None:
+    """A sine at `ratio` times a pitch, late by as much as `late` holds.
+
+    Parameters
+    ----------
+    cycles
+        Of the pitch, at every tick ``[ticks + 1]``.
+    late
+        What was made and not yet given ``[lateness]``; it is brought up to date.
+    out
+        A multiple of the block's samples.
+    """
+    ticks = len(cycles) - 1
+    size = len(out) // ticks
+    whole = np.empty(len(late) + len(out), np.float32)
+    whole[: len(late)] = late
+    for k in range(ticks):
+        phase = cycles[k] * ratio
+        phase -= math.floor(phase)
+        step = (cycles[k + 1] - cycles[k]) * ratio / size
+        for n in range(size):
+            whole[len(late) + k * size + n] = math.sin(2.0 * math.pi * (phase + n * step))
+    out[:] = whole[: len(out)]
+    late[:] = whole[len(out) :]
+
+
+@njit(cache=True, nogil=True)
+def _alike(sides: np.ndarray) -> bool:
+    """Whether both of two sides ``[2, samples]`` are the same."""
+    return bool((sides[0] == sides[1]).all())
+
+
+@njit(cache=True, nogil=True)
+def ring(
+    signal: np.ndarray,
+    by: np.ndarray,
+    amount: np.ndarray,
+    even_taps: np.ndarray,
+    odd_taps: np.ndarray,
+    near_taps: np.ndarray,
+    up_held: np.ndarray,
+    down_held: np.ndarray,
+) -> None:
+    """Multiply a voice ``[2, samples]`` by `by` ``[2 * samples]``, as far as `amount` says.
+
+    `amount` runs from 0, untouched, to 1, at every tick ``[ticks + 1]``. What the filters hold of
+    either side is carried on.
+    """
+    size = RING * TICK
+    mono = _alike(signal) and _alike(up_held) and _alike(down_held)
+    for c in range(1 if mono else 2):
+        wave = raised(signal[c], even_taps, odd_taps, up_held[c])
+        for k in range(len(amount) - 1):
+            a = np.float32(amount[k])
+            step = np.float32((amount[k + 1] - amount[k]) / size)
+            for n in range(size):
+                i = k * size + n
+                share = a + np.float32(n) * step
+                wave[i] *= np.float32(1.0) - share + share * by[i]
+        signal[c] = halved(wave, near_taps, down_held[c])
+    if mono:
+        for sides in (signal, up_held, down_held):
+            sides[1] = sides[0]
+
+
+@njit(cache=True, nogil=True)
+def _places(
+    first: float,
+    step: float,
+    most: float,
+    by: np.ndarray,
+    at: int,
+    whole: np.ndarray,
+    weights: np.ndarray,
+) -> None:
+    """Where a tick is read, and the weights of the six samples around (Lagrange).
+
+    Parameters
+    ----------
+    first, step
+        The shift at full modulation at the tick's beginning, and by how much it grows.
+    by
+        The modulating wave ``[samples]``.
+    at
+        The place of its first sample where nothing is shifted.
+    whole, weights
+        Receive the sample before each place ``[samples]``, and the weights ``[6, samples]``.
+    """
+    for n in range(len(by)):
+        place = at + n + min(max((first + n * step) * by[n], -most), most)
+        whole[n] = int(place)
+        f = np.float32(place - whole[n])
+        a, b = f + np.float32(2.0), f + np.float32(1.0)
+        d, e, g = f - np.float32(1.0), f - np.float32(2.0), f - np.float32(3.0)
+        weights[0, n] = b * f * d * e * g * np.float32(-1.0 / 120.0)
+        weights[1, n] = a * f * d * e * g * np.float32(1.0 / 24.0)
+        weights[2, n] = a * b * d * e * g * np.float32(-1.0 / 12.0)
+        weights[3, n] = a * b * f * e * g * np.float32(1.0 / 12.0)
+        weights[4, n] = a * b * f * d * g * np.float32(-1.0 / 24.0)
+        weights[5, n] = a * b * f * d * e * np.float32(1.0 / 120.0)
+
+
+@njit(cache=True, nogil=True)
+def shift_phase(
+    line: np.ndarray,
+    signal: np.ndarray,
+    by: np.ndarray,
+    reach: np.ndarray,
+    late: int,
+    even_taps: np.ndarray,
+    odd_taps: np.ndarray,
+    near_taps: np.ndarray,
+    far_taps: np.ndarray,
+    up_near: np.ndarray,
+    up_far: np.ndarray,
+    waiting: np.ndarray,
+    down_near: np.ndarray,
+    down_far: np.ndarray,
+) -> None:
+    """Read a voice earlier and later than now.
+
+    Parameters
+    ----------
+    line
+        What came before, at four times the rate ``[2, 8 * late + 2 * MARGIN]``; it is brought up
+        to date.
+    signal
+        The voice ``[2, samples]``, replaced.
+    by
+        The modulating wave in [-1, 1] ``[4 * samples]``.
+    reach
+        Samples of shift at full modulation, at every tick ``[ticks + 1]``.
+    late
+        By how many samples the outcome is late, at least the largest shift, besides
+        `PHASE_LATENCY`.
+    """
+    before, most = line.shape[1], PHASE * late
+    size = PHASE * TICK
+    samples = PHASE * signal.shape[1]
+    whole = np.empty((2, before + samples), np.float32)
+    mono = _alike(signal)
+    for held in (line, up_near, up_far, waiting, down_near, down_far):
+        mono = mono and _alike(held)
+    count = 1 if mono else 2
+    for c in range(count):
+        wave = raised(signal[c], even_taps, odd_taps, up_near[c])
+        whole[c, :before] = line[c]
+        whole[c, before:] = doubled(wave, far_taps, up_far[c])
+        line[c] = whole[c, samples:]
+    out = np.empty((2, samples), np.float32)
+    places, weights = np.empty(size, np.int64), np.empty((6, size), np.float32)
+    for k in range(len(reach) - 1):
+        first, step = PHASE * reach[k], PHASE * (reach[k + 1] - reach[k]) / size
+        here = slice(k * size, (k + 1) * size)
+        _places(first, step, most, by[here], before + k * size - most - MARGIN, places, weights)
+        for c in range(count):
+            read, to = whole[c], out[c, here]
+            for n in range(size):
+                j = np.uint64(places[n] - 2)
+                total = weights[0, n] * read[j]
+                for i in range(1, 6):
+                    total += weights[i, n] * read[j + np.uint64(i)]
+                to[n] = total
+    for c in range(count):
+        signal[c] = down(out[c], near_taps, far_taps, down_near[c], down_far[c], waiting[c])
+    if mono:
+        for sides in (signal, line, up_near, up_far, waiting, down_near, down_far):
+            sides[1] = sides[0]
