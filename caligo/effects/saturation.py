@@ -39,9 +39,9 @@ def _soft(driven: np.ndarray, out: np.ndarray) -> None:
     Its antiderivative is the root, so the mean is ``(a + b) / (root a + root b)``. `driven` is
     ``[samples + 1]``, `out` ``[samples]``.
     """
-    roots = np.empty(len(driven))
+    roots = np.empty(len(driven), np.float32)
     for n in range(len(driven)):
-        roots[n] = math.sqrt(1.0 + driven[n] * driven[n])
+        roots[n] = np.sqrt(np.float32(1.0) + driven[n] * driven[n])
     for n in range(len(out)):
         out[n] = (driven[n] + driven[n + 1]) / (roots[n] + roots[n + 1])
 
@@ -56,7 +56,7 @@ def _area(x: float) -> float:
 def _hard(driven: np.ndarray, out: np.ndarray) -> None:
     """The mean of a wave that is cut off at 1, as `_soft`."""
     for n in range(len(out)):
-        a, b = driven[n], driven[n + 1]
+        a, b = float(driven[n]), float(driven[n + 1])
         if abs(b - a) < 1e-4:
             out[n] = min(1.0, max(-1.0, 0.5 * (a + b)))
         else:
@@ -117,18 +117,21 @@ def _run(
         ``[4]``.
     """
     size = 4 * TICK
-    driven, bent, ahead = np.empty(size + 1), np.empty(size), np.empty(size)
+    driven, bent = np.empty(size + 1, np.float32), np.empty(size, np.float32)
+    ahead = np.empty(size, np.float32)
     hard = curve == HARD
     for k in range(len(drive) - 1):
         tick = wave[k * size : (k + 1) * size]
         ahead[:] = tick
         if curve == TAPE:
             kept[2] = _emphasize(ahead, share, kept[2])
-        factor, factor_step = drive[k], (drive[k + 1] - drive[k]) / size
-        shift, shift_step = offset[k], (offset[k + 1] - offset[k]) / size
+        factor, factor_step = drive[k], np.float32((drive[k + 1] - drive[k]) / size)
+        shift, shift_step = offset[k], np.float32((offset[k + 1] - offset[k]) / size)
+        first, lean = np.float32(factor), np.float32(shift)
         driven[0] = kept[0]
         for n in range(size):
-            driven[n + 1] = (factor + n * factor_step) * ahead[n] + shift + n * shift_step
+            x = np.float32(n)
+            driven[n + 1] = (first + x * factor_step) * ahead[n] + lean + x * shift_step
         kept[0] = driven[size]
         if hard:
             _hard(driven, bent)
@@ -136,11 +139,13 @@ def _run(
             _soft(driven, bent)
         # What the curve makes of silence is taken away again.
         rest = _curve(shift, hard)
-        rest_step = (_curve(offset[k + 1], hard) - rest) / size
+        rest_step = np.float32((_curve(offset[k + 1], hard) - rest) / size)
         made = _made_up(factor, hard)
-        made_step = (_made_up(drive[k + 1], hard) - made) / size
+        made_step = np.float32((_made_up(drive[k + 1], hard) - made) / size)
+        made32, rest32 = np.float32(made), np.float32(rest)
         for n in range(size):
-            bent[n] = (made + n * made_step) * (bent[n] - rest - n * rest_step)
+            x = np.float32(n)
+            bent[n] = (made32 + x * made_step) * (bent[n] - rest32 - x * rest_step)
         if curve == TAPE:
             kept[3] = _restore(bent, share, kept[3])
         for i in range(2, 4):

@@ -16,6 +16,7 @@ from numba import njit
 from caligo.catalogue import Module, Moves, Parameter, Scale, register
 from caligo.movement.block import Block
 from caligo.movement.chance import combine, unit
+from caligo.movement.notes import Floats
 from caligo.processing import shared
 from caligo.processing.effect import Effect
 from caligo.processing.processor import Signal, State
@@ -124,50 +125,69 @@ class SpectralBlur(Effect):
         blur, threshold, mix = (
             self.trajectory(key).values(block.moments)[0] for key in ("blur", "threshold", "mix")
         )
-        state, hop = self.state, self._hop
-        wet = np.empty_like(signal)
-        at, done = block.span.first * TICK, 0
-        while done < signal.shape[1]:
-            inside = (at + done) % hop
-            count = min(hop - inside, signal.shape[1] - done)
-            wet[:, done : done + count] = state["made"][:, inside : inside + count]
-            start = self._size - hop + inside
-            state["line"][:, start : start + count] = signal[:, done : done + count]
-            done += count
-            if inside + count == hop:
-                tick = done // TICK
-                frame = (at + done) // hop
-                heard = max(hop / self.rate, frame * hop / self.rate - block.heard_from)
-                self._next(frame, heard, float(blur[tick]), float(threshold[tick]))
+        state, hop, size = self.state, self._hop, self._size
+        at = block.span.first * TICK
+        # What came of the hop that is under way, and before it as much as a frame looks back.
+        begun = at % hop
+        line = np.concatenate([state["line"][:, : size - hop + begun], signal], axis=1)
+        frames = (begun + signal.shape[1]) // hop
+        made = np.zeros((2, frames * hop + max(size, hop + begun)), np.float32)
+        made[:, :size] = state["made"]
+        if frames:
+            ends = (np.arange(1, frames + 1) * hop - begun) // TICK
+            first = at // hop + 1
+            heard = (first + np.arange(frames)) * hop / self.rate - block.heard_from
+            waves = self._frames(
+                line, first, np.maximum(hop / self.rate, heard), blur[ends], threshold[ends]
+            )
+            for frame, wave in enumerate(waves, start=1):
+                made[:, frame * hop : frame * hop + size] += wave
+        wet = made[:, begun : begun + signal.shape[1]]
+        if not np.isfinite(made).all():
+            self.reset()
+            wet = np.zeros_like(signal)
+        else:
+            state["made"][:] = made[:, frames * hop : frames * hop + size]
+            rest = line[:, frames * hop :]
+            state["line"][:, : rest.shape[1]] = rest
         self._direct.held = state["direct"]
         self._direct.process(signal)
         state["direct"] = self._direct.held
-        crossfade(signal[None], wet[None], mix[None] / 100.0)
+        crossfade(signal[None], np.ascontiguousarray(wet)[None], mix[None] / 100.0)
 
-    def _next(self, frame: int, heard: float, blur: float, threshold: float) -> None:
-        """A hop is whole: take the frame apart, blur it and add it to what comes out.
+    def _frames(
+        self, line: Signal, first: int, heard: Floats, blur: Floats, threshold: Floats
+    ) -> Signal:
+        """The waves of hops that are whole ``[frames, 2, size]``, to be added up a hop apart.
 
-        What has been heard for `heard` seconds only, see `Block.heard_from`, has brought no more
-        than a share of its power into the mean.
+        Parameters
+        ----------
+        line
+            What came ``[2, samples]``; the frames, of which the `first`-th of the cue is the
+            first, begin at its start and a hop apart.
+        heard
+            Seconds that have been heard at each, see `Block.heard_from`: a mean of less has
+            brought no more than a share of its power.
+        blur, threshold
+            At each frame's end ``[frames]``.
         """
-        state, hop = self.state, self._hop
-        spectrum = scipy.fft.rfft(state["line"] * self._window, axis=1)
-        share = 1.0 - math.exp(-hop / (blur * self.rate))
-        chance = min(1.0, max(0.0, math.log(blur / SHORTEST) / math.log(OWN_PHASE / SHORTEST)))
+        windows = np.lib.stride_tricks.sliding_window_view(line, self._size, axis=1)
+        windows = windows[:, :: self._hop].swapaxes(0, 1)[: len(blur)]
+        spectra = scipy.fft.rfft(windows * self._window, axis=2)
+        chance = np.log(blur / SHORTEST) / math.log(OWN_PHASE / SHORTEST)
+        chance = np.clip(chance, 0.0, 1.0)
         # A full-scale sine's line is a quarter of the frame high, by Hann's window.
-        least = 10.0 ** (threshold / 20.0) * 0.25 * self._size if threshold > BOTTOM else 0.0
-        _blur(spectrum, state["powers"], share, chance, least, np.uint64(combine(SEED, frame)))
-        alike = float(np.sinc(chance)) ** 2
-        gain = 1.0 / math.sqrt(alike + (1.0 - alike) * LOSS) / 1.5
-        gain /= math.sqrt(1.0 - math.exp(-heard / blur))
-        wave = scipy.fft.irfft(spectrum, axis=1) * (self._window * np.float32(gain))
-        made = state["made"]
-        made[:, :-hop] = made[:, hop:]
-        made[:, -hop:] = 0.0
-        made += wave
-        state["line"][:, :-hop] = state["line"][:, hop:]
-        if not np.isfinite(made).all():
-            self.reset()
+        least = np.where(threshold > BOTTOM, 10.0 ** (threshold / 20.0) * 0.25 * self._size, 0.0)
+        share = 1.0 - np.exp(-self._hop / (blur * self.rate))
+        for i, spectrum in enumerate(spectra):
+            seed = np.uint64(combine(SEED, first + i))
+            _blur(spectrum, self.state["powers"], share[i], chance[i], least[i], seed)
+        alike = np.sinc(chance) ** 2
+        made_up = 1.0 / np.sqrt(alike + (1.0 - alike) * LOSS) / 1.5
+        made_up /= np.sqrt(1.0 - np.exp(-heard / blur))
+        shapes = (self._window * made_up.astype(np.float32)[:, None])[:, None]
+        waves: Signal = scipy.fft.irfft(spectra, axis=2) * shapes
+        return waves
 
     def tail(self) -> float:
         """See `Processor.tail`."""

@@ -17,7 +17,7 @@ from caligo.processing.corner import (
 )
 from caligo.processing.filter import Filter, States
 from caligo.processing.processor import Signal
-from caligo.signal.sections import run_side_by_side
+from caligo.signal.sections import run_three_side_by_side
 from caligo.signal.state_variable import corner_gain
 
 VOWELS = ("ee", "eh", "ah", "aw", "oo")
@@ -119,7 +119,7 @@ class Vowel(Filter):
         level = between(LEVELS, values["vowel"]) + SLOPE * (formants - formants[:, :1]) + LOUD
         # Neighbours in opposite phase, as in a tract: no hole between them (Klatt 1980).
         turned = np.array([1.0, -1.0, 1.0])[None, :, None]
-        run_side_by_side(
+        run_three_side_by_side(
             signal,
             corner_gain(hertz, self.rate),
             np.ascontiguousarray(bandwidth / hertz),

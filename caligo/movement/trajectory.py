@@ -197,7 +197,8 @@ class Trajectory:
         """
         rows = 1 if self.shared else len(moments.notes)
         if not self.moved:
-            return self._at_rest((rows, len(moments.times)))
+            known = self._resting.get((rows, len(moments.times)))
+            return self._at_rest((rows, len(moments.times))) if known is None else known
         octaves = self.parameter.scale is Scale.LOGARITHMIC
         # What is nothing stays nothing, however many octaves it is moved.
         nothing = octaves and self.base <= 0.0 and self.course is None

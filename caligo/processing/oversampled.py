@@ -28,13 +28,13 @@ def mix_bent(tick: np.ndarray, direct: float, bent: np.ndarray, mix: float, to_m
     is the value ahead of the tick. `mix` and `to_mix` are the share at its beginning and end.
     """
     size = len(tick)
-    step = (to_mix - mix) / size
-    halfway = np.empty(size)
-    halfway[0] = 0.5 * (tick[0] + direct)
+    half, share, step = np.float32(0.5), np.float32(mix), np.float32((to_mix - mix) / size)
+    halfway = np.empty(size, np.float32)
+    halfway[0] = half * (tick[0] + np.float32(direct))
     for n in range(1, size):
-        halfway[n] = 0.5 * (tick[n] + tick[n - 1])
+        halfway[n] = half * (tick[n] + tick[n - 1])
     for n in range(size):
-        tick[n] = halfway[n] + (mix + n * step) * (bent[n] - halfway[n])
+        tick[n] = halfway[n] + (share + np.float32(n) * step) * (bent[n] - halfway[n])
 
 
 class Oversampled(Effect):

@@ -12,6 +12,7 @@ import math
 import numpy as np
 from numba import njit
 
+from caligo.signal.exponential import exp2_of, log2_of
 from caligo.signal.ticks import TICK
 
 SILENCE = 1e-7
@@ -22,7 +23,10 @@ DEEPEST, SOFT = -84.0, -66.0
 """Levels in dB under which nothing is lifted any more, and from which on it is in full."""
 LARGEST_LIFT = 40.0
 """Decibels under a floor that count at most."""
-TO_DECIBELS = 20.0 / math.log(10.0)
+OCTAVE = 20.0 * math.log10(2.0)
+"""Decibels of a factor of two."""
+SHARPEST = 1e-9
+"""The least knee in dB: none at all would be a division by zero."""
 
 
 @njit(cache=True, nogil=True)
@@ -35,19 +39,19 @@ def over(level: float, threshold: float, slope: float, knee: float) -> float:
     7.5
     """
     above = level - threshold
-    if 2.0 * above < -knee:
-        return 0.0
-    if 2.0 * above <= knee and knee > 0.0:
-        return slope * (above + 0.5 * knee) ** 2 / (2.0 * knee)
-    return slope * above
+    within = min(max(above + 0.5 * knee, 0.0), knee)
+    beyond = max(above - 0.5 * knee, 0.0)
+    return slope * (within * within / (2.0 * max(knee, SHARPEST)) + beyond)
 
 
 @njit(cache=True, nogil=True)
 def followed_peaks(signal: np.ndarray, out: np.ndarray) -> None:
     """The louder side's level in dB of `signal` ``[2, samples]`` into `out` ``[samples]``."""
     for n in range(len(out)):
-        peak = max(abs(signal[0, n]), abs(signal[1, n]))
-        out[n] = TO_DECIBELS * math.log(max(peak, SILENCE))
+        out[n] = max(abs(signal[0, n]), abs(signal[1, n]), SILENCE)
+    log2_of(out)
+    for n in range(len(out)):
+        out[n] *= OCTAVE
 
 
 @njit(cache=True, nogil=True)
@@ -84,15 +88,19 @@ def turned_down(signal: np.ndarray, taken: np.ndarray, made: np.ndarray, mix: np
     `made` are decibels given back and `mix` the share of what is changed, at every tick
     ``[ticks + 1]``.
     """
+    gain = np.empty(TICK)
     for k in range(len(mix) - 1):
         g, g_step = made[k], (made[k + 1] - made[k]) / TICK
         m, m_step = mix[k], (mix[k + 1] - mix[k]) / TICK
+        here = slice(k * TICK, (k + 1) * TICK)
+        away, left, right = taken[here], signal[0, here], signal[1, here]
         for n in range(TICK):
-            i = k * TICK + n
-            gain = math.exp((g + n * g_step - taken[i]) / TO_DECIBELS)
-            factor = np.float32(1.0 + (m + n * m_step) * (gain - 1.0))
-            signal[0, i] *= factor
-            signal[1, i] *= factor
+            gain[n] = (g + n * g_step - away[n]) / OCTAVE
+        exp2_of(gain)
+        for n in range(TICK):
+            factor = np.float32(1.0 + (m + n * m_step) * (gain[n] - 1.0))
+            left[n] *= factor
+            right[n] *= factor
 
 
 @njit(cache=True, nogil=True)
@@ -108,13 +116,14 @@ def compress(
     `threshold` and `knee` in dB and `slope` at every tick ``[ticks + 1]``.
     """
     for k in range(len(threshold) - 1):
+        here = slice(k * TICK, (k + 1) * TICK)
+        heard, away = level[here], taken[here]
         for n in range(TICK):
             way = n / TICK
             t = threshold[k] + way * (threshold[k + 1] - threshold[k])
             s = slope[k] + way * (slope[k + 1] - slope[k])
             w = knee[k] + way * (knee[k + 1] - knee[k])
-            i = k * TICK + n
-            taken[i] = over(level[i], t, s, w)
+            away[n] = over(heard[n], t, s, w)
 
 
 @njit(cache=True, nogil=True)
@@ -125,11 +134,12 @@ def lift(level: np.ndarray, floor: np.ndarray, slope: np.ndarray, given: np.ndar
     `floor` in dB and `slope` at every tick ``[ticks + 1]``.
     """
     for k in range(len(floor) - 1):
+        here = slice(k * TICK, (k + 1) * TICK)
+        heard, more = level[here], given[here]
         for n in range(TICK):
             way = n / TICK
             f = floor[k] + way * (floor[k + 1] - floor[k])
             s = slope[k] + way * (slope[k + 1] - slope[k])
-            i = k * TICK + n
-            most = s * min(LARGEST_LIFT, max(0.0, f - level[i]))
-            fading = (level[i] - DEEPEST) / (SOFT - DEEPEST)
-            given[i] = most * min(1.0, max(0.0, fading))
+            most = s * min(LARGEST_LIFT, max(0.0, f - heard[n]))
+            fading = (heard[n] - DEEPEST) / (SOFT - DEEPEST)
+            more[n] = most * min(1.0, max(0.0, fading))

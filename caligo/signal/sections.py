@@ -54,7 +54,7 @@ def _run_section(
 
 
 @njit(cache=True, nogil=True, fastmath=CONTRACT)
-def _add_bandpass(
+def _add_three(
     x: np.ndarray,
     total: np.ndarray,
     g: np.ndarray,
@@ -62,26 +62,37 @@ def _add_bandpass(
     gain: np.ndarray,
     state: np.ndarray,
 ) -> None:
-    """Add a band-pass of `x` to `total` ``[2 channels, TICK]``; `state` ``[2 channels, 2]``.
+    """Add three band-passes of `x` to `total` ``[2 channels, TICK]``; `state` ``[3, 2, 2]``.
 
-    `g`, `d` and `gain` ``[2]`` hold the corner's ``tan(pi f / rate)``, ``1 / Q`` and the peak's
-    factor at the tick's beginning and end.
+    All go in one loop, so that the processor overlaps them. `g`, `d` and `gain` ``[3, 2]`` hold the
+    corners' ``tan(pi f / rate)``, ``1 / Q`` and the peaks' factors at the tick's beginning and end.
     """
-    g_now, g_step = g[0], (g[1] - g[0]) / TICK
-    d_now, d_step = d[0], (d[1] - d[0]) / TICK
-    a, a_step = gain[0], (gain[1] - gain[0]) / TICK
-    l1, l2, r1, r2 = state[0, 0], state[0, 1], state[1, 0], state[1, 1]
+    g0, g1, g2 = g[0, 0], g[1, 0], g[2, 0]
+    d0, d1, d2 = d[0, 0], d[1, 0], d[2, 0]
+    a0, a1, a2 = gain[0, 0], gain[1, 0], gain[2, 0]
+    turns = (g[:, 1] - g[:, 0]) / TICK
+    wider = (d[:, 1] - d[:, 0]) / TICK
+    grown = (gain[:, 1] - gain[:, 0]) / TICK
+    l0, m0, r0, s0 = state[0, 0, 0], state[0, 0, 1], state[0, 1, 0], state[0, 1, 1]
+    l1, m1, r1, s1 = state[1, 0, 0], state[1, 0, 1], state[1, 1, 0], state[1, 1, 1]
+    l2, m2, r2, s2 = state[2, 0, 0], state[2, 0, 1], state[2, 1, 0], state[2, 1, 1]
     for n in range(TICK):
-        shared = coefficients(g_now, d_now)
-        peak = a * d_now
-        band, _, l1, l2 = step(x[0, n], l1, l2, shared)
-        total[0, n] += peak * band
-        band, _, r1, r2 = step(x[1, n], r1, r2, shared)
-        total[1, n] += peak * band
-        g_now += g_step
-        d_now += d_step
-        a += a_step
-    state[0, 0], state[0, 1], state[1, 0], state[1, 1] = l1, l2, r1, r2
+        left, right = x[0, n], x[1, n]
+        first, second, third = coefficients(g0, d0), coefficients(g1, d1), coefficients(g2, d2)
+        one, _, l0, m0 = step(left, l0, m0, first)
+        two, _, l1, m1 = step(left, l1, m1, second)
+        three, _, l2, m2 = step(left, l2, m2, third)
+        total[0, n] += a0 * d0 * one + a1 * d1 * two + a2 * d2 * three
+        one, _, r0, s0 = step(right, r0, s0, first)
+        two, _, r1, s1 = step(right, r1, s1, second)
+        three, _, r2, s2 = step(right, r2, s2, third)
+        total[1, n] += a0 * d0 * one + a1 * d1 * two + a2 * d2 * three
+        g0, g1, g2 = g0 + turns[0], g1 + turns[1], g2 + turns[2]
+        d0, d1, d2 = d0 + wider[0], d1 + wider[1], d2 + wider[2]
+        a0, a1, a2 = a0 + grown[0], a1 + grown[1], a2 + grown[2]
+    state[0, 0, 0], state[0, 0, 1], state[0, 1, 0], state[0, 1, 1] = l0, m0, r0, s0
+    state[1, 0, 0], state[1, 0, 1], state[1, 1, 0], state[1, 1, 1] = l1, m1, r1, s1
+    state[2, 0, 0], state[2, 0, 1], state[2, 1, 0], state[2, 1, 1] = l2, m2, r2, s2
 
 
 @njit(cache=True, nogil=True)
@@ -137,7 +148,7 @@ def run_sections(
 
 
 @njit(cache=True, nogil=True)
-def run_side_by_side(
+def run_three_side_by_side(
     signal: np.ndarray,
     corner: np.ndarray,
     damping: np.ndarray,
@@ -145,19 +156,19 @@ def run_side_by_side(
     mix: np.ndarray,
     state: np.ndarray,
 ) -> None:
-    """Replace `signal` ``[voices, 2, samples]`` by the sum of band-passes, in place.
+    """Replace `signal` ``[voices, 2, samples]`` by the sum of three band-passes, in place.
 
     Parameters
     ----------
     corner, damping, gain
         ``tan(pi f / rate)``, ``1 / Q`` and the peak's factor of each section at every tick
-        ``[voices, sections, ticks + 1]``.
+        ``[voices, 3, ticks + 1]``.
     mix
         Share of the filtered signal at every tick ``[voices, ticks + 1]``.
     state
-        Integrators ``[voices, sections, 2 channels, 2]``; carried on.
+        Integrators ``[voices, 3, 2 channels, 2]``; carried on.
     """
-    voices, sections, ends = corner.shape
+    voices, _, ends = corner.shape
     total = np.empty((2, TICK))
     for v in range(voices):
         for k in range(ends - 1):
@@ -165,15 +176,14 @@ def run_side_by_side(
             if is_silent(heard[0]) and is_silent(heard[1]) and not state[v].any():
                 continue
             total[:] = 0.0
-            for s in range(sections):
-                _add_bandpass(
-                    heard,
-                    total,
-                    corner[v, s, k : k + 2],
-                    damping[v, s, k : k + 2],
-                    gain[v, s, k : k + 2],
-                    state[v, s],
-                )
+            _add_three(
+                heard,
+                total,
+                corner[v, :, k : k + 2],
+                damping[v, :, k : k + 2],
+                gain[v, :, k : k + 2],
+                state[v],
+            )
             if not settled(state[v]):
                 state[v] = 0.0
                 total[:] = 0.0
