@@ -3,9 +3,11 @@
 from __future__ import annotations
 
 from demo.build import (
+    SPACE,
     Document,
     acts,
     beats,
+    bus,
     by_name,
     hold,
     layer,
@@ -212,7 +214,13 @@ def lamp_hum() -> Document:
                 params={"level": 2, "key_low": 46},
             ),
         ],
-        "buses": [nave(3.6, size=70, damping=5200, low_cut=180)],
+        "buses": [
+            bus("nave", "Nave",
+                part("walls", "reflections", size=7.5, distance=70, walls=70, damping=5_200,
+                     mix=45),
+                part("reverb", "reverb", decay=3.6, level=SPACE, size=70, damping=5_200,
+                     low_cut=180)),
+        ],
         "modulators": [
             mover("flicker", "Flicker", "random", seed=14, period=seconds(0.9), roughness=60),
             mover("spark", "Spark", "random", per_note=True, seed=15, period=seconds(2.3),

@@ -96,7 +96,8 @@ def meridian() -> Document:
     return {
         "schema": 6,
         "name": "Meridian",
-        "notes": "A driven ladder under a slow hand; tape, phaser and ensemble make it wide.",
+        "notes": "A driven ladder under a slow hand; tape, phaser and ensemble make it wide, and a "
+                 "plate answers.",
         "tags": ["warm", "wide", "analogue"],
         "seed": 88,
         "layers": [
@@ -128,7 +129,8 @@ def meridian() -> Document:
                 params={"level": -4, "octave": 1},
             ),
         ],
-        "buses": [nave(8.0, size=140, damping=5200, low_cut=160)],
+        "buses": [bus("nave", "Nave", part("plate", "plate", decay=8.0, size=140, damping=5_200,
+                                           low_cut=160, level=SPACE))],
         "master": {"effects": [
             part("apart", "micro_delay", left=0, right=11, mix=22),
             part("tone", "equalizer", shape1="low_cut", frequency1=32, shape2="bell",

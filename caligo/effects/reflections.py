@@ -1,0 +1,331 @@
+"""Early reflections: what the walls of a room give back first, apart from any reverb.
+
+Source: J. Allen and D. Berkley, "Image method for efficiently simulating small-room acoustics"
+(JASA 1979): each wall is a mirror, and each mirror image of the source is heard after its own
+distance, weaker by that distance and by every wall on its way.
+"""
+
+from __future__ import annotations
+
+import itertools
+import math
+
+import numpy as np
+from numba import njit
+from numpy.typing import NDArray
+
+from caligo.catalogue import Module, Moves, Parameter, Scale, register
+from caligo.movement.block import Block
+from caligo.processing import shared
+from caligo.processing.effect import Effect
+from caligo.processing.processor import Signal, State
+from caligo.signal.decibels import gain
+from caligo.signal.delay_line import add_tap, ring_size
+from caligo.signal.diffuser import diffuse
+from caligo.signal.interpolation import lagrange
+from caligo.signal.smoothing import one_pole_at
+from caligo.signal.state_variable import DEAD
+from caligo.signal.ticks import TICK
+
+SOUND = 343.0
+"""Metres a second, in dry air at 20 degrees."""
+PROPORTIONS = np.array([1.26 / 1.59, 1.0, 1.0 / 1.59])
+"""Width, length and height of the room as shares of its length, whose lowest resonances lie evenly
+(R. Bolt, "Note on normal frequency statistics for rectangular rooms", JASA 1946; from memory)."""
+SMALLEST, LARGEST = 2.0, 60.0
+ORDERS = 2
+"""Walls on a way at most."""
+IMAGES = np.array(
+    [
+        image
+        for image in itertools.product(range(-ORDERS, ORDERS + 1), repeat=3)
+        if 1 <= sum(abs(x) for x in image) <= ORDERS
+    ]
+)
+"""How many rooms away each mirror image lies, along width, length and height ``[images, 3]``."""
+SOURCE, LISTENER = np.array([0.47, 0.88, 0.41]), np.array([0.5, 0.88, 0.36])
+"""Where both are, as shares of width, length and height; the source is moved along the length."""
+FARTHEST = 0.76
+"""The share of the length by which they are apart at most."""
+APART = 0.16
+"""Metres between the ears for each metre of the room's width, at a width of 100 %."""
+DIFFUSER_SECONDS = np.array([[0.0031, 0.0053], [0.0034, 0.0049]])
+DIFFUSION = 0.62
+NEAREST = 2.0
+"""Samples that a reflection comes after the direct sound at least."""
+
+
+@njit(cache=True, nogil=True)
+def ways(
+    images: np.ndarray,
+    proportions: np.ndarray,
+    source: np.ndarray,
+    listener: np.ndarray,
+    size: float,
+    distance: float,
+    walls: float,
+    apart: float,
+    seconds: np.ndarray,
+    gains: np.ndarray,
+) -> None:
+    """When each image is heard at either ear after the direct sound, and how strongly.
+
+    Parameters
+    ----------
+    size
+        Length of the room in metres.
+    distance, walls, apart
+        How far the source is, the share of the amplitude that a wall gives back, and metres
+        between the ears for each metre of the room's width.
+    seconds, gains
+        Receive both ``[2, images]``. All gains together have the energy of one.
+    """
+    room = proportions * size
+    ears = listener * room
+    nearest = np.empty(2)
+    total = 0.0
+    for c in range(2):
+        ear = ears[0] + (c - 0.5) * apart * room[0]
+        for i in range(-1, len(images)):
+            far = 0.0
+            bounces = 0
+            for axis in range(3):
+                share = source[axis] - (distance if axis == 1 else 0.0)
+                m = images[i, axis] if i >= 0 else 0
+                bounces += abs(m)
+                # Allen and Berkley, eq. 6: rooms an odd way off are mirrored.
+                place = (m + (share if m % 2 == 0 else 1.0 - share)) * room[axis]
+                away = place - (ear if axis == 0 else ears[axis])
+                far += away * away
+            far = math.sqrt(far)
+            if i < 0:
+                nearest[c] = far
+            else:
+                seconds[c, i] = (far - nearest[c]) / SOUND
+                gains[c, i] = walls**bounces * nearest[c] / far
+                total += 0.5 * gains[c, i] * gains[c, i]
+    scale = 1.0 / math.sqrt(max(total, 1e-12))
+    for c in range(2):
+        for i in range(len(images)):
+            gains[c, i] *= scale
+
+
+@njit(cache=True, nogil=True)
+def _add_still(
+    lines: np.ndarray, side: int, at: int, away: float, gain: float, out: np.ndarray, row: int
+) -> None:
+    """Add a tick of a side's ring, `away` samples ago, to a row of `out` ``[walls, TICK]``.
+
+    A tap that stands still is four products a sample, whose weights `lagrange` gives.
+    """
+    size = lines.shape[1]
+    whole = int(away)
+    start = (at - whole - 2) & (size - 1)
+    f, g, none = np.float32(away - whole), np.float32(gain), np.float32(0.0)
+    a, b = lagrange(g, none, none, none, f), lagrange(none, g, none, none, f)
+    c, d = lagrange(none, none, g, none, f), lagrange(none, none, none, g, f)
+    source, to = np.uint64(side), np.uint64(row)
+    if start + TICK + 3 <= size:
+        # Unsigned numbers keep the loop's reading in one direction, so that it becomes vectors.
+        for n in range(np.uint64(TICK)):
+            i = np.uint64(start) + n
+            near = a * lines[source, i + np.uint64(3)] + b * lines[source, i + np.uint64(2)]
+            out[to, n] += near + (c * lines[source, i + np.uint64(1)] + d * lines[source, i])
+        return
+    mask = size - 1
+    for n in range(TICK):
+        i = start + n
+        near = a * lines[side, (i + 3) & mask] + b * lines[side, (i + 2) & mask]
+        out[row, n] += near + (c * lines[side, (i + 1) & mask] + d * lines[side, i & mask])
+
+
+@njit(cache=True, nogil=True)
+def _run(
+    signal: np.ndarray,
+    lines: np.ndarray,
+    smear: np.ndarray,
+    dark: np.ndarray,
+    at: int,
+    rate: float,
+    images: np.ndarray,
+    proportions: np.ndarray,
+    source: np.ndarray,
+    listener: np.ndarray,
+    size: np.ndarray,
+    distance: np.ndarray,
+    walls: np.ndarray,
+    apart: np.ndarray,
+    damping: np.ndarray,
+    sharp: np.ndarray,
+    smeared: np.ndarray,
+    diffusers: np.ndarray,
+    wet: np.ndarray,
+    direct: np.ndarray,
+) -> None:
+    """Give `signal` ``[2, samples]`` its reflections, in place; `at` is its first sample's index.
+
+    Parameters
+    ----------
+    lines, smear
+        Rings of what came in ``[2, size]``, and of the diffusers ``[2, 2, size]``.
+    dark
+        The low-passes of ways with one wall and with two ``[2 sides, 2]``; carried on.
+    size, distance, walls, apart, damping
+        See `ways`, and the one-pole share of each wall, at every tick ``[ticks + 1]``.
+    sharp, smeared, wet, direct
+        The gains of reflections as they are and of diffused ones, of both together and of the
+        direct signal, at every tick.
+    diffusers
+        Seconds of the diffusers ``[2, 2]``.
+    """
+    count = len(images)
+    seconds, gains = np.empty((2, count)), np.empty((2, count))
+    to_seconds, to_gains = np.empty((2, count)), np.empty((2, count))
+    bounced, one = np.empty((ORDERS, TICK), np.float32), np.empty(TICK, np.float32)
+    mask = lines.shape[1] - 1
+    ways(images, proportions, source, listener, size[0], distance[0], walls[0], apart[0],
+         seconds, gains)  # fmt: skip
+    for k in range(len(wet) - 1):
+        here = at + k * TICK
+        tick = signal[:, k * TICK : (k + 1) * TICK]
+        still = (
+            size[k] == size[k + 1] and distance[k] == distance[k + 1]
+            and walls[k] == walls[k + 1] and apart[k] == apart[k + 1]
+        )  # fmt: skip
+        if not still:
+            ways(images, proportions, source, listener, size[k + 1], distance[k + 1],
+                 walls[k + 1], apart[k + 1], to_seconds, to_gains)  # fmt: skip
+        else:
+            to_seconds[:], to_gains[:] = seconds, gains
+        for c in range(2):
+            for n in range(TICK):
+                lines[c, (here & mask) + n] = tick[c, n]
+        for c in range(2):
+            bounced[:] = np.float32(0.0)
+            for i in range(count):
+                walls_passed = abs(images[i, 0]) + abs(images[i, 1]) + abs(images[i, 2])
+                # What is mirrored from left to right comes from the other side.
+                side = c if images[i, 0] % 2 == 0 else 1 - c
+                away = max(NEAREST, seconds[c, i] * rate)
+                end = max(NEAREST, to_seconds[c, i] * rate)
+                first, last = gains[c, i], to_gains[c, i]
+                if still:
+                    _add_still(lines, side, here, away, first, bounced, walls_passed - 1)
+                    continue
+                one[:] = np.float32(0.0)
+                add_tap(lines[side], here, away, (end - away) / TICK, 1.0, one)
+                for n in range(TICK):
+                    share = np.float32(first + n * (last - first) / TICK)
+                    bounced[walls_passed - 1, n] += share * one[n]
+            low, lower = dark[c, 0], dark[c, 1]
+            share = damping[k] if len(damping) > 1 else damping[0]
+            share_step = (damping[k + 1] - share) / TICK if len(damping) > 1 else 0.0
+            for n in range(TICK):
+                lower += share * (bounced[1, n] - lower)
+                low += share * (bounced[0, n] + lower - low)
+                bounced[0, n] = low
+                share += share_step
+            dark[c, 0] = low if abs(low) > DEAD else 0.0
+            dark[c, 1] = lower if abs(lower) > DEAD else 0.0
+            # What is smeared comes beside what is not, in equal power.
+            one[:] = bounced[0]
+            for d in range(2):
+                length = int(diffusers[c, d] * rate)
+                diffuse(one, smear[c, d], here, length, length, DIFFUSION)
+            plain, plain_step = sharp[k], (sharp[k + 1] - sharp[k]) / TICK
+            soft, soft_step = smeared[k], (smeared[k + 1] - smeared[k]) / TICK
+            for n in range(TICK):
+                bounced[0, n] = (plain + n * plain_step) * bounced[0, n] + (
+                    (soft + n * soft_step) * one[n]
+                )
+            heard, heard_step = wet[k], (wet[k + 1] - wet[k]) / TICK
+            dry, dry_step = direct[k], (direct[k + 1] - direct[k]) / TICK
+            for n in range(TICK):
+                tick[c, n] = (dry + n * dry_step) * tick[c, n] + (
+                    (heard + n * heard_step) * bounced[0, n]
+                )
+        seconds, to_seconds = to_seconds, seconds
+        gains, to_gains = to_gains, gains
+    if not math.isfinite(dark.sum()):
+        lines[:] = 0.0
+        smear[:] = 0.0
+        dark[:] = 0.0
+        signal[:] = 0.0
+
+
+@register(
+    Module(
+        family="effect",
+        kind="reflections",
+        name="Early reflections",
+        help="What the walls of a room answer first: place and size, without a tail.",
+        category="Space",
+        parameters=(
+            Parameter("size", "Size", "Length of the room; the rest goes with it.", unit="m",
+                      low=SMALLEST, high=LARGEST, default=14.0, scale=Scale.LOGARITHMIC,
+                      moves=Moves.SHARED, group="Room"),
+            shared.share("distance", "Distance", "How far the sound is, of the room's length.",
+                         55.0, low=5.0, group="Room"),
+            shared.share("walls", "Walls", "How much a wall gives back: cloth little, stone much.",
+                         80.0, low=10.0, group="Room"),
+            shared.hertz("damping", "Damping", "Each wall swallows what lies above.", 9_000.0,
+                         low=500.0, group="Tone"),
+            shared.share("diffusion", "Diffusion", "How far each answer is smeared.", 40.0,
+                         group="Tone"),
+            shared.share("width", "Width", "How far the ears are apart.", 100.0, high=200.0,
+                         group="Output"),
+            shared.level("level", "Level", "Of the reflections, whatever the room.", 0.0, low=-36.0,
+                         high=12.0, group="Output"),
+            shared.mix("Reflections against the direct signal.", 35.0),
+        ),
+    )
+)  # fmt: skip
+class Reflections(Effect):
+    """Twenty-four mirror images of either side, read from a line."""
+
+    def initial_state(self) -> State:
+        """See `Effect.initial_state`."""
+        longest = (ORDERS + 1) * float(np.linalg.norm(PROPORTIONS)) * LARGEST / SOUND
+        smear = ring_size(float(DIFFUSER_SECONDS.max()) * self.rate)
+        return {
+            "lines": np.zeros((2, ring_size(longest * self.rate)), np.float32),
+            "smear": np.zeros((2, 2, smear), np.float32),
+            "dark": np.zeros((2, 2)),
+        }
+
+    def process_stereo(self, block: Block, signal: Signal, side: Signal | None) -> None:
+        """See `Effect.process_stereo`."""
+        keys = ("size", "distance", "walls", "width", "diffusion", "level", "mix")
+        value: dict[str, NDArray[np.float64]] = {
+            key: self.trajectory(key).values(block.moments)[0] for key in keys
+        }
+        smeared = 0.5 * math.pi * value["diffusion"] / 100.0
+        damping = self.trajectory("damping").compact(block.moments)[0]
+        _run(
+            signal,
+            self.state["lines"],
+            self.state["smear"],
+            self.state["dark"],
+            block.span.first * TICK,
+            float(self.rate),
+            IMAGES,
+            PROPORTIONS,
+            SOURCE,
+            LISTENER,
+            value["size"],
+            FARTHEST * value["distance"] / 100.0,
+            value["walls"] / 100.0,
+            APART * value["width"] / 100.0,
+            one_pole_at(damping, self.rate),
+            np.cos(smeared),
+            np.sin(smeared),
+            DIFFUSER_SECONDS,
+            gain(value["level"]) * value["mix"] / 100.0,
+            1.0 - value["mix"] / 100.0,
+        )
+
+    def tail(self) -> float:
+        """See `Processor.tail`."""
+        size = self.trajectory("size").reach()[1]
+        farthest = (ORDERS + 1) * float(np.linalg.norm(PROPORTIONS)) * size / SOUND
+        return farthest + 14.0 * float(DIFFUSER_SECONDS.max())
