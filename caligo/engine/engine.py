@@ -18,7 +18,7 @@ from caligo.engine.ahead import LONGEST, LayerAhead
 from caligo.engine.changes import Changes, changes_between
 from caligo.engine.cross_modulation import all_modulators
 from caligo.engine.layer import LayerRenderer
-from caligo.engine.metering import OUTPUT, StageMeter
+from caligo.engine.metering import OUTPUT, Meter
 from caligo.engine.mixer import Mixer
 from caligo.engine.stem_keys import StemKeys, mixed_addresses, routes_that_count
 from caligo.engine.stems import PIECE_TICKS, CachedLayer, Piece, StemStore, ticks_in
@@ -91,7 +91,7 @@ class Engine:
         stems: StemStore | None = None,
         notes: Sequence[Note] | None = None,
         rough: bool = False,
-        meter: StageMeter | None = None,
+        meter: Meter | None = None,
     ) -> None:
         if rate not in RATES:
             raise ValueError(f"the sample rate is one of {RATES}, not {rate}")
@@ -269,6 +269,14 @@ class Engine:
             else:
                 self.layers[name] = LayerAhead(layer, shorter)
         self._stems = None
+
+    def measure_with(self, meter: Meter | None) -> None:
+        """Let another meter have what comes out of stages from now on; for what is listened to."""
+        self._meter = self.mixer.meter = meter
+        for layer in self.layers.values():
+            renderer = layer.renderer if isinstance(layer, LayerAhead) else layer
+            if isinstance(renderer, LayerRenderer):
+                renderer.measure_with(meter)
 
     def _rewind(self, names: Sequence[str]) -> None:
         """Bring layers that were rendered ahead to the state at the present tick."""

@@ -11,7 +11,7 @@ from numpy.typing import NDArray
 from caligo.document.signal_flow import side_inputs
 from caligo.document.sound import EffectPart, Layer, Sound
 from caligo.engine.layer_voices import LayerVoices
-from caligo.engine.metering import StageMeter
+from caligo.engine.metering import Meter
 from caligo.engine.voicing import Voicing
 from caligo.movement.block import stereo_block
 from caligo.movement.movement import Movement
@@ -48,7 +48,7 @@ class LayerRenderer:
         voicing: Voicing,
         rate: int,
         rough: bool = False,
-        meter: StageMeter | None = None,
+        meter: Meter | None = None,
     ) -> None:
         self.layer = layer
         self.rate = rate
@@ -57,6 +57,10 @@ class LayerRenderer:
         self.inserts = build_chain(own_inserts(layer), layer.id, movement, rate)
         self.heard_from = -math.inf
         """See `Block.heard_from`."""
+
+    def measure_with(self, meter: Meter | None) -> None:
+        """Let another meter have what comes out of stages from now on."""
+        self.meter = self.voices.meter = meter
 
     def play(self, voicing: Voicing) -> None:
         """Take up a new set of voices."""

@@ -12,7 +12,7 @@ from caligo.catalogue import implementation
 from caligo.document.sound import Layer, Sound
 from caligo.engine.cross_modulation import CrossModulation, named_modulators
 from caligo.engine.layer_pitch import LayerPitch
-from caligo.engine.metering import StageMeter
+from caligo.engine.metering import Meter
 from caligo.engine.voicing import Voicing
 from caligo.movement.block import SourceBlock
 from caligo.movement.chance import derive, text_seed
@@ -46,12 +46,12 @@ class LayerVoices:
         voicing: Voicing,
         rate: int,
         rough: bool = False,
-        meter: StageMeter | None = None,
+        meter: Meter | None = None,
     ) -> None:
         self.layer = layer
         self.rate = rate
         self._rough = rough
-        self._meter = meter
+        self.meter = meter
         path = layer.id
         self._pitch = LayerPitch(path, movement)
         self.source: Source = implementation("source", layer.source.kind)(
@@ -174,18 +174,20 @@ class LayerVoices:
                     block.unfiltered[row, :, : wait * TICK] = 0.0
         self._modulate(block, rows, signal)
         tap = None
-        if self._meter is not None:
-            tap = self._tap(block, rows)
+        if self.meter is not None:
+            tap = self._tap(self.meter, block, rows)
             tap(f"{self.layer.id}.{self.layer.source.id}", signal)
         self.filters.process(block, signal, tap=tap)
         return signal, block.unfiltered
 
-    def _tap(self, block: SourceBlock, rows: list[int]) -> Callable[[str, Signal], None]:
+    def _tap(
+        self, meter: Meter, block: SourceBlock, rows: list[int]
+    ) -> Callable[[str, Signal], None]:
         """Measures voices as they are heard: with their envelopes, added up."""
-        meter, gains = self._meter, self.gains(rows, block.span.times)
+        gains = self.gains(rows, block.span.times)
 
         def tap(stage: str, signal: Signal) -> None:
-            if meter is not None:
+            if meter.wants(stage):
                 heard = np.zeros((2, block.span.samples), np.float32)
                 sum_voices(signal, gains, heard)
                 meter.add(stage, block.span, heard)

@@ -14,6 +14,7 @@ from caligo.document.sound import Sound
 from caligo.engine.engine import DEFAULT_RATE, SMALL_BLOCK, Engine
 from caligo.engine.loop_start import LoopStart
 from caligo.engine.stems import StemStore, ticks_in
+from caligo.engine.watching import StageWatch
 from caligo.movement.stillness import Stillness
 from caligo.processing.chain import faded
 from caligo.signal.ticks import TICK
@@ -75,6 +76,7 @@ class Listening:
         self._silenced = False
         self._emptied = False
         self._carries = False
+        self._watch = StageWatch()
         self._engine = self._at(sound, score, start, PATIENCE)
 
     def _at(self, sound: Sound, score: Score, start: float, patience: float) -> Engine:
@@ -191,7 +193,12 @@ class Listening:
         # If the engine before has not been heard yet, the one that was heard still fades out.
         if self._fading is None:
             self._fading = self._engine
-        self._engine = fresh
+        self._take(fresh)
+
+    def _take(self, engine: Engine) -> None:
+        """Play another engine from now on, and watch in it what is watched."""
+        engine.measure_with(self._watch if self._watch.stage else None)
+        self._engine = engine
 
     def press(self, key: int, velocity: int = 90) -> None:
         """A key goes down now."""
@@ -225,6 +232,17 @@ class Listening:
         self._plays += 1
         self._played = self._played[-256:]
         self._engine.play([*self._engine.score.notes, *self._played])
+
+    def watch(self, stage: str) -> None:
+        """Keep what comes out of a stage of the chain, for `spectrum`; of none if it is empty."""
+        with self._lock:
+            self._watch.watch(stage)
+            self._take(self._engine)
+
+    def spectrum(self) -> NDArray[np.uint8] | None:
+        """The spectrum of the stage that is watched, up to `position`, see `StageWatch`."""
+        with self._lock:
+            return self._watch.spectrum(self._engine.tick) if self._watch.stage else None
 
     def panic(self) -> None:
         """Silence at once: every key up, every note and echo gone, until a key is played."""
@@ -292,6 +310,6 @@ class Listening:
         now = {key: self._engine.save_state()[key] for key in ("inside", "tick")}
         fresh.restore_state(empty | now)
         fresh.listen(self._most_roll)
-        self._engine = fresh
+        self._take(fresh)
         self._fading = None
         return out * fall

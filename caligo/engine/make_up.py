@@ -15,7 +15,7 @@ from numpy.typing import NDArray
 from caligo.document.score import Score
 from caligo.document.sound import Bus, Layer, Sound
 from caligo.engine.engine import DEFAULT_RATE, Engine, Interrupted
-from caligo.engine.metering import MASTER, StageMeter, input_of
+from caligo.engine.metering import MASTER, input_of
 from caligo.measure.loudness import LoudnessMeter
 from caligo.movement.stillness import Stillness
 from caligo.signal.ticks import TICK, Span
@@ -30,17 +30,20 @@ SILENT = 1e-10
 """A mean power, 100 dB under full scale, below which nothing is compared."""
 
 
-class _Both(StageMeter):
+class _Both:
     """Keeps the signals of two stages as they are."""
 
     def __init__(self, ahead: str, behind: str) -> None:
-        super().__init__()
         self.heard: dict[str, NDArray[np.float32]] = {}
         self._kept = (ahead, behind)
 
+    def wants(self, stage: str) -> bool:
+        """See `Meter`."""
+        return stage in self._kept
+
     def add(self, stage: str, span: Span, signal: NDArray[np.float32]) -> None:
-        """See `StageMeter.add`."""
-        if stage in self._kept:
+        """See `Meter`."""
+        if self.wants(stage):
             self.heard[stage] = signal.copy()
 
 

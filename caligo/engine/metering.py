@@ -9,6 +9,7 @@ the limiter. Without a meter nothing is computed.
 from __future__ import annotations
 
 from dataclasses import dataclass
+from typing import Protocol
 
 import numpy as np
 from numba import njit
@@ -48,6 +49,16 @@ def _measure(signal: np.ndarray, first: int, cells: np.ndarray) -> None:
             cells[cell, 1] = max(cells[cell, 1], peak)
 
 
+class Meter(Protocol):
+    """Whoever wants to know what comes out of stages."""
+
+    def wants(self, stage: str) -> bool:
+        """Whether it wants to know of a stage; what nobody wants is not computed."""
+
+    def add(self, stage: str, span: Span, signal: NDArray[np.float32]) -> None:
+        """A stage's signal ``[2, samples]`` over a span."""
+
+
 @dataclass(frozen=True, slots=True)
 class StageLevel:
     """A stage's level over time: mean power and peak of every cell, in dB ``[cells]``."""
@@ -63,6 +74,10 @@ class StageMeter:
     def __init__(self) -> None:
         self._cells: dict[str, Floats] = {}
         self._first: dict[str, int] = {}
+
+    def wants(self, stage: str) -> bool:
+        """See `Meter`: all of them."""
+        return True
 
     def add(self, stage: str, span: Span, signal: NDArray[np.float32]) -> None:
         """Measure a stage's signal ``[2, samples]`` over a span."""

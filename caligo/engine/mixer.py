@@ -16,7 +16,7 @@ from numpy.typing import NDArray
 from caligo.document.signal_flow import inputs_of_all, topological_order
 from caligo.document.sound import Bus, Layer, Send, Sound
 from caligo.engine.layer import own_inserts
-from caligo.engine.metering import MASTER, StageMeter, input_of
+from caligo.engine.metering import MASTER, Meter, input_of
 from caligo.engine.voicing import Voicing
 from caligo.movement.block import Block, stereo_block
 from caligo.movement.movement import Movement
@@ -124,10 +124,10 @@ class Mixer:
         voicing: Voicing,
         rate: int,
         late: dict[str, int] | None = None,
-        meter: StageMeter | None = None,
+        meter: Meter | None = None,
     ) -> None:
         self._voicing = voicing
-        self._meter = meter
+        self.meter = meter
         self.heard_from = -math.inf
         """See `Block.heard_from`."""
         parts: list[Layer | Bus] = [*sound.layers, *sound.buses]
@@ -175,7 +175,7 @@ class Mixer:
         """Mix stems to ``[2, samples]``, late by the limiter's delay and by `latency_ticks`."""
         moments = self._voicing.moments(span.times, self._voicing.none)
         block = stereo_block(span, moments, self.heard_from)
-        meter = self._meter
+        meter = self.meter
 
         def tap(stage: str, signal: Signal) -> None:
             if meter is not None:
@@ -220,10 +220,10 @@ class Mixer:
                 into[way.to] += waiting
             else:
                 add_scaled(signal, left, right, into[way.to])
-        if self._meter is not None:
+        if self.meter is not None and self.meter.wants(node.id):
             faded = np.zeros_like(signal)
             add_scaled(signal, *gains[0], faded)
-            self._meter.add(node.id, block.span, faded)
+            self.meter.add(node.id, block.span, faded)
 
     def chains(self) -> list[Chain]:
         """The chains of layers, of buses and of the master."""

@@ -20,7 +20,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from caligo.engine.layer import LayerRenderer
-from caligo.engine.metering import Cells
+from caligo.engine.metering import Cells, StageMeter
 from caligo.engine.voicing import Voicing
 from caligo.processing.processor import State
 from caligo.signal.ticks import TICK, Span
@@ -158,7 +158,7 @@ class CachedLayer:
         if self._held is None or self._held[0] != number:
             found = self._store.read(self._key, number)
             self._held = None if found is None else (number, found)
-            if found is not None and self._renderer.meter is not None:
+            if found is not None and isinstance(self._renderer.meter, StageMeter):
                 self._renderer.meter.take(found.levels)
         return None if self._held is None else self._held[1].samples
 
@@ -195,7 +195,7 @@ class CachedLayer:
     def _keep(self, number: int) -> None:
         whole = np.concatenate(self._begun, axis=1)
         meter, own = self._renderer.meter, f"{self._renderer.layer.id}."
-        levels = {} if meter is None else meter.since(number * PIECE_TICKS, own)
+        levels = meter.since(number * PIECE_TICKS, own) if isinstance(meter, StageMeter) else {}
         self._store.write(self._key, number, Piece(whole, self._renderer.save_state(), levels))
 
     def _arrive(self, tick: int) -> None:

@@ -45,6 +45,7 @@ from studio.stage.messages import (
     SkimAll,
     Still,
     Stop,
+    Watch,
     read_message,
 )
 from studio.stage.viewing import Viewing
@@ -264,6 +265,8 @@ class StageConsumer(AsyncWebsocketConsumer):  # type: ignore[misc]
                 self._look()
             case NotesOf():
                 self._notes.show(*self._state, message.address, self._span)
+            case Watch():
+                self._listener.watch(message.stage)
             case MakeUpOf():
                 self._make_up.show(*self._state, message.address)
 

@@ -9,12 +9,21 @@ from collections.abc import Callable, Sequence
 import numpy as np
 
 from caligo.document import Score, Sound
+from caligo.engine.engine import DEFAULT_RATE
 from caligo.engine.live import Listening, Loop
 from caligo.engine.skim import COMPARED_BLOCKS, Skim
 from caligo.engine.stems import StemStore
+from caligo.engine.watching import LOWEST, SIZE
 from caligo.movement.stillness import Stillness
-from studio.stage.messages import AudioHeader, ListeningNews, News, ProblemNews, StoppedNews
-from studio.stage.packets import AUDIO, packet
+from studio.stage.messages import (
+    AudioHeader,
+    ListeningNews,
+    News,
+    ProblemNews,
+    SpectrumHeader,
+    StoppedNews,
+)
+from studio.stage.packets import AUDIO, SPECTRUM, packet
 from studio.workers import FREE, SHARING, WAITING, give_way
 
 logger = logging.getLogger("studio.stage")
@@ -65,6 +74,7 @@ class Listener:
         self._lead = LEAD
         self._calm = 0
         self._low = False
+        self._watched = ""
         self._more = threading.Condition()
 
     def start(
@@ -148,6 +158,11 @@ class Listener:
             self._lead = max(LEAD, self._lead - STEP_DOWN)
             self._calm = 0
 
+    def watch(self, stage: str) -> None:
+        """Tell the spectrum of a stage of the chain from now on, with each block; "" for none."""
+        self._watched = stage
+        self.with_listening(lambda listening: listening.watch(stage))
+
     def with_listening(self, act: Callable[[Listening], None]) -> bool:
         """Do something to what is listened to in real time, if anything is."""
         listening = self._listening
@@ -171,6 +186,8 @@ class Listener:
                 if self._stream != stream:
                     return
                 self._listening = listening
+            if isinstance(listening, Listening):
+                listening.watch(self._watched)
             self._send_news(ListeningNews(stream=stream, start=listening.position))
             while self._send_block(stream, listening):
                 pass
@@ -205,7 +222,23 @@ class Listener:
                 return False
             self._sent += block.shape[1]
             give_way(self, WAITING if self._sent - self._heard < HUNGRY else SHARING)
+        if isinstance(listening, Listening):
+            self._send_spectrum(stream, listening)
         # Now there is the most time until something has to be sent again.
         while isinstance(listening, Listening) and listening.prepare():
             pass
         return True
+
+    def _send_spectrum(self, stream: int, listening: Listening) -> None:
+        """Tell the spectrum of what is watched, up to the end of the block that was sent."""
+        found = listening.spectrum()
+        if found is None:
+            return
+        header = SpectrumHeader(
+            stream=stream,
+            at=round(listening.position, 6),
+            stage=self._watched,
+            bin_hertz=DEFAULT_RATE / SIZE,
+            floor=LOWEST,
+        )
+        self._send_bytes(packet(SPECTRUM, header, found.tobytes()))

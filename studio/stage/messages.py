@@ -136,6 +136,13 @@ class MakeUpOf(Message):
     address: str = Field(max_length=120)
 
 
+class Watch(Message):
+    """Tell the spectrum of a stage of the chain while it plays; of none where it is empty."""
+
+    type: Literal["watch"]
+    stage: str = Field(max_length=120)
+
+
 class Ping(Message):
     """Whether the server is still there; it answers at once."""
 
@@ -157,6 +164,7 @@ FromPage = (
     | Look
     | NotesOf
     | MakeUpOf
+    | Watch
     | Ping
 )
 _from_page: TypeAdapter[FromPage] = TypeAdapter(Annotated[FromPage, Field(discriminator="type")])
@@ -345,6 +353,20 @@ class AudioHeader(Message):
     at: float
 
 
+class SpectrumHeader(Message):
+    """The header of a watched stage's spectrum, up to a moment.
+
+    The data are bytes: the bins of the left side, then of the right, each `bin_hertz` wide, in half
+    decibels over `floor`.
+    """
+
+    stream: int
+    at: float
+    stage: str
+    bin_hertz: float
+    floor: float
+
+
 class TrajectoriesHeader(Message):
     """The header of all trajectories, over the whole length or a stretch of it.
 
@@ -401,6 +423,7 @@ class StageMessages(BaseModel):
     from_page: Annotated[FromPage, Field(discriminator="type")]
     to_page: Annotated[News, Field(discriminator="type")]
     audio: AudioHeader
+    spectrum: SpectrumHeader
     trajectories: TrajectoriesHeader
     tile: TileHeader
     closer: CloserHeader

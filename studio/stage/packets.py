@@ -10,7 +10,7 @@ import struct
 
 from pydantic import BaseModel
 
-AUDIO, TILE, CLOSER, TRAJECTORIES = 1, 2, 3, 4
+AUDIO, TILE, CLOSER, TRAJECTORIES, SPECTRUM = 1, 2, 3, 4, 5
 
 
 def packet(kind: int, header: BaseModel, data: bytes) -> bytes:

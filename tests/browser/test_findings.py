@@ -39,6 +39,29 @@ def test_the_spectrum_of_both_sides_is_seen_while_it_plays(page: Page) -> None:
     assert page.evaluate(WIDEST) == [0, 0]
 
 
+@pytest.mark.hears
+def test_the_spectrum_of_one_stage_is_chosen_by_keys(page: Page) -> None:
+    """The high-pass alone; once it is removed, all that is heard is shown again."""
+    page.get_by_test_id("long-view").click(position={"x": 560, "y": 60})
+    menu = page.get_by_role("button", name=re.compile("whose spectrum is shown"))
+    menu.focus()
+    page.keyboard.press("Enter")
+    page.get_by_placeholder("Search").fill("high-pass")
+    page.keyboard.press("Enter")
+    expect(menu).to_have_accessible_name(re.compile("^Ground: High-pass"))
+    listened(page, 2.0)
+    assert min(page.evaluate(WIDEST)) > 100
+    expect(page.get_by_role("note")).to_have_text(re.compile(r"^\d+ Hz [A-G]#?-?\d −\d+ dB$"))
+    # What goes away with an edit is no longer watched.
+    page.get_by_role("list", name="Chain").get_by_text("High-pass").click()
+    page.get_by_role("button", name="More", exact=True).first.click()
+    page.get_by_role("menuitem", name="Remove").click()
+    expect(menu).to_have_accessible_name(re.compile("^of all"))
+    page.wait_for_timeout(1_000)
+    assert min(page.evaluate(WIDEST)) > 100
+    page.get_by_role("button", name="Stop", exact=True).click()
+
+
 def test_what_stands_out_becomes_a_band_by_keys_and_is_taken_back(page: Page) -> None:
     """A bell of 20 dB at 700 Hz stands out; the band that answers it takes it away."""
     page.get_by_role("button", name="Add filter").click()

@@ -2787,15 +2787,35 @@ export interface components {
             seconds: number;
         };
         /**
+         * SpectrumHeader
+         * @description The header of a watched stage's spectrum, up to a moment.
+         *
+         *     The data are bytes: the bins of the left side, then of the right, each `bin_hertz` wide, in half
+         *     decibels over `floor`.
+         */
+        SpectrumHeader: {
+            /** Stream */
+            stream: number;
+            /** At */
+            at: number;
+            /** Stage */
+            stage: string;
+            /** Bin Hertz */
+            bin_hertz: number;
+            /** Floor */
+            floor: number;
+        };
+        /**
          * StageMessages
          * @description All messages, so that they are described in one place.
          */
         StageMessages: {
             /** From Page */
-            from_page: components["schemas"]["Listen"] | components["schemas"]["Stop"] | components["schemas"]["Seek"] | components["schemas"]["SetLoop"] | components["schemas"]["Heard"] | components["schemas"]["Press"] | components["schemas"]["Lift"] | components["schemas"]["Panic"] | components["schemas"]["Still"] | components["schemas"]["SkimAll"] | components["schemas"]["Compare"] | components["schemas"]["Look"] | components["schemas"]["NotesOf"] | components["schemas"]["MakeUpOf"] | components["schemas"]["Ping"];
+            from_page: components["schemas"]["Listen"] | components["schemas"]["Stop"] | components["schemas"]["Seek"] | components["schemas"]["SetLoop"] | components["schemas"]["Heard"] | components["schemas"]["Press"] | components["schemas"]["Lift"] | components["schemas"]["Panic"] | components["schemas"]["Still"] | components["schemas"]["SkimAll"] | components["schemas"]["Compare"] | components["schemas"]["Look"] | components["schemas"]["NotesOf"] | components["schemas"]["MakeUpOf"] | components["schemas"]["Watch"] | components["schemas"]["Ping"];
             /** To Page */
             to_page: components["schemas"]["NotesNews"] | components["schemas"]["MakeUpNews"] | components["schemas"]["PictureNews"] | components["schemas"]["SummaryNews"] | components["schemas"]["ListeningNews"] | components["schemas"]["StoppedNews"] | components["schemas"]["ChangedNews"] | components["schemas"]["RenderNews"] | components["schemas"]["ProblemNews"] | components["schemas"]["PongNews"];
             audio: components["schemas"]["AudioHeader"];
+            spectrum: components["schemas"]["SpectrumHeader"];
             trajectories: components["schemas"]["TrajectoriesHeader"];
             tile: components["schemas"]["TileHeader"];
             closer: components["schemas"]["CloserHeader"];
@@ -2949,6 +2969,19 @@ export interface components {
                 [key: string]: string;
             };
             returns: components["schemas"]["ReturnsOut"] | null;
+        };
+        /**
+         * Watch
+         * @description Tell the spectrum of a stage of the chain while it plays; of none where it is empty.
+         */
+        Watch: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            type: "watch";
+            /** Stage */
+            stage: string;
         };
     };
     responses: never;

@@ -3,6 +3,7 @@ import { keyName, shownNumber } from "../document/values";
 import { player } from "../stage/audio";
 import { longView, ROWS } from "../stage/long-view";
 import { useStage } from "../stage/socket";
+import { watchedSpectrum } from "../stage/watched-spectrum";
 import { ink, SLATE } from "../ui/painted";
 import { type Axis, hertzOf, levelsOf, Peaks, reach } from "./analysed";
 
@@ -15,11 +16,13 @@ const WIDTH = 104;
 const HELD = 0.55;
 
 /**
- * What is heard now, beside the long view and on its frequency axis: the left side grows to the
- * left of the middle line, the right side to the right; thin lines are the peaks held.
+ * What is heard now, or one stage of the chain, beside the long view and on its frequency axis:
+ * the left side grows to the left of the middle line, the right side to the right; thin lines are
+ * the peaks held.
  */
 export function Now({ height }: { height: number }) {
   const playing = useStage((s) => s.playing);
+  const watched = useStage((s) => s.watched);
   const canvas = useRef<HTMLCanvasElement>(null);
   const word = useRef<HTMLSpanElement>(null);
   useEffect(() => {
@@ -33,7 +36,7 @@ export function Now({ height }: { height: number }) {
     let last = performance.now();
     let said = 0;
     const paint = () => {
-      const heard = player.spectrum();
+      const heard = watched ? watchedSpectrum.at(player.position(), watched) : player.spectrum();
       if (!heard) return;
       const now = performance.now();
       context.setTransform(ratio, 0, 0, ratio, 0, 0);
@@ -57,7 +60,7 @@ export function Now({ height }: { height: number }) {
       context.clearRect(0, 0, WIDTH, height);
       if (word.current) word.current.textContent = "";
     };
-  }, [playing, height]);
+  }, [playing, height, watched]);
   return (
     <div className="absolute top-0 left-3">
       <canvas

@@ -1,5 +1,6 @@
 import { useEffect, useRef, useState } from "react";
 import { lowsAreMono, lowsToMono } from "../document/lows-to-mono";
+import { stagesOf } from "../document/stages";
 import { shownNumber } from "../document/values";
 import { FindingMarks } from "../longview/FindingMarks";
 import { Now } from "../longview/Now";
@@ -11,6 +12,7 @@ import { change } from "../session/change";
 import { useSession } from "../session/store";
 import { player } from "../stage/audio";
 import { longView } from "../stage/long-view";
+import { useStage, watch } from "../stage/socket";
 import { lostInMono } from "../stage/stereo-images";
 import { useCatalogue } from "../ui/catalogue-context";
 import { Menu } from "../ui/Menu";
@@ -49,6 +51,44 @@ function PictureMenu() {
         help,
         act: () => setPicture(id),
       }))}
+    />
+  );
+}
+
+/** Whose spectrum is shown while it plays: of all that is heard, or of one stage of the chain. */
+function WatchMenu() {
+  const catalogue = useCatalogue();
+  const watched = useStage((s) => s.watched);
+  const shown = useSession((s) => {
+    const stages = watched && s.sound ? stagesOf(catalogue, s.sound) : [];
+    const found = stages.find((one) => one.stage === watched);
+    return found ? `${found.owner}: ${found.name}` : "";
+  });
+  const gone = watched !== "" && shown === "";
+  useEffect(() => {
+    if (gone) watch("");
+  }, [gone]);
+  const entry = (stage: string, name: string, group: string) => ({
+    name: stage === watched ? `${name} ✓` : name,
+    key: stage,
+    group,
+    act: () => watch(stage),
+  });
+  const entries = () => {
+    const { sound } = useSession.getState();
+    const stages = sound ? stagesOf(catalogue, sound) : [];
+    return [
+      entry("", "All that is heard", "Spectrum now"),
+      ...stages.map((one) => entry(one.stage, one.name, one.owner)),
+    ];
+  };
+  const said = shown || "of all";
+  return (
+    <Menu
+      button={said}
+      label={`${said}: whose spectrum is shown while it plays`}
+      className="button-plain absolute top-[18px] left-3 z-10 max-w-[104px] truncate bg-fog/80 py-0 text-xs after:content-['_▾']"
+      entries={entries}
     />
   );
 }
@@ -169,6 +209,7 @@ export function PictureAxis({ height }: { height: number }) {
     <>
       <Now height={height} />
       <PictureMenu />
+      <WatchMenu />
       {FREQUENCIES.map(([hertz, name]) => (
         <span
           key={hertz}

@@ -3,7 +3,15 @@
  * worklet, so that nothing the page does makes the sound stutter. All else goes to the page.
  */
 
-import { AUDIO, type AudioHeader, CLOSER, readPacket, TILE, TRAJECTORIES } from "./packets";
+import {
+  AUDIO,
+  type AudioHeader,
+  CLOSER,
+  readPacket,
+  SPECTRUM,
+  TILE,
+  TRAJECTORIES,
+} from "./packets";
 
 type FromPage =
   | { type: "open"; url: string }
@@ -79,6 +87,9 @@ function take(buffer: ArrayBuffer) {
   } else if (packet.kind === TRAJECTORIES) {
     const { header, data } = packet;
     page.postMessage({ type: "trajectories", header, data }, [data]);
+  } else if (packet.kind === SPECTRUM) {
+    const { header, data } = packet;
+    page.postMessage({ type: "spectrum", header, data }, [data]);
   } else if (packet.kind === CLOSER) {
     page.postMessage({ type: "closer", header: packet.header, data: packet.data }, [packet.data]);
   }

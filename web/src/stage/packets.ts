@@ -6,6 +6,7 @@ export const AUDIO = 1;
 export const TILE = 2;
 export const CLOSER = 3;
 export const TRAJECTORIES = 4;
+export const SPECTRUM = 5;
 
 export type AudioHeader = Schemas["AudioHeader"];
 export type TileHeader = Schemas["TileHeader"];

@@ -16,6 +16,7 @@ import { closerView } from "./closer-view";
 import { forgetLoudness, matchedGain, takeExact, takeTile } from "./equal-loudness";
 import { longView } from "./long-view";
 import { readTrajectories, type Trajectories, type TrajectoriesHeader } from "./packets";
+import { watchedSpectrum } from "./watched-spectrum";
 
 export type { Outline, Trajectories } from "./packets";
 
@@ -55,6 +56,8 @@ interface Stage {
   /** By how many decibels what is heard is made as loud as what it is compared with. */
   matched: number;
   loop: [number, number] | null;
+  /** The stage of the chain whose spectrum is shown; that of all that is heard where it is "". */
+  watched: string;
 }
 
 /** What is known of a sound that was only just opened. */
@@ -83,6 +86,7 @@ const UNKNOWN: Omit<Stage, "connected"> = {
   frozen: null,
   matched: 0,
   loop: null,
+  watched: "",
 };
 
 export const useStage = create<Stage>(() => ({ connected: false, ...UNKNOWN }));
@@ -145,6 +149,8 @@ connection.onmessage = (event) => {
     match();
   } else if (news.type === "trajectories") {
     takeTrajectories(news.header, news.data);
+  } else if (news.type === "spectrum") {
+    watchedSpectrum.take(news.header, new Uint8Array(news.data));
   } else if (news.type === "closer") {
     closerView.take(news.header, new Uint8Array(news.data));
   } else if (news.type === "opened") opened();
@@ -159,6 +165,8 @@ function opened() {
   const { still } = useStage.getState();
   if (still) tell({ type: "still", still, at: useStage.getState().frozen });
   if (looked) tell({ type: "look", span: looked });
+  const { watched } = useStage.getState();
+  if (watched) tell({ type: "watch", stage: watched });
   if (resume && useStage.getState().playingAs === "listen") void listen(player.position());
   resume = false;
   if (!unsent() && knownRevision() > 0) void catchUp().catch(() => undefined);
@@ -208,6 +216,7 @@ function hear(message: News) {
       match();
       break;
     case "listening":
+      watchedSpectrum.clear();
       player.begin(message.stream, message.from);
       useStage.setState({ playing: true });
       break;
@@ -265,6 +274,13 @@ export function look(span: [number, number] | null) {
   looked = span;
   if (!span) useStage.setState({ closer: null });
   tell({ type: "look", span });
+}
+
+/** Show the spectrum of a stage of the chain while it plays; "" for all that is heard. */
+export function watch(stage: string) {
+  watchedSpectrum.clear();
+  useStage.setState({ watched: stage });
+  tell({ type: "watch", stage });
 }
 
 /** Ask what a parameter does in each note. */

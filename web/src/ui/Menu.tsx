@@ -3,6 +3,8 @@ import { Fragment, type ReactNode, useState } from "react";
 
 export interface MenuEntry {
   name: string;
+  /** What tells it from entries of the same name, where there are such. */
+  key?: string;
   help?: string;
   /** The heading that it stands under. */
   group?: string;
@@ -38,7 +40,7 @@ function Entries({ entries }: { entries: MenuEntry[] }) {
         .filter((entry) => (entry.group ?? "") === group)
         .map((entry) => (
           <DropdownMenu.Item
-            key={entry.name}
+            key={entry.key ?? entry.name}
             disabled={entry.disabled}
             onSelect={entry.act}
             className="cursor-pointer px-3 py-1.5 outline-none data-[disabled]:cursor-default data-[highlighted]:bg-ink data-[highlighted]:text-paper data-[disabled]:opacity-50"
