@@ -1,19 +1,23 @@
-"""Resonators: up to eight strings that answer what comes in, tuned to a chord."""
+"""Resonators: up to eight strings that answer what comes in, tuned to a chord or to the notes."""
 
 from __future__ import annotations
 
 import math
+from dataclasses import replace
 
 import numpy as np
 from numba import njit
 
-from caligo.catalogue import Kind, Module, Moves, Parameter, Scale, register
-from caligo.document.sound import EffectPart
+from caligo.catalogue import Choice, Kind, Module, Moves, Parameter, Scale, register
+from caligo.document.sound import EffectPart, Part
 from caligo.movement.block import Block
 from caligo.movement.movement import Movement
+from caligo.movement.voices import Tuning
 from caligo.processing import shared
+from caligo.processing.held_strings import HeldStrings
 from caligo.processing.processor import Signal, State
 from caligo.processing.swaying import Swaying
+from caligo.signal.gains import scale_stereo
 from caligo.signal.short_loop import SHORTEST, run_short_loop
 from caligo.signal.smoothing import one_pole_at, one_pole_delay
 from caligo.signal.ticks import TICK
@@ -49,11 +53,20 @@ def _gather(strings: np.ndarray, gains: np.ndarray, mix: np.ndarray, signal: np.
         help="Strings tuned to a chord that ring along, and turn slowly in the stereo picture.",
         category="Space",
         parameters=(
+            Parameter("tuned", "Tuned", "To a chord of their own, or each to a note that is held.",
+                      default="chord", kind=Kind.CHOICE, group="Tuning",
+                      choices=(Choice("chord", "To a chord"), Choice("held", "To held notes"))),
             Parameter("chord", "Chord", "The strings, in semitones over the root.",
                       default="0 7 12 19 26", kind=Kind.NUMBERS, unit="st", low=-24.0, high=60.0,
-                      most=MOST, group="Tuning"),
-            shared.hertz("root", "Root", "Frequency of 0 semitones.", 65.40639, low=LOWEST,
-                         high=1_000.0, group="Tuning"),
+                      most=MOST, group="Tuning", when=("tuned", ("chord",))),
+            replace(
+                shared.hertz("root", "Root", "Frequency of 0 semitones.", 65.40639, low=LOWEST,
+                             high=1_000.0, group="Tuning"),
+                when=("tuned", ("chord",)),
+            ),
+            Parameter("octave", "Octave", "Strings tuned to notes lie so many octaves over them.",
+                      unit="oct", low=-2, high=3, kind=Kind.INTEGER, group="Tuning",
+                      when=("tuned", ("held",))),
             Parameter("decay", "Decay", "Time to fall by 60 dB.", unit="s", low=0.1,
                       high=LONGEST_DECAY, default=4.0, scale=Scale.LOGARITHMIC,
                       moves=Moves.SHARED, group="Ringing"),
@@ -70,8 +83,19 @@ class Resonators(Swaying):
     """Short loops side by side, each as long as a period of its pitch."""
 
     def __init__(self, part: EffectPart, address: str, movement: Movement, rate: int) -> None:
+        self._held: HeldStrings | None = None
         self._ratios = np.exp2(np.array(part.numbers("chord") or [0.0]) / 12.0)
+        if self.follows_notes(part):
+            self._held = HeldStrings(
+                MOST, Tuning(movement.sound.number("a4"), movement.sound.scale)
+            )
+            self._ratios = np.full(MOST, 2.0 ** part.number("octave"))
         super().__init__(part, address, movement, rate)
+
+    @classmethod
+    def follows_notes(cls, part: Part) -> bool:
+        """See `Processor.follows_notes`."""
+        return part.text("tuned") == "held"
 
     def initial_state(self) -> State:
         """See `Effect.initial_state`."""
@@ -84,15 +108,22 @@ class Resonators(Swaying):
             self.trajectory(key).values(block.moments)[0]
             for key in ("root", "decay", "damping", "spread", "mix")
         )
+        count = len(self._ratios)
+        fed, kept, heard = (np.ones((count, 1)) for _ in range(3))
+        if self._held is not None:
+            moments = block.moments
+            root, fed, kept, heard = self._held.at(moments.started, moments.times)
         tuned = np.clip(root * self._ratios[:, None], LOWEST, 0.45 * self.rate / SHORTEST)
-        dark = np.broadcast_to(one_pole_at(damping, self.rate), root.shape)
+        dark = np.broadcast_to(one_pole_at(damping, self.rate), mix.shape)
         turn = 2.0 * np.pi * tuned / self.rate
         length = np.maximum(self.rate / tuned - one_pole_delay(turn, dark), SHORTEST)
         # Each turn loses its share of the decay, of which the damping takes some at the pitch.
         taken = dark / np.sqrt(1.0 - 2.0 * (1.0 - dark) * np.cos(turn) + (1.0 - dark) ** 2)
-        back = np.minimum(np.power(10.0, -3.0 / (tuned * decay)) / taken, 0.99995)
-        count = len(self._ratios)
+        back = kept * np.minimum(np.power(10.0, -3.0 / (tuned * decay)) / taken, 0.99995)
         strings = np.repeat(signal[None], count, axis=0)
+        if self._held is not None:
+            for s in range(count):
+                scale_stereo(strings[s : s + 1], fed[s])
         rest = np.zeros_like(back)
         run_short_loop(
             strings,
@@ -106,7 +137,9 @@ class Resonators(Swaying):
         phase = self.cycles(block)
         place = spread / 100.0 * np.sin(2.0 * np.pi * (phase + np.arange(count)[:, None] / count))
         angle = (1.0 + place) * (math.pi / 4.0)
-        gains = np.stack([np.cos(angle), np.sin(angle)], axis=1) * math.sqrt(2.0 / count)
+        # Of the strings for notes, half are taken to sound at a time.
+        level = math.sqrt(2.0 / (count if self._held is None else MOST // 2))
+        gains = np.stack([np.cos(angle), np.sin(angle)], axis=1) * level * heard[:, None]
         _gather(strings, gains, mix / 100.0, signal)
 
     def tail(self) -> float:

@@ -240,7 +240,7 @@ class Listening:
             self._take(self._engine)
 
     def spectrum(self) -> NDArray[np.uint8] | None:
-        """The spectrum of the stage that is watched, up to `position`, see `StageWatch`."""
+        """The watched stage's spectrum up to `position` ``[2, bins]``, see `StageWatch`."""
         with self._lock:
             return self._watch.spectrum(self._engine.tick) if self._watch.stage else None
 

@@ -180,6 +180,11 @@ class StemKeys:
         lanes = set().union(*(kind.lanes(m) for kind, m in zip(kinds, movers, strict=True)))
         all_notes = any(kind.always_per_note or m.scope == "note" or kind.layers(m)
                         for kind, m in zip(kinds, movers, strict=True))  # fmt: skip
+        all_notes |= any(
+            implementation("effect", part.kind).follows_notes(part)
+            for layer in layers
+            for _, _, part in effect_parts(own_inserts(layer), "", "")
+        )
         whole = "hold" in units or any(kind.uses_length for kind in kinds)
         voices = [
             (v.name, v.key, v.start, v.length, v.velocity, v.seed, v.line, v.glide, v.cut)

@@ -50,6 +50,11 @@ class Processor:
         self.rate = rate
         self.sides: Mapping[str, Signal] = {}
 
+    @classmethod
+    def follows_notes(cls, part: Part) -> bool:
+        """Whether it goes by all notes that are played, also by those that its layer leaves out."""
+        return False
+
     @property
     def kind(self) -> str:
         """The kind of module: a state fits only a processor of the same address and kind."""
