@@ -19,9 +19,9 @@ from caligo.processing import shared
 from caligo.processing.effect import Effect
 from caligo.processing.processor import Signal, State
 from caligo.signal.decibels import gain
-from caligo.signal.delay_line import ring_size
+from caligo.signal.delay_line import read_going, ring_size
 from caligo.signal.diffuser import diffuse
-from caligo.signal.plate_ring import gather_along, go_round, read_going, softened
+from caligo.signal.plate_ring import gather_along, go_round, softened
 from caligo.signal.smoothing import one_pole_at
 from caligo.signal.state_variable import DEAD
 from caligo.signal.ticks import TICK

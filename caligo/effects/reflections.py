@@ -20,7 +20,7 @@ from caligo.processing import shared
 from caligo.processing.effect import Effect
 from caligo.processing.processor import Signal, State
 from caligo.signal.decibels import gain
-from caligo.signal.delay_line import add_tap, ring_size
+from caligo.signal.delay_line import read_going, ring_size
 from caligo.signal.diffuser import diffuse
 from caligo.signal.interpolation import lagrange
 from caligo.signal.smoothing import one_pole_at
@@ -93,7 +93,7 @@ def ways(
                 share = source[axis] - (distance if axis == 1 else 0.0)
                 m = images[i, axis] if i >= 0 else 0
                 bounces += abs(m)
-                # Allen and Berkley, eq. 6: rooms an odd way off are mirrored.
+                # Rooms an odd way off are mirrored (Allen and Berkley).
                 place = (m + (share if m % 2 == 0 else 1.0 - share)) * room[axis]
                 away = place - (ear if axis == 0 else ears[axis])
                 far += away * away
@@ -212,11 +212,10 @@ def _run(
                 if still:
                     _add_still(lines, side, here, away, first, bounced, walls_passed - 1)
                     continue
-                one[:] = np.float32(0.0)
-                add_tap(lines[side], here, away, (end - away) / TICK, 1.0, one)
+                read_going(lines[side], here, away, end, one)
                 for n in range(TICK):
-                    share = np.float32(first + n * (last - first) / TICK)
-                    bounced[walls_passed - 1, n] += share * one[n]
+                    strength = np.float32(first + n * (last - first) / TICK)
+                    bounced[walls_passed - 1, n] += strength * one[n]
             low, lower = dark[c, 0], dark[c, 1]
             share = damping[k] if len(damping) > 1 else damping[0]
             share_step = (damping[k + 1] - share) / TICK if len(damping) > 1 else 0.0

@@ -38,6 +38,8 @@ Signal = NDArray[np.float32]
 Modulator = Callable[[str], Signal]
 """Another layer's voices as waves ``[voices, samples]``, by that layer's id."""
 
+FACTORS = {"ring": RING, "phase": PHASE}
+"""The ways in which a layer is modulated, and the multiple of the sample rate that each needs."""
 LONGEST = 4096
 """Samples by which a phase-modulated voice may be late: 85 ms at 48 kHz."""
 
@@ -91,11 +93,13 @@ class CrossModulation:
         self._ring = movement.trajectory(f"{layer.id}.ring_amount")
         self._phase = movement.trajectory(f"{layer.id}.phase_depth")
         self._phases = Phases(None, rate)
-        self._rings, self._shifts = (
-            layer.text(f"{way}_by") == "sine"
-            or (layer.text(f"{way}_by") == "layer" and layer.text(f"{way}_layer") in others)
-            for way in ("ring", "phase")
-        )
+        self._ways = {
+            way: kind
+            for way in FACTORS
+            if (kind := layer.text(f"{way}_by")) == "sine"
+            or (kind == "layer" and layer.text(f"{way}_layer") in others)
+        }
+        self._rings, self._shifts = "ring" in self._ways, "phase" in self._ways
         self._held: dict[str, dict[str, Signal]] = {}
 
     def latency(self) -> int:
@@ -115,15 +119,15 @@ class CrossModulation:
         self, block: SourceBlock, voicing: Voicing, signal: Signal, modulator: Modulator
     ) -> None:
         """Modulate voices ``[voices, 2, samples]`` in place, and let what goes past them wait."""
-        if not (self._rings or self._shifts):
+        if not self._ways:
             return
         names = block.streams
         self._held = {n: self._held.get(n) or self._initial(voicing, block, n) for n in names}
         if self._shifts:
-            by = self._by("phase", PHASE, block, modulator, self._phase.acts)
+            by = self._by("phase", block, modulator, self._phase.acts)
             self._shift(block, voicing, signal, by)
         if self._rings:
-            by = self._by("ring", RING, block, modulator, self._ring.acts)
+            by = self._by("ring", block, modulator, self._ring.acts)
             amount = self._ring.values(block.moments) / 100.0
             for row, name in enumerate(names):
                 held = self._held[name]
@@ -146,9 +150,9 @@ class CrossModulation:
     def _initial(self, voicing: Voicing, block: SourceBlock, name: str) -> dict[str, Signal]:
         """What is held of a voice that begins."""
         held: dict[str, Signal] = {"past": np.zeros((2, self.latency()), np.float32)}
-        for way, factor in (("ring", RING), ("phase", PHASE)):
-            if self._layer.text(f"{way}_by") == "sine":
-                held[f"{way}_sine"] = np.zeros(UP_LATE[factor], np.float32)
+        for way, kind in self._ways.items():
+            if kind == "sine":
+                held[f"{way}_sine"] = np.zeros(UP_LATE[FACTORS[way]], np.float32)
             else:
                 held[f"{way}_near"] = np.zeros(REACH - 1, np.float32)
                 held[f"{way}_far"] = np.zeros(FAR - 1, np.float32)
@@ -162,14 +166,13 @@ class CrossModulation:
             held["up_near"] = np.zeros((2, REACH - 1), np.float32)
         return held
 
-    def _by(
-        self, way: str, factor: int, block: SourceBlock, modulator: Modulator, acts: bool
-    ) -> Signal:
-        """The modulating waves at `factor` times the rate ``[voices, factor * samples]``."""
+    def _by(self, way: str, block: SourceBlock, modulator: Modulator, acts: bool) -> Signal:
+        """The modulating waves at the way's multiple of the rate ``[voices, factor * samples]``."""
+        factor = FACTORS[way]
         out = np.zeros((len(block.voices), factor * block.span.samples), np.float32)
         if not acts:
             return out
-        if self._layer.text(f"{way}_by") == "sine":
+        if self._ways[way] == "sine":
             ratio = self._layer.number(f"{way}_ratio")
             steps = self._phases.steps(block.moments, block.pitch)
             for row, name in enumerate(block.streams):
@@ -223,23 +226,10 @@ class CrossModulation:
     def save_state(self) -> State:
         """A copy of the state."""
         held = {n: {k: x.copy() for k, x in own.items()} for n, own in self._held.items()}
-        return {"phases": self._phases.accumulated.copy(), "held": held}
+        return {"ways": self._ways, "phases": self._phases.accumulated.copy(), "held": held}
 
     def restore_state(self, state: State) -> None:
         """Take over the state of another modulation of this layer, where it still fits."""
         self._phases.accumulated.take(state["phases"])
-        self._held = {
-            name: {k: x.copy() for k, x in own.items()}
-            for name, own in state["held"].items()
-            if self._fits(own)
-        }
-
-    def _fits(self, held: dict[str, Signal]) -> bool:
-        """Whether what another held is what this one holds."""
-        ways = [way for way in ("ring", "phase") if self._layer.text(f"{way}_by") == "sine"]
-        return (
-            held["past"].shape[1] == self.latency()
-            and ("ring" in held) == self._rings
-            and ("line" in held) == self._shifts
-            and all((f"{way}_sine" in held) == (way in ways) for way in ("ring", "phase"))
-        )
+        held = state["held"] if state["ways"] == self._ways else {}
+        self._held = {n: {k: x.copy() for k, x in own.items()} for n, own in held.items()}

@@ -12,6 +12,8 @@ from caligo.signal.ticks import TICK
 
 POINT_BITS = 20
 POINT = 1 << POINT_BITS
+FASTEST = 0.25
+"""Samples that a line may change its length in a sample: by more, two readings are crossfaded."""
 
 
 def ring_size(samples: float) -> int:
@@ -82,17 +84,8 @@ def read_moving(line: np.ndarray, at: int, away: float, away_step: float, out: n
             f = f_start + np.float32(n) * f_step
             out[n] = lagrange(stretch[n + 3], stretch[n + 2], stretch[n + 1], stretch[n], f)
         return
-    for n in range(TICK):
-        x = f_start + np.float32(n) * f_step
-        steps = math.floor(x)
-        place = at + n - whole - int(steps)
-        out[n] = lagrange(
-            line[(place + 1) & (size - 1)],
-            line[place & (size - 1)],
-            line[(place - 1) & (size - 1)],
-            line[(place - 2) & (size - 1)],
-            x - np.float32(steps),
-        )
+    out[:] = np.float32(0.0)
+    add_tap(line, at, away, away_step, 1.0, out)
 
 
 @njit(cache=True, nogil=True)
@@ -106,3 +99,15 @@ def read_crossfaded(line: np.ndarray, at: int, away: float, end: float, out: np.
     read_moving(line, at, end, 0.0, other)
     for n in range(TICK):
         out[n] += np.float32(n / TICK) * (other[n] - out[n])
+
+
+@njit(cache=True, nogil=True)
+def read_going(line: np.ndarray, at: int, away: float, end: float, out: np.ndarray) -> None:
+    """Read a line over a tick whose length goes from `away` to `end`; a leap is crossfaded.
+
+    `line` is ``[samples]``, `out` ``[TICK]``.
+    """
+    if abs(end - away) > FASTEST * TICK:
+        read_crossfaded(line, at, away, end, out)
+    else:
+        read_moving(line, at, away, (end - away) / TICK, out)

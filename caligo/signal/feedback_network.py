@@ -14,15 +14,13 @@ import math
 import numpy as np
 from numba import njit
 
-from caligo.signal.delay_line import read_crossfaded, read_moving
+from caligo.signal.delay_line import read_going
 from caligo.signal.state_variable import DEAD
 from caligo.signal.ticks import TICK
 
 LINES = 16
 SWAY = 0.00035
 """Seconds that the lines sway: enough to smear their modes, too little for a pitch change."""
-FASTEST = 0.25
-"""Samples that a line may change its length in a sample: by more, two readings are crossfaded."""
 DAMPED = 0.35
 """Decay at the damping corner as a share of that of the lows."""
 LEAST_KEPT = 0.1
@@ -192,10 +190,7 @@ def read_lines(
         end = to_length + SWAY * rate * (1.0 + math.sin(2.0 * math.pi * then))
         away += freeze * (math.floor(length) - away)
         end += to_freeze * (math.floor(to_length) - end)
-        if abs(end - away) > FASTEST * TICK:
-            read_crossfaded(lines[i], at, away, end, held[i])
-        else:
-            read_moving(lines[i], at, away, (end - away) / TICK, held[i])
+        read_going(lines[i], at, away, end, held[i])
 
 
 @njit(cache=True, nogil=True)

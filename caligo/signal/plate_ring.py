@@ -10,18 +10,9 @@ import math
 import numpy as np
 from numba import njit
 
-from caligo.signal.delay_line import read_crossfaded, read_moving
+from caligo.signal.delay_line import read_going
 from caligo.signal.state_variable import DEAD
 from caligo.signal.ticks import TICK
-
-
-@njit(cache=True, nogil=True)
-def read_going(line: np.ndarray, at: int, away: float, end: float, out: np.ndarray) -> None:
-    """Read a ring ``[size]`` into `out` ``[TICK]`` while its length goes from `away` to `end`."""
-    if abs(end - away) > 0.25 * TICK:
-        read_crossfaded(line, at, away, end, out)
-    else:
-        read_moving(line, at, away, (end - away) / TICK, out)
 
 
 @njit(cache=True, nogil=True)
