@@ -25,7 +25,7 @@ def tracking_motor() -> Document:
     """The clockwork that keeps the telescope on its star."""
     motor = part("zone1", "zone", recording=by_name()["motor"])
     return {
-        "schema": 6,
+        "schema": 7,
         "name": "Tracking Motor",
         "notes": "Clockwork under the floor: 33 sixteenths against the bar, so it never lines up.",
         "tags": ["motor", "low", "pulse"],
@@ -69,7 +69,7 @@ def tracking_motor() -> Document:
                 filters=[part("filter1", "highpass", cutoff=240, resonance=18)],
                 envelope={"attack": seconds(5), "release": seconds(3)},
                 sends={"nave": -8},
-                params={"level": -3, "key_high": 45},
+                params={"level": -5.5, "key_high": 45},
             ),
         ],
         "buses": [nave(4.0, chorus={"period": 7, "depth": 1.2, "mix": 30}, size=80, damping=3500)],
@@ -105,7 +105,7 @@ def tracking_motor() -> Document:
 def cold_storage() -> Document:
     """The plate vault at night: a low hum that stays where it is and is never the same."""
     return {
-        "schema": 6,
+        "schema": 7,
         "name": "Cold Storage",
         "notes": "The vault's compressor two floors below; bare, dark, close to mono.",
         "tags": ["drone", "dark"],
@@ -139,7 +139,7 @@ def cold_storage() -> Document:
                 filters=[part("filter1", "lowpass", cutoff=520, resonance=12)],
                 envelope={"attack": hold(0.2), "release": seconds(5)},
                 sends={"nave": -12},
-                params={"level": -3, "key_high": 40},
+                params={"level": -7.5, "key_high": 40},
             ),
         ],
         "buses": [nave(7.0, size=110, damping=2200, width=60)],
@@ -166,7 +166,7 @@ def cold_storage() -> Document:
 def lamp_hum() -> Document:
     """Lamps over the counting table: edgy lows, soft highs, embers in the glass."""
     return {
-        "schema": 6,
+        "schema": 7,
         "name": "Lamp Hum",
         "notes": "A split: fed-back operators below C3, soft even partials above; embers between.",
         "tags": ["split", "hum", "crackle"],

@@ -7,8 +7,9 @@ was before. Schema 4 lets the oscillators of a unison lie unevenly, and operator
 apart, which new sounds do; in older ones they are even and begin together. In schema 5 a reverb is
 as loud as what goes in, whatever its decay and size; in older ones it is given the level that it
 had at rest. Schema 6 lets the oscillators of a unison drift, each by itself, which new sounds do;
-in older ones they stay where they are. Nothing in an older document means something else in a newer
-schema.
+in older ones they stay where they are. In schema 7 recordings come to one level by how loud they
+are as a whole; in older ones by their loudest moments. Nothing in an older document means something
+else in a newer schema.
 """
 
 from __future__ import annotations
@@ -16,11 +17,13 @@ from __future__ import annotations
 import math
 from typing import Any
 
-SOUND_SCHEMA = 6
+SOUND_SCHEMA = 7
 """The schema of sounds that is written."""
-KNOWN_SOUND_SCHEMAS = (1, 2, 3, 4, 5, 6)
+KNOWN_SOUND_SCHEMAS = (1, 2, 3, 4, 5, 6, 7)
 IN_UNISON = ("wavetable", "harmonic", "operators", "grains", "spectral", "sampler")
 """The sources that had a unison before schema 4."""
+OF_RECORDINGS = ("grains", "spectral", "sampler")
+"""The sources that play recordings."""
 REVERB_AT_REST = {"decay": 6.0, "size": 120.0, "freeze": 0.0}
 """What a reverb had where its document did not say."""
 REVERB_LINES = (
@@ -39,15 +42,17 @@ def upgraded_sound(data: dict[str, Any]) -> dict[str, Any]:
     Examples
     --------
     >>> upgraded_sound({"schema": 1, "name": "Old"})
-    {'schema': 6, 'name': 'Old'}
+    {'schema': 7, 'name': 'Old'}
     """
     schema = data.get("schema", SOUND_SCHEMA)
     if schema == SOUND_SCHEMA:
         return data
     upgraded = data | {"schema": SOUND_SCHEMA}
     if isinstance(data.get("layers"), list):
-        upgraded["layers"] = [_in_unison_as_before(layer, schema) for layer in data["layers"]]
-    if schema == 5:
+        upgraded["layers"] = [
+            _levelled_as_before(_in_unison_as_before(layer, schema)) for layer in data["layers"]
+        ]
+    if schema in (5, 6):
         return upgraded
     for key in ("layers", "buses"):
         if isinstance(upgraded.get(key), list):
@@ -106,12 +111,25 @@ def _in_unison_as_before(layer: Any, schema: Any) -> Any:
     params = source.get("params", {})
     if not isinstance(params, dict):
         return layer
+    if schema == 6:
+        return layer
     before: dict[str, Any] = {"drift": 0}
     if schema in (1, 2, 3):
         before["irregularity"] = 0
         if source["kind"] == "operators":
             before["scatter"] = 0
     return layer | {"source": source | {"params": before | params}}
+
+
+def _levelled_as_before(layer: Any) -> Any:
+    """A layer of a schema before 7, whose recordings are as loud as they were."""
+    source = layer.get("source") if isinstance(layer, dict) else None
+    if not isinstance(source, dict) or source.get("kind") not in OF_RECORDINGS:
+        return layer
+    params = source.get("params", {})
+    if not isinstance(params, dict):
+        return layer
+    return layer | {"source": source | {"params": {"evened": "moments"} | params}}
 
 
 def upgraded_score(data: dict[str, Any]) -> dict[str, Any]:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from dataclasses import dataclass, field
 from functools import cached_property
 from pathlib import Path
@@ -12,6 +13,7 @@ from numpy.typing import NDArray
 from caligo.material.cards import RecordingCard
 from caligo.material.long import ArrayFile, beside, mapped, pieces, powers
 from caligo.material.pyramid import Pyramid
+from caligo.measure.loudness import LoudnessMeter
 
 MIDDLE_C = 60.0
 
@@ -63,6 +65,17 @@ class Recording:
                 for at, piece in pieces(self.samples):
                     file.write(at, piece.mean(axis=0, keepdims=True))
         return Pyramid(mapped(path), path=beside(self.place, ".mono-copies-2.npy"))
+
+    @cached_property
+    def loudness(self) -> float | None:
+        """Its integrated loudness in LUFS (ITU-R BS.1770); None if it is too short or silent."""
+        if self.card.loudness is not None:
+            return self.card.loudness
+        meter = LoudnessMeter(self.rate)
+        for _, piece in pieces(self.samples):
+            meter.add(piece if len(piece) == 2 else np.repeat(piece, 2, axis=0))
+        found = meter.integrated()
+        return found if math.isfinite(found) else None
 
     @cached_property
     def level(self) -> float:

@@ -19,6 +19,8 @@ from caligo.signal.ticks import TICK
 from caligo.synthesis.common import unison_parameters, voice_parameters
 from caligo.synthesis.drawing import (
     SINCS,
+    evened_parameter,
+    evening,
     follow_parameter,
     recording_of,
     recording_parameter,
@@ -38,7 +40,6 @@ from caligo.synthesis.grain_cloud import (
 )
 from caligo.synthesis.phases import Accumulated, first_tick
 from caligo.synthesis.portrait import Portrait, Shown
-from caligo.synthesis.source import VOICE_RMS
 from caligo.synthesis.unison import InUnison
 
 CELL = 16
@@ -61,7 +62,7 @@ def _share(key: str, name: str, help: str, default: float = 0.0) -> Parameter:
         kind="grains",
         category="Recordings",
         groups=(
-            ("Recording", "recording position travel follow"),
+            ("Recording", "recording position travel follow evened"),
             ("Grains", "density size pitch reverse window pan"),
             ("Scatter", "position_scatter time_scatter size_scatter pitch_scatter level_scatter "
              "pan_scatter"),
@@ -84,6 +85,7 @@ def _share(key: str, name: str, help: str, default: float = 0.0) -> Parameter:
             _moved("pan", "Pan", "Where the grains are heard.", "%", low=-100.0, high=100.0),
             *voice_parameters(),
             follow_parameter(),
+            evened_parameter(),
             _share("position_scatter", "Position scatter", "How far grains begin elsewhere.",
                    10.0),
             _share("time_scatter", "Time scatter", "How irregularly grains begin.", 80.0),
@@ -230,7 +232,7 @@ class Grains(InUnison):
         if self.recording is None:
             return
         levels = self.recording.mono
-        size = np.float32(VOICE_RMS / max(self.recording.level, 1e-6))
+        size = np.float32(evening(self.part, self.recording))
         for row in range(len(block.voices)):
             grains = self.grains(block, row, self._back)
             grains[:, 5:7] *= size

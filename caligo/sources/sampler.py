@@ -30,6 +30,8 @@ from caligo.signal.ticks import TICK
 from caligo.synthesis.common import unison_parameters, voice_parameters
 from caligo.synthesis.drawing import (
     SINCS,
+    evened_parameter,
+    evening,
     follow_parameter,
     level_for,
     read_at,
@@ -37,7 +39,6 @@ from caligo.synthesis.drawing import (
     recording_parameter,
 )
 from caligo.synthesis.phases import Phases
-from caligo.synthesis.source import VOICE_RMS
 from caligo.synthesis.unison import InUnison
 
 EDGE = 0.002
@@ -182,10 +183,15 @@ def render_recording(
         family="source",
         kind="sampler",
         category="Recordings",
-        groups=(("Recording", "follow"),),
+        groups=(("Recording", "follow evened"),),
         name="Sampler",
         help="Recordings over keys and velocities, with loops that do not show.",
-        parameters=(follow_parameter(), *voice_parameters(), *unison_parameters(scatter=False)),
+        parameters=(
+            follow_parameter(),
+            evened_parameter(),
+            *voice_parameters(),
+            *unison_parameters(scatter=False),
+        ),
         items=(Items("zone", 1, MOST),),
         picture="zones",
     )
@@ -223,7 +229,7 @@ class Sampler(InUnison):
     def render_each(self, block: SourceBlock, out: NDArray[np.float32]) -> None:
         """See `InUnison.render_each`."""
         steps = self._phases.steps(block.moments, block.pitch)
-        level = VOICE_RMS * 10.0 ** (self._level.values(block.moments) / 20.0)
+        level = 10.0 ** (self._level.values(block.moments) / 20.0)
         for row, voice in enumerate(block.voices):
             zones = self.zones_of(voice)
             if not zones:
@@ -257,7 +263,7 @@ class Sampler(InUnison):
             end,
             fade,
             EDGE * recording.rate,
-            level / max(recording.level, 1e-6) * 10.0 ** (zone.number("gain") / 20.0),
+            level * evening(self.part, recording) * 10.0 ** (zone.number("gain") / 20.0),
             out,
         )
 

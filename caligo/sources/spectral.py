@@ -21,13 +21,18 @@ from caligo.sources.regions import region_mask
 from caligo.synthesis import resynthesis as columns
 from caligo.synthesis.analysis import BINS, HOP, SIZE, WINDOW, analysis_of
 from caligo.synthesis.common import unison_parameters, voice_parameters
-from caligo.synthesis.drawing import follow_parameter, recording_of, recording_parameter
+from caligo.synthesis.drawing import (
+    evened_parameter,
+    evening,
+    follow_parameter,
+    recording_of,
+    recording_parameter,
+)
 from caligo.synthesis.phases import Accumulated, first_tick
 from caligo.synthesis.portrait import Portrait, Shown
 from caligo.synthesis.recent import Recent
 from caligo.synthesis.resynthesis import VALUES, Spectra, make_frames, run_frames, ways_apart
 from caligo.synthesis.running import PERIOD, oldest, random_phases
-from caligo.synthesis.source import VOICE_RMS
 from caligo.synthesis.unison import InUnison
 
 CELL = HOP // TICK
@@ -72,7 +77,7 @@ class Spectrum(NamedTuple):
         kind="spectral",
         category="Recordings",
         groups=(
-            ("Recording", "recording position travel follow"),
+            ("Recording", "recording position travel follow evened"),
             ("Spectrum", "blur balance threshold shift pitch stretch formants scatter width"),
         ),
         name="Spectral",
@@ -102,6 +107,7 @@ class Spectrum(NamedTuple):
                    default=60.0),
             *voice_parameters(),
             follow_parameter(),
+            evened_parameter(),
             *unison_parameters(scatter=False),
         ),
         items=(Items("region", 0, 32),),
@@ -298,7 +304,7 @@ class Spectral(InUnison):
         scatter = trajectories["scatter"] / 100.0
         # Phases spread over a share s of a cycle leave sinc² s of the power in step.
         in_step = np.sinc(scatter) ** 2
-        gain = VOICE_RMS / max(self.recording.level, 1e-6)
+        gain = evening(self.part, self.recording)
         gain = gain / np.sqrt(in_step / COHERENT**2 + (1.0 - in_step) / SCATTERED**2)
         gain *= 10.0 ** (trajectories["level"] / 20.0)
         count = end - begin

@@ -8,10 +8,11 @@ import numpy as np
 from numba import njit
 from numpy.typing import NDArray
 
-from caligo.catalogue import Kind, Parameter
+from caligo.catalogue import Choice, Kind, Parameter
 from caligo.document.sound import Part
 from caligo.material.recording import Recording
 from caligo.material.shelf import current
+from caligo.synthesis.source import VOICE_LOUDNESS, VOICE_RMS
 
 TAPS = 32
 PHASES = 512
@@ -26,6 +27,29 @@ def recording_parameter(help: str) -> Parameter:
     return Parameter(
         "recording", "Recording", help, default="", kind=Kind.REFERENCE, of="recording"
     )
+
+
+def evened_parameter() -> Parameter:
+    """What brings recordings to one level."""
+    return Parameter(
+        "evened",
+        "Even level by",
+        "What brings all recordings to one level: how loud each is as a whole (ITU-R BS.1770), or "
+        "its loudest moments.",
+        default="loudness",
+        kind=Kind.CHOICE,
+        choices=(Choice("loudness", "Loudness"), Choice("moments", "Loudest moments")),
+    )
+
+
+def evening(part: Part, recording: Recording) -> float:
+    """The factor that brings a recording to a voice's level, as its source says.
+
+    What is within it stays as it is. Too short for a loudness, it goes by its loudest moments.
+    """
+    if part.text("evened") == "loudness" and recording.loudness is not None:
+        return float(10.0 ** ((VOICE_LOUDNESS - recording.loudness) / 20.0))
+    return VOICE_RMS / max(recording.level, 1e-6)
 
 
 def follow_parameter() -> Parameter:

@@ -14,6 +14,9 @@ from caligo.synthesis.portrait import Portrait, Shown
 
 VOICE_RMS = 0.07
 """Root mean square of one voice at level 0 dB (-23 dBFS): room for chords and resonance."""
+VOICE_LOUDNESS = -21.0
+"""LUFS of a recording at level 0 dB (ITU-R BS.1770): within 2 LU of waves at `VOICE_RMS` on both
+sides."""
 
 
 class Source:

@@ -24,7 +24,10 @@ from caligo.document import (
     read_sound,
 )
 from caligo.formats.schema import json_schemas
+from caligo.material.shelf import current
 from caligo.synthesis.common import unison
+from caligo.synthesis.drawing import evening
+from caligo.synthesis.source import VOICE_RMS
 from demo.pads import dome_air
 from tests.core.builders import moving_sound
 
@@ -103,7 +106,7 @@ def test_unknown_fields_are_named_by_their_ids() -> None:
         ({"routes": [{"id": "r", "from": "m", "to": "a.pan", "depth": 1}]}, "routes.r.from"),
         ({"buses": [{"id": "a", "name": "B"}]}, "a"),
         ({"layers": []}, "layers"),
-        ({"schema": 7}, "schema"),
+        ({"schema": 8}, "schema"),
         ({"name": 3}, "name"),
     ],
 )
@@ -230,7 +233,7 @@ def test_a_document_of_schema_1_means_what_it_meant() -> None:
     """Kept as it was written before buses could send and effects could hold chains."""
     old = json.loads((Path(__file__).parent / "old" / "schema1_dome_air.json").read_text())
     sound = read_sound(old)
-    assert sound.schema_version == 6
+    assert sound.schema_version == 7
     assert all(send.text("from") == "behind" for layer in sound.layers for send in layer.sends)
     assert sound.as_document() == as_before(read_sound(dome_air()))
 
@@ -278,6 +281,23 @@ def test_a_document_of_schema_5_keeps_a_unison_that_does_not_drift() -> None:
     assert sound.layers[0].source.params["irregularity"] > 0.0
     assert sound.buses == read_sound(old | {"schema": 6}).buses
     assert read_sound(dome_air()).layers[0].source.params["drift"] > 0.0
+
+
+def test_a_document_of_schema_6_keeps_how_loud_its_recordings_were() -> None:
+    """Kept as it was written before recordings came to one level by their loudness."""
+    old = json.loads((Path(__file__).parent / "old" / "schema6_slit_wind.json").read_text())
+    sources = [layer.source for layer in read_sound(old).layers]
+    of_wind = next(source for source in sources if source.kind == "spectral")
+    assert of_wind.params["evened"] == "moments"
+    wind = current().recording(of_wind.text("recording"))
+    assert wind is not None
+    assert evening(of_wind, wind) == VOICE_RMS / wind.level
+    # All else is as new sounds have it; what an older document says itself stays.
+    assert all("evened" not in s.params for s in sources if s.kind not in ("spectral", "grains"))
+    said = {"kind": "grains", "params": {"evened": "loudness"}}
+    layer = {"id": "a", "name": "A", "source": said}
+    found = read_sound({"schema": 6, "name": "Old", "layers": [layer]})
+    assert found.layers[0].source.params["evened"] == "loudness"
 
 
 @pytest.mark.parametrize(

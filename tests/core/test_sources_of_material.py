@@ -7,22 +7,34 @@ from typing import Any
 
 import librosa
 import numpy as np
+import pyloudnorm
 import pytest
 import scipy.signal
 import soundfile
 
+from caligo.document import read_sound
 from caligo.document.pitch import frequency
 from caligo.engine.engine import Engine
 from caligo.engine.offline import render_array
 from caligo.engine.stem_keys import stem_key
+from caligo.material.cards import RecordingCard
 from caligo.material.cutting import by_cycles
+from caligo.material.recording import Recording
 from caligo.material.shelf import SHIPPED, VARIABLE, Shelf, current
 from caligo.signal.ticks import Span
-from caligo.synthesis.drawing import SINCS
+from caligo.synthesis.drawing import SINCS, evening
 from caligo.synthesis.grain_cloud import add_grains
-from caligo.synthesis.source import VOICE_RMS
+from caligo.synthesis.source import VOICE_LOUDNESS, VOICE_RMS
 from demo.build import by_name
-from tests.core.builders import RATE, decibels, layer_of, one_note, plain_sound, spectrum
+from tests.core.builders import (
+    RATE,
+    decibels,
+    layer_of,
+    one_note,
+    plain_layer,
+    plain_sound,
+    spectrum,
+)
 
 NAMES = by_name()
 
@@ -169,6 +181,58 @@ def test_grains_follow_the_key_or_do_not() -> None:
     assert heard(76, True) == pytest.approx(659, abs=8)
     assert heard(64, True) == pytest.approx(330, abs=6)
     assert heard(64, False) == pytest.approx(659, abs=8)
+
+
+SUSTAINED = (
+    "bowed_wire", "distant_horn", "dome_rail", "glass_harmonic", "hummed_vowel", "motor",
+    "plate_ticks", "radio_static", "snow_steps", "wind_slit",
+)  # fmt: skip
+"""The shipped recordings that sound from their beginning to their end."""
+
+
+def loudness_of(layer: dict[str, Any], key: int) -> float:
+    """LUFS of ten seconds of a note that is there at once, by `pyloudnorm`."""
+    heard = render_array(plain_sound(layer), one_note(key, 10.0))
+    return float(pyloudnorm.Meter(RATE).integrated_loudness(heard.T.astype(float)))
+
+
+def test_recordings_are_as_loud_as_waves_and_as_each_other() -> None:
+    """Within 3 LU at each recording's root, however it was recorded; a saw beside them."""
+    shelf, wave = by_name(), loudness_of(plain_layer(table="saw"), 60)
+    for name in SUSTAINED:
+        recording = current().recording(shelf[name])
+        assert recording is not None
+        zone = {"id": "zone", "kind": "zone", "params": {"recording": shelf[name]}}
+        found = loudness_of(layer_of("sampler", [zone]), round(recording.root))
+        assert found == pytest.approx(wave, abs=3.0), name
+
+
+def test_a_recording_brought_in_comes_to_the_same_level() -> None:
+    """Noise at -50 dB and at -3 dB, and what is within it stays as far apart."""
+    rng = np.random.default_rng(4)
+    shape = np.repeat([1.0, 0.1], 2 * RATE)
+    levels = []
+    for gain in (0.002, 0.5):
+        wave = (gain * shape * rng.standard_normal(4 * RATE)).astype(np.float32)
+        card = RecordingCard(key="0" * 16, name="N", file="n.wav", rate=RATE, channels=1,
+                             frames=4 * RATE)  # fmt: skip
+        recording = Recording(card, wave[None])
+        part = read_sound({"name": "X", "layers": [layer_of("grains")]}).layers[0].source
+        made = evening(part, recording) * wave
+        stereo = np.repeat(made[:, None].astype(float), 2, axis=1)
+        levels.append(pyloudnorm.Meter(RATE).integrated_loudness(stereo))
+    assert levels[0] == pytest.approx(levels[1], abs=0.1)
+    assert levels[0] == pytest.approx(VOICE_LOUDNESS, abs=0.2)
+
+
+def test_what_is_too_short_for_a_loudness_goes_by_its_loudest_moments() -> None:
+    card = RecordingCard(key="0" * 16, name="N", file="n.wav", rate=RATE, channels=1, frames=4_800)
+    click = np.zeros((1, 4_800), np.float32)
+    click[0, :2_400] = 0.5
+    part = read_sound({"name": "X", "layers": [layer_of("grains")]}).layers[0].source
+    recording = Recording(card, click)
+    assert recording.loudness is None
+    assert evening(part, recording) == pytest.approx(VOICE_RMS / 0.5, rel=0.01)
 
 
 def test_a_wash_and_single_grains_stay_in_level() -> None:

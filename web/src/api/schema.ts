@@ -1719,10 +1719,10 @@ export interface components {
             };
             /**
              * Schema
-             * @default 6
+             * @default 7
              * @constant
              */
-            schema: 6;
+            schema: 7;
             /** Name */
             name: string;
             /**
