@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Mapping
+from collections.abc import Iterable, Mapping
 from pathlib import PurePosixPath
 from typing import Any
 
@@ -20,6 +20,16 @@ def base_name(sample: str) -> str:
     return PurePosixPath(sample.replace("\\", "/")).name.lower()
 
 
+def _softer(cards: Iterable[RecordingCard]) -> dict[str, float]:
+    """By how many decibels each recording is softer than the loudest, at most 0, by its key.
+
+    A sampler brings recordings to one level; an instrument's are as far apart as they were made.
+    """
+    known = {card.key: card.loudness for card in cards if card.loudness is not None}
+    loudest = max(known.values(), default=0.0)
+    return {key: loudness - loudest for key, loudness in known.items()}
+
+
 def zones_of(sfz: Sfz, cards: Mapping[str, RecordingCard]) -> tuple[list[Params], dict[str, int]]:
     """The sampler's zones of an SFZ file, and what was skipped.
 
@@ -27,6 +37,8 @@ def zones_of(sfz: Sfz, cards: Mapping[str, RecordingCard]) -> tuple[list[Params]
     """
     zones: list[Params] = []
     skipped = dict(sfz.skipped)
+    named = {base_name(zone.sample) for zone in sfz.zones}
+    softer = _softer(card for name, card in cards.items() if name in named)
     for zone in sfz.zones:
         card = cards.get(base_name(zone.sample))
         if card is None:
@@ -37,7 +49,7 @@ def zones_of(sfz: Sfz, cards: Mapping[str, RecordingCard]) -> tuple[list[Params]
         zones.append(
             {
                 "recording": card.key,
-                "gain": min(max(zone.volume, -48.0), 24.0),
+                "gain": min(max(zone.volume + softer.get(card.key, 0.0), -48.0), 24.0),
                 # The zone's tuning leads from the recording's root to the file's.
                 "tune": min(max(zone.tune + 100.0 * (root - zone.root), -2400.0), 2400.0),
                 "key_low": zone.key_low,
@@ -58,8 +70,9 @@ def sfz_of(zones: list[Params], shelf: Shelf, title: str) -> tuple[str, dict[str
     """SFZ text of the sampler's zones, and the files it names by the recordings' keys."""
     files: dict[str, str] = {}
     written = []
-    for zone in zones:
-        recording = shelf.recording(str(zone["recording"]))
+    recordings = [shelf.recording(str(zone["recording"])) for zone in zones]
+    softer = _softer(recording.card for recording in recordings if recording is not None)
+    for zone, recording in zip(zones, recordings, strict=True):
         if recording is None:
             continue
         card = recording.card
@@ -78,7 +91,7 @@ def sfz_of(zones: list[Params], shelf: Shelf, title: str) -> tuple[str, dict[str
                 velocity_low=int(zone["velocity_low"]),
                 velocity_high=int(zone["velocity_high"]),
                 root=recording.root,
-                volume=float(zone["gain"]),
+                volume=float(zone["gain"]) - softer.get(card.key, 0.0),
                 tune=float(zone["tune"]),
                 offset=round(float(zone["start"]) * card.rate),
                 loop=kind,

@@ -70,6 +70,29 @@ def test_missing_samples_are_told_and_left_out(shelf: Shelf, tmp_path: Path) -> 
     assert skipped == {"gone.wav is missing": 2}
 
 
+def test_soft_samples_stay_softer_than_hard_ones(shelf: Shelf, tmp_path: Path) -> None:
+    """Recorded 20 dB apart they are played so, and written so that others play them so."""
+    cards = {}
+    for name, peak in (("soft", 0.05), ("hard", 0.5)):
+        wave = peak * np.sin(2 * np.pi * 440.0 * np.arange(2 * RATE) / RATE)
+        soundfile.write(tmp_path / f"{name}.wav", wave, RATE, subtype="PCM_24")
+        cards[f"{name}.wav"] = shelf.add_recording(tmp_path / f"{name}.wav", name)[0]
+    sfz = read_sfz(
+        "<region> sample=soft.wav hivel=63 pitch_keycenter=69 "
+        "<region> sample=hard.wav lovel=64 volume=-2 pitch_keycenter=69"
+    )
+    zones, _ = zones_of(sfz, cards)
+    items = [{"id": f"z{i}", "kind": "zone", "params": zone} for i, zone in enumerate(zones)]
+    heard = []
+    for velocity in (40, 100):
+        score = one_note(69, 1.0)
+        score.notes[0].velocity = velocity
+        heard.append(render_array(plain_sound(layer_of("sampler", items)), score)[0].std())
+    assert 20 * np.log10(heard[1] / heard[0]) == pytest.approx(18.0, abs=0.1)
+    text, _ = sfz_of([complete(zone) for zone in zones], shelf, "Both")
+    assert [zone.volume for zone in read_sfz(text).zones] == pytest.approx([0.0, -2.0], abs=0.02)
+
+
 def test_what_is_written_plays_the_same_when_it_is_read(shelf: Shelf, tmp_path: Path) -> None:
     card = taken(shelf, tmp_path, "plate", 450.0)
     looped = card.model_copy(update={"loop": Loop(start=0.5, end=1.5, fade=0.02)})
