@@ -49,9 +49,10 @@ def upgraded_sound(data: dict[str, Any]) -> dict[str, Any]:
         return data
     upgraded = data | {"schema": SOUND_SCHEMA}
     if isinstance(data.get("layers"), list):
-        upgraded["layers"] = [
-            _levelled_as_before(_in_unison_as_before(layer, schema)) for layer in data["layers"]
-        ]
+        layers = data["layers"]
+        if schema != 6:
+            layers = [_in_unison_as_before(layer, schema) for layer in layers]
+        upgraded["layers"] = [_levelled_as_before(layer) for layer in layers]
     if schema in (5, 6):
         return upgraded
     for key in ("layers", "buses"):
@@ -110,8 +111,6 @@ def _in_unison_as_before(layer: Any, schema: Any) -> Any:
         return layer
     params = source.get("params", {})
     if not isinstance(params, dict):
-        return layer
-    if schema == 6:
         return layer
     before: dict[str, Any] = {"drift": 0}
     if schema in (1, 2, 3):

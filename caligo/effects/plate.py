@@ -1,4 +1,4 @@
-"""The plate: dense from its first millisecond, bright and without walls.
+"""The plate: dense within a tenth of a second, bright and without walls.
 
 Source: J. Dattorro, "Effect design, part 1: reverberator and other filters" (JAES 1997), figure 1:
 four all-passes in a row, then two halves of a ring that feed each other, each of a swaying
@@ -39,8 +39,6 @@ OUTPUTS = np.array([[0.0053, 0.0121, 0.0223], [0.0059, 0.0113, 0.0241]])
 """Seconds of three more all-passes on either side, which the paper does not have: what is gathered
 is dense with them where seven taps alone are single echoes."""
 OUTPUT_GAIN = 0.6
-WAYS = SWAYING + LINES + ALL_PASSES + LAST
-"""Seconds round either half."""
 # Where each side listens: half, part (0 the line, 1 the all-pass, 2 the last line), seconds, sign.
 TAPS = np.array(
     [
@@ -61,6 +59,7 @@ LONGEST_PRE_DELAY = 0.5
 WET_GAIN = 0.585
 """Makes pink noise come out as loud as it goes in."""
 SOONER = 0.35
+"""How much of what is lost within a half is not heard, see `_enters`."""
 OPEN = 20_000.0
 """Hertz from which on damping takes nothing."""
 LN10 = math.log(10.0)
@@ -229,7 +228,7 @@ def _run(
         family="effect",
         kind="plate",
         name="Plate",
-        help="A sheet that rings: dense at once, bright, without walls or distance.",
+        help="A sheet that rings: soon dense, bright, without walls or distance.",
         category="Space",
         parameters=(
             Parameter("decay", "Decay", "Time to fall by 60 dB (ISO 3382-1).", unit="s", low=0.3,

@@ -18,6 +18,19 @@ from caligo.measure.loudness import LoudnessMeter
 MIDDLE_C = 60.0
 
 
+def measured(samples: NDArray[np.float32], rate: int) -> tuple[float | None, float]:
+    """Integrated loudness in LUFS (ITU-R BS.1770) and highest sample of ``[channels, frames]``.
+
+    The loudness is None if they are too short for one or silent; mono counts as on both sides.
+    """
+    meter, highest = LoudnessMeter(rate), 0.0
+    for _, piece in pieces(samples):
+        meter.add(piece if len(piece) == 2 else np.repeat(piece, 2, axis=0))
+        highest = max(highest, float(np.abs(piece).max(initial=0.0)))
+    loudness = meter.integrated()
+    return (loudness if math.isfinite(loudness) else None), highest
+
+
 @dataclass(frozen=True)
 class Recording:
     """A recording after its steps, ready to be read at any speed.
@@ -71,11 +84,7 @@ class Recording:
         """Its integrated loudness in LUFS (ITU-R BS.1770); None if it is too short or silent."""
         if self.card.loudness is not None:
             return self.card.loudness
-        meter = LoudnessMeter(self.rate)
-        for _, piece in pieces(self.samples):
-            meter.add(piece if len(piece) == 2 else np.repeat(piece, 2, axis=0))
-        found = meter.integrated()
-        return found if math.isfinite(found) else None
+        return measured(self.samples, self.rate)[0]
 
     @cached_property
     def level(self) -> float:

@@ -23,7 +23,7 @@ from numpy.typing import NDArray
 from pydantic import ValidationError
 
 from caligo.material.cards import CARD, RecordingCard, TableCard
-from caligo.material.long import ArrayFile, is_long, mapped, pieces
+from caligo.material.long import ArrayFile, is_long, mapped
 from caligo.material.pitch import detect
 from caligo.material.reading import (
     MaterialError,
@@ -31,9 +31,8 @@ from caligo.material.reading import (
     content_key,
     read_recording,
 )
-from caligo.material.recording import Recording
+from caligo.material.recording import Recording, measured
 from caligo.material.steps import apply, apply_long
-from caligo.measure.loudness import LoudnessMeter
 
 SHIPPED = Path(__file__).resolve().parents[2] / "demo" / "material"
 VARIABLE = "CALIGO_MATERIAL"
@@ -359,15 +358,11 @@ def described(card: RecordingCard, samples: NDArray[np.float32]) -> RecordingCar
             heard = apply_long(samples, card.rate, card.steps, Path(folder) / "heard.npy")
         else:
             heard = samples if long else apply(samples, card.rate, card.steps)
-        meter, highest = LoudnessMeter(card.rate), 0.0
-        for _, piece in pieces(heard):
-            meter.add(piece if len(piece) == 2 else np.repeat(piece, 2, axis=0))
-            highest = max(highest, float(np.abs(piece).max(initial=0.0)))
-    loudness = meter.integrated()
+        loudness, highest = measured(heard, card.rate)
     return card.model_copy(
         update={
             "peak": round(20.0 * math.log10(highest), 2) if highest > 0.0 else None,
-            "loudness": round(loudness, 2) if math.isfinite(loudness) else None,
+            "loudness": None if loudness is None else round(loudness, 2),
         }
     )
 

@@ -11,7 +11,7 @@ import numpy as np
 from numba import njit
 from numpy.typing import NDArray
 
-from caligo.signal.oversampling import FAR, half_band
+from caligo.signal.oversampling import FAR, add_taps, half_band
 
 Floats32 = NDArray[np.float32]
 
@@ -41,23 +41,6 @@ def state() -> dict[str, Floats32]:
 
 
 @njit(cache=True, nogil=True)
-def _add_taps(line: np.ndarray, taps: np.ndarray, scale: np.float32, out: np.ndarray) -> None:
-    """Add a filter's answer to `line` ``[samples + taps - 1]`` to `out` ``[samples]``.
-
-    Four taps at a time, whose number is a multiple of four: what is added up is then read and
-    written a quarter as often.
-    """
-    count = len(out)
-    for k in range(0, len(taps), 4):
-        a, b = scale * taps[k], scale * taps[k + 1]
-        c, d = scale * taps[k + 2], scale * taps[k + 3]
-        there = line[k : k + count + 3]
-        for n in range(count):
-            first = (out[n] + a * there[n]) + b * there[n + 1]
-            out[n] = (first + c * there[n + 2]) + d * there[n + 3]
-
-
-@njit(cache=True, nogil=True)
 def doubled(x: np.ndarray, taps: np.ndarray, held: np.ndarray) -> np.ndarray:
     """`x` ``[samples]`` at twice its rate; `held` are the last samples ``[taps - 1]``."""
     count, reach, half = len(x), len(held), len(taps) // 2
@@ -69,7 +52,7 @@ def doubled(x: np.ndarray, taps: np.ndarray, held: np.ndarray) -> np.ndarray:
     for begin in range(0, count, PIECE):
         size = min(PIECE, count - begin)
         between[:] = np.float32(0.0)
-        _add_taps(line[begin:], taps, np.float32(2.0), between[:size])
+        add_taps(line[begin:], taps, np.float32(2.0), between[:size])
         for n in range(size):
             out[2 * (begin + n)] = between[n]
             out[2 * (begin + n) + 1] = line[begin + n + half]
@@ -92,7 +75,7 @@ def halved(x: np.ndarray, taps: np.ndarray, held: np.ndarray) -> np.ndarray:
         middle = odds[begin + half - 1 :]
         for n in range(len(to)):
             to[n] = np.float32(0.5) * middle[n]
-        _add_taps(evens[begin:], taps, np.float32(1.0), to)
+        add_taps(evens[begin:], taps, np.float32(1.0), to)
     for n in range(reach):
         held[2 * n], held[2 * n + 1] = evens[count + n], odds[count + n]
     return out

@@ -104,8 +104,8 @@ def gather_along(
     for c in range(2):
         for t in range(taps.shape[1]):
             half, part = int(taps[c, t, 0]), int(taps[c, t, 1])
-            read_going(rings[half, part + 1], here, max(taps[c, t, 2] * samples, 2.0),
-                  max(taps[c, t, 2] * to_samples, 2.0), tap)  # fmt: skip
+            away, end = taps[c, t, 2] * samples, taps[c, t, 2] * to_samples
+            read_going(rings[half, part + 1], here, max(away, 2.0), max(end, 2.0), tap)
             sign = np.float32(taps[c, t, 3])
             for n in range(TICK):
                 heard[c, n] += sign * tap[n]

@@ -173,10 +173,12 @@ class Operators(InUnison):
         self._values = {key: Bundle(each) for key, each in trajectories.items()}
         indices = [self.movement.trajectory(f"{self.path}.{x.id}.amount") for x in self._links]
         self._amounts = Bundle(indices)
+        by_ratio = [o.text("tuned") == "ratio" for o in self._operators]
+        self._by_ratio = np.array(by_ratio)[:, None]
+        tables_read = [wave == TABLE for wave in self._waves]
         self._reaching = Reaching(
-            order, circle, pairs, [wave == TABLE for wave in self._waves], trajectories, indices
+            order, circle, pairs, tables_read, trajectories, indices, by_ratio, self.rate
         )
-        self._by_ratio = np.array([o.text("tuned") == "ratio" for o in self._operators])[:, None]
         self._seeds: dict[int, NDArray[np.uint64]] = {}
         self._envelopes = [self._envelope_of(item) for item in self._operators]
         self._past = np.array([item.text("way") == "past" for item in self._operators])
@@ -325,7 +327,7 @@ class Operators(InUnison):
         """At how many times the sample rate a voice is computed, from its start to its end."""
         own = min(2.0 ** (highest + self._fine.reach()[1] / 1200.0), HIGHEST * self.rate)
         grown = [10.0 ** (_by_key(item, key) / 20.0) for item in self._operators]
-        return self._reaching.factor(own, grown, self._by_ratio[:, 0].tolist(), self.rate)
+        return self._reaching.factor(own, grown)
 
     def save_state(self) -> dict[str, Any]:
         """See `Source.save_state`."""

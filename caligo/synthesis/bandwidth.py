@@ -118,6 +118,8 @@ class Reaching:
         Of each operator's ratio, hertz, offset and level, by these names.
     indices
         Of each link's index in radians.
+    by_ratio
+        Whether an operator follows the pitch.
     """
 
     def __init__(
@@ -128,19 +130,20 @@ class Reaching:
         tables: Sequence[bool],
         trajectories: Mapping[str, Sequence[Trajectory]],
         indices: Sequence[Trajectory],
+        by_ratio: Sequence[bool],
+        rate: float,
     ) -> None:
         self._order, self._circle, self._links = order, circle, links
         self._tables = tables
         self._trajectories, self._indices = trajectories, indices
+        self._by_ratio, self._rate = by_ratio, rate
         self._known: dict[tuple[float, tuple[float, ...]], int] = {}
 
     def forget(self) -> None:
         """Find out anew, since something was edited."""
         self._known.clear()
 
-    def factor(
-        self, own: float, grown: Sequence[float], by_ratio: Sequence[bool], rate: float
-    ) -> int:
+    def factor(self, own: float, grown: Sequence[float]) -> int:
         """How many times the sample rate a voice needs, all its life.
 
         Parameters
@@ -149,33 +152,31 @@ class Reaching:
             The highest that its pitch gets, in Hz.
         grown
             By what each operator grows for its key, as a factor.
-        by_ratio
-            Whether an operator follows the pitch.
         """
         key = (own, tuple(grown))
         if key not in self._known:
             if len(self._known) > MOST_KEPT:
                 self._known.clear()
-            self._known[key] = factor_for(self._highest(own, grown, by_ratio, rate), rate)
+            self._known[key] = factor_for(self._highest(own, grown), self._rate)
         return self._known[key]
 
-    def _highest(
-        self, own: float, grown: Sequence[float], by_ratio: Sequence[bool], rate: float
-    ) -> float:
+    def _highest(self, own: float, grown: Sequence[float]) -> float:
         """The highest component in Hz of all operators that are heard."""
         ratios, fixed, offsets, levels = (
             [t.reach()[1] for t in self._trajectories[name]]
             for name in ("ratio", "hertz", "offset", "level")
         )
         hertz = [
-            max(0.0, min((ratio * own if follows else other) + offset, HIGHEST * rate))
-            for ratio, other, offset, follows in zip(ratios, fixed, offsets, by_ratio, strict=True)
+            max(0.0, min((ratio * own if follows else other) + offset, HIGHEST * self._rate))
+            for ratio, other, offset, follows in zip(
+                ratios, fixed, offsets, self._by_ratio, strict=True
+            )
         ]
         indices = [
             t.reach()[1] * grown[a] for t, (a, _) in zip(self._indices, self._links, strict=True)
         ]
         found = highest_components(
-            self._order, self._circle, self._tables, hertz, self._links, indices, rate
+            self._order, self._circle, self._tables, hertz, self._links, indices, self._rate
         )
         softest = self._trajectories["level"][0].parameter.low
         heard = (x for x, level in zip(found, levels, strict=True) if level > softest)

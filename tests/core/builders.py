@@ -112,3 +112,14 @@ def spectrum(signal: NDArray[np.float32]) -> NDArray[np.float64]:
 def decibels(value: Any) -> Any:
     """A factor in decibels."""
     return 20.0 * np.log10(np.maximum(np.abs(value), 1e-15))
+
+
+def loudest_off(signal: NDArray[Any], rate: int, lines: list[float], top: float) -> float:
+    """The loudest of what lies below `top` Hz and on none of the lines, in dB under the loudest."""
+    length = len(signal)
+    found = decibels(np.abs(np.fft.rfft(signal * np.kaiser(length, 20.0))))
+    hertz = np.arange(len(found)) * rate / length
+    off = hertz < top
+    for line in lines:
+        off &= np.abs(hertz - abs(line)) > 14 * rate / length
+    return float(found[off].max() - found.max())

@@ -14,7 +14,15 @@ from caligo.engine.engine import Engine
 from caligo.engine.offline import render_array
 from caligo.engine.stem_keys import stem_key
 from caligo.signal.ticks import Span
-from tests.core.builders import RATE, decibels, one_note, plain_layer, plain_sound, spectrum
+from tests.core.builders import (
+    RATE,
+    decibels,
+    loudest_off,
+    one_note,
+    plain_layer,
+    plain_sound,
+    spectrum,
+)
 
 
 def layer(id: str, params: dict[str, Any] | None = None, **source: Any) -> dict[str, Any]:
@@ -80,12 +88,7 @@ def worst_fold(sound: Any, key: int, rate: int, lines: list[float]) -> float:
     """The loudest of what can be heard and lies on none of the lines, in dB under the loudest."""
     length = 2**16
     signal = render_array(sound, one_note(key, 2.0), rate=rate, length=length / rate + 0.5)[0]
-    found = decibels(np.abs(np.fft.rfft(signal[-length:] * np.kaiser(length, 20.0))))
-    hertz = np.arange(len(found)) * rate / length
-    off = hertz < min(20_000, 0.41 * rate)
-    for line in lines:
-        off &= np.abs(hertz - abs(line)) > 14 * rate / length
-    return float(found[off].max() - found.max())
+    return loudest_off(signal[-length:], rate, lines, min(20_000, 0.41 * rate))
 
 
 @pytest.mark.parametrize("rate", [44_100, 48_000, 96_000])

@@ -15,7 +15,15 @@ from caligo.engine.offline import render_array
 from caligo.signal.oversampling import CORNER, REACH, STEEPNESS, TAPS
 from caligo.synthesis.modulation import order_of
 from caligo.synthesis.source import VOICE_RMS
-from tests.core.builders import RATE, decibels, layer_of, one_note, plain_sound, spectrum
+from tests.core.builders import (
+    RATE,
+    decibels,
+    layer_of,
+    loudest_off,
+    one_note,
+    plain_sound,
+    spectrum,
+)
 
 FULL = VOICE_RMS * np.sqrt(2.0)
 LENGTH = 2**15
@@ -75,13 +83,8 @@ def worst_alias(sound: Any, key: int, rate: int, ratio: float = 1.0) -> float:
     """
     length = (LENGTH + 8192) / rate
     whole = render_array(sound, one_note(key, 2.0), rate=rate, length=length)
-    signal = whole[0][4096 : 4096 + LENGTH]
-    levels = decibels(np.abs(np.fft.rfft(signal * np.kaiser(LENGTH, 20.0))))
-    hertz = np.arange(len(levels)) * rate / LENGTH
-    off = hertz < 20_000
-    for k in range(-80, 81):
-        off &= np.abs(hertz - abs(1 + k * ratio) * frequency(key)) > 14 * rate / LENGTH
-    return float(levels[off].max() - levels.max())
+    lines = [(1 + k * ratio) * frequency(key) for k in range(-80, 81)]
+    return loudest_off(whole[0][4096 : 4096 + LENGTH], rate, lines, 20_000)
 
 
 @pytest.mark.parametrize("rate", [44_100, 48_000, 96_000])

@@ -37,10 +37,10 @@ export function Now({ height }: { height: number }) {
     let said = 0;
     const paint = () => {
       const heard = watched ? watchedSpectrum.at(player.position(), watched) : player.spectrum();
-      if (!heard) return;
-      const now = performance.now();
       context.setTransform(ratio, 0, 0, ratio, 0, 0);
       context.clearRect(0, 0, WIDTH, height);
+      if (!heard) return;
+      const now = performance.now();
       const levels = heard.sides.map((bins) => levelsOf(bins, heard.binHertz, axis));
       levels.forEach((side, i) => {
         const held = peaks[i];
