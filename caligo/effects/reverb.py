@@ -2,7 +2,8 @@
 
 Source: J.-M. Jot and A. Chaigne, "Digital delay networks for designing artificial
 reverberators" (AES 1991): a line of d seconds has the gain 10^(-3 d / T60). The lines are mixed
-by a Hadamard matrix, which loses no energy. Slow movement of the lines smears their resonances.
+by a Hadamard matrix, which loses no energy. Slow movement of the lines and of the matrix smears
+their resonances; a burst of taps in front and taps inside the lines make it dense from the start.
 """
 
 from __future__ import annotations
@@ -24,16 +25,20 @@ from caligo.signal.decibels import gain
 from caligo.signal.delay_line import ring_size
 from caligo.signal.diffuser import diffuse
 from caligo.signal.feedback_network import (
+    DAMPED,
     LINES,
     SWAY,
     darken,
     darken_moving,
     entrance,
     gather,
+    gather_inside,
     losses,
     mix_lines,
     read_lines,
+    swing,
 )
+from caligo.signal.scatter import feed, velvet
 from caligo.signal.smoothing import one_pole_at
 from caligo.signal.state_variable import DEAD
 from caligo.signal.ticks import TICK
@@ -43,8 +48,11 @@ SHORTEST, LONGEST = 0.031, 0.149
 """Seconds of the shortest and longest line at a size of 100 %."""
 DIFFUSER_SECONDS = ((0.0041, 0.0067, 0.0103, 0.0149), (0.0043, 0.0071, 0.0097, 0.0157))
 DIFFUSION = 0.65
+BURST, TAPS = 0.03, 16
+"""Seconds that what comes in is scattered over at a size of 100 %, and to how many taps: the first
+answers of the lines overlap, so that no echo is heard alone before they are many."""
 LONGEST_PRE_DELAY = 0.5
-WET_GAIN = 1.4
+WET_GAIN = 1.37
 """Makes pink noise come out of the space, as it is by default, as loud as it goes in."""
 LARGEST = 200.0
 """The largest size in per cent."""
@@ -62,39 +70,34 @@ def line_seconds() -> NDArray[np.float64]:
     return found
 
 
-@njit(cache=True, nogil=True)
-def _feed(
-    signal: np.ndarray,
-    pre: np.ndarray,
-    at: int,
-    delay: int,
-    to_delay: int,
-    low_cut: float,
-    thin: np.ndarray,
-    fed: np.ndarray,
-) -> None:
-    """A tick through pre-delay and low cut: from `signal` ``[2, TICK]`` to `fed`.
+@cache
+def _bursts() -> tuple[NDArray[np.float64], NDArray[np.float32]]:
+    """The taps of either side: places and gains ``[2, taps]``."""
+    left, right = velvet(TAPS, 31), velvet(TAPS, 32)
+    return np.stack([left[0], right[0]]), np.stack([left[1], right[1]])
 
-    Both sides go at once: each sample waits for the one before, but not for the other side.
+
+@njit(cache=True, nogil=True)
+def _output(
+    tick: np.ndarray, heard: np.ndarray, width: np.ndarray, direct: np.ndarray, wet: np.ndarray
+) -> None:
+    """Put what is heard of the space to a tick ``[2, TICK]`` in place.
+
+    The others are width and gains at both ends of it ``[2]``.
     """
-    mask = pre.shape[1] - 1
-    for c in range(2):
-        for n in range(TICK):
-            pre[c, (at & mask) + n] = signal[c, n]
-    left, right = thin[0], thin[1]
+    share = np.float32(1.0 / TICK)
+    spread, dry_gain, wet_gain = np.float32(width[0]), np.float32(direct[0]), np.float32(wet[0])
+    spread_step = share * np.float32(width[1] - width[0])
+    dry_step = share * np.float32(direct[1] - direct[0])
+    wet_step = share * np.float32(wet[1] - wet[0])
+    half = np.float32(0.5)
     for n in range(TICK):
-        place = (at + n - delay) & mask
-        x, y = pre[0, place], pre[1, place]
-        if to_delay != delay:
-            place = (at + n - to_delay) & mask
-            share = np.float32(n / TICK)
-            x += share * (pre[0, place] - x)
-            y += share * (pre[1, place] - y)
-        left += low_cut * (x - left)
-        right += low_cut * (y - right)
-        fed[0, n], fed[1, n] = x - left, y - right
-    thin[0] = left if abs(left) > DEAD else 0.0
-    thin[1] = right if abs(right) > DEAD else 0.0
+        x = np.float32(n)
+        middle = half * (heard[0, n] + heard[1, n])
+        side = half * (heard[0, n] - heard[1, n]) * (spread + x * spread_step)
+        dry_now, wet_now = dry_gain + x * dry_step, wet_gain + x * wet_step
+        tick[0, n] = tick[0, n] * dry_now + wet_now * (middle + side)
+        tick[1, n] = tick[1, n] * dry_now + wet_now * (middle - side)
 
 
 @njit(cache=True, nogil=True)
@@ -108,6 +111,8 @@ def _run(
     first: int,
     rate: float,
     pre_delay: np.ndarray,
+    places: np.ndarray,
+    gains: np.ndarray,
     diffusers: np.ndarray,
     seconds: np.ndarray,
     size: np.ndarray,
@@ -127,6 +132,8 @@ def _run(
         Delay lines as rings: ``[2, size]``, ``[2, DIFFUSERS, size]``, ``[LINES, size]``.
     dull, thin
         One-pole states: damping of each line ``[LINES]``, low cut of each channel ``[2]``.
+    places, gains
+        The burst that what comes in is scattered to: shares of its length and gains ``[2, taps]``.
     diffusers, seconds
         Lengths of the diffusers ``[2, DIFFUSERS]`` and the lines ``[LINES]`` at a size of 1, in
         seconds.
@@ -144,18 +151,27 @@ def _run(
     fed = np.empty((2, TICK), np.float32)
     to_gain = np.empty(LINES, np.float32)
     to_dark = np.empty(LINES, np.float32)
-    losses(seconds, size[0], decay[0], damping[0], freeze[0], rate, gain, dark)
+    inside, to_inside = np.empty(LINES, np.float32), np.empty(LINES, np.float32)
+    losses(seconds, size[0], decay[0], damping[0], freeze[0], rate, gain, dark, inside)
+    to_inside[:] = inside
     heard = np.empty((2, TICK), np.float32)
     held = np.empty((LINES, TICK), np.float32)
     to_enter = entrance(seconds, size[0], decay[0], freeze[0])
+    away, to_away = np.empty(LINES), np.empty(LINES)
+    cosine, sine = np.empty(LINES // 2), np.empty(LINES // 2)
+    to_cosine, to_sine = np.empty(LINES // 2), np.empty(LINES // 2)
+    swing(first * TICK / rate, freeze[0], to_away, to_cosine, to_sine)
     for k in range(len(decay) - 1):
         at = (first + k) * TICK
         tick = signal[:, k * TICK : (k + 1) * TICK]
         delayed = len(pre_delay) > 1
-        wait = int((pre_delay[k] if delayed else pre_delay[0]) * rate)
-        to_wait = int((pre_delay[k + 1] if delayed else pre_delay[0]) * rate)
+        wait = pre_delay[k] if delayed else pre_delay[0]
+        to_wait = pre_delay[k + 1] if delayed else pre_delay[0]
         cut = low_cut[k] if len(low_cut) > 1 else low_cut[0]
-        _feed(tick, pre, at, wait, to_wait, cut, thin, fed)
+        feed(
+            tick, pre, at, rate, wait, to_wait, BURST * size[k], BURST * size[k + 1],
+            places, gains, cut, thin, fed,
+        )  # fmt: skip
         for c in range(2):
             for d in range(DIFFUSERS):
                 length = int(diffusers[c, d] * min(size[k], 2.0) * rate)
@@ -165,36 +181,39 @@ def _run(
         moves = decay[k + 1] != decay[k] or size[k + 1] != size[k] or freeze[k + 1] != freeze[k]
         if moves:
             to_enter = entrance(seconds, size[k + 1], decay[k + 1], freeze[k + 1])
+        enter_step = np.float32((to_enter - enters) / TICK)
         for c in range(2):
             for n in range(TICK):
-                fed[c, n] *= np.float32(enters + (to_enter - enters) * n / TICK)
-        read_lines(lines, at, rate, seconds, size[k], size[k + 1], freeze[k], freeze[k + 1], held)
-        if moves or damping[k + 1] != damping[k]:
+                fed[c, n] *= np.float32(enters) + np.float32(n) * enter_step
+        away[:], cosine[:], sine[:] = to_away, to_cosine, to_sine
+        swing((at + TICK) / rate, freeze[k + 1], to_away, to_cosine, to_sine)
+        read_lines(
+            lines, at, rate, seconds, size[k], size[k + 1], freeze[k], freeze[k + 1],
+            away, to_away, held,
+        )  # fmt: skip
+        darkens = moves or damping[k + 1] != damping[k]
+        if darkens:
             losses(
                 seconds, size[k + 1], decay[k + 1], damping[k + 1], freeze[k + 1], rate,
-                to_gain, to_dark,
+                to_gain, to_dark, to_inside,
             )  # fmt: skip
+        gather(held, heard)
+        gather_inside(lines, at, rate, seconds, size[k], size[k + 1], inside, to_inside, heard)
+        mix_lines(held, cosine, sine, to_cosine, to_sine)
+        for i in range(LINES):
+            for n in range(TICK):
+                held[i, n] += fed[i % 2, n]
+        if darkens:
             darken_moving(held, gain, dark, to_gain, to_dark, dull)
-            gain[:] = to_gain
-            dark[:] = to_dark
+            gain[:], dark[:], inside[:] = to_gain, to_dark, to_inside
         else:
             darken(held, gain, dark, dull)
-        gather(held, heard)
-        mix_lines(held)
         here = at & mask
         for i in range(LINES):
             for n in range(TICK):
-                x = held[i, n] + fed[i % 2, n]
+                x = held[i, n]
                 lines[i, here + n] = x if abs(x) > np.float32(DEAD) else np.float32(0.0)
-        for n in range(TICK):
-            x = n / TICK
-            spread = width[k] + (width[k + 1] - width[k]) * x
-            dry_gain = direct[k] + (direct[k + 1] - direct[k]) * x
-            wet_gain = wet[k] + (wet[k + 1] - wet[k]) * x
-            middle = 0.5 * (heard[0, n] + heard[1, n])
-            side = 0.5 * (heard[0, n] - heard[1, n]) * spread
-            tick[0, n] = tick[0, n] * dry_gain + wet_gain * (middle + side)
-            tick[1, n] = tick[1, n] * dry_gain + wet_gain * (middle - side)
+        _output(tick, heard, width[k : k + 2], direct[k : k + 2], wet[k : k + 2])
     if not math.isfinite(dull.sum()):
         lines[:] = 0.0
         dull[:] = 0.0
@@ -213,7 +232,8 @@ def _run(
             Parameter(
                 "decay",
                 "Decay",
-                "Time to fall by 60 dB (ISO 3382-1).",
+                "Time to fall by 60 dB (ISO 3382-1). As long as the walls are far at least: half a "
+                "second at a size of 200 %.",
                 unit="s",
                 low=0.3,
                 high=30.0,
@@ -290,8 +310,7 @@ def _run(
             shared.level(
                 "level",
                 "Level",
-                "Of the space, whatever its decay and size; shorter than the walls are far, it "
-                "stays soft.",
+                "Of the space, whatever its decay and size.",
                 0.0,
                 low=-36.0,
                 high=24.0,
@@ -322,7 +341,7 @@ class Reverb(Effect):
             return ring_size(seconds * self.rate)
 
         return {
-            "pre": np.zeros((2, ring(LONGEST_PRE_DELAY)), np.float32),
+            "pre": np.zeros((2, ring(LONGEST_PRE_DELAY + BURST * LARGEST / 100.0)), np.float32),
             "early": np.zeros((2, DIFFUSERS, ring(diffuser)), np.float32),
             "lines": np.zeros((LINES, ring(longest)), np.float32),
             "dull": np.zeros(LINES, np.float32),
@@ -348,6 +367,7 @@ class Reverb(Effect):
             block.span.first,
             float(self.rate),
             self.trajectory("pre_delay").compact(moments)[0] / 1000.0,
+            *_bursts(),
             np.array(DIFFUSER_SECONDS),
             line_seconds(),
             size / 100.0,
@@ -363,11 +383,12 @@ class Reverb(Effect):
     def _share_heard(self, block: Block, decay: float) -> float:
         """The share of the space's energy that what has been rendered accounts for.
 
-        An exponential decay by 60 dB in `decay` seconds (ISO 3382-1), integrated up to the middle
-        of the block.
+        Exponential decays by 60 dB (ISO 3382-1), integrated up to the middle of the block: that of
+        `decay` seconds, and beside it that of the damped highs, which are there sooner.
         """
         heard = max(0.05, block.heard)
-        return 1.0 - math.pow(10.0, -6.0 * heard / decay)
+        lows, highs = (1.0 - 10.0 ** (-6.0 * heard / d) for d in (decay, DAMPED * decay))
+        return float(2.0 * lows + highs) / 3.0
 
     def tail(self) -> float:
         """See `Processor.tail`; partly frozen it falls so much more slowly, wholly never."""

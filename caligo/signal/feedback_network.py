@@ -14,18 +14,27 @@ import math
 import numpy as np
 from numba import njit
 
-from caligo.signal.delay_line import read_going
+from caligo.signal.delay_line import read_row
 from caligo.signal.state_variable import DEAD
 from caligo.signal.ticks import TICK
 
 LINES = 16
 SWAY = 0.00035
 """Seconds that the lines sway: enough to smear their modes, too little for a pitch change."""
+PACE, PACE_STEP = 0.21, 0.11
+"""Hertz at which the first pair of lines swings into each other, and by how much each next is
+quicker."""
+TURN = 0.78
+"""Radians of that swing."""
+INSIDE = 0.35
+"""Where lines are heard on their way, as a share of their length."""
 DAMPED = 0.35
 """Decay at the damping corner as a share of that of the lows."""
-LEAST_KEPT = 0.1
-"""The least share of its energy that a pass of the lines is taken to leave: a space that has faded
-before it first answers stays soft."""
+OPEN = 20_000.0
+"""Hertz at which the damping corner damps nothing."""
+LEAST_HEARD = 0.1
+"""The least share of the energy that a pass of the lines is taken to make heard: a space that has
+faded before it first answers stays soft."""
 
 
 @njit(cache=True, nogil=True)
@@ -91,9 +100,13 @@ def _loss(seconds: float, decay: float, damping: float, rate: float) -> tuple[fl
 
     At low frequencies it brings the decay wanted (Jot and Chaigne 1991); at the damping corner
     the decay is `DAMPED` of it: |H|^2 = (1-p)^2 / (1 - 2 p cos w + p^2), solved for the pole p.
+    In the last octave below `OPEN` the corner takes less and less, and there nothing.
     """
     full = 10.0 ** (-3.0 * seconds / decay)
-    ratio = 10.0 ** (-3.0 * seconds / decay * (1.0 / DAMPED - 1.0))
+    closed = min(1.0, math.log2(OPEN / damping))
+    if closed < 1e-3:
+        return full, 0.0
+    ratio = 10.0 ** (-3.0 * seconds / decay * (1.0 / DAMPED - 1.0) * closed)
     c = math.cos(2.0 * math.pi * min(damping / rate, 0.49))
     r2 = ratio * ratio
     b = (1.0 - r2 * c) / (1.0 - r2)
@@ -120,13 +133,19 @@ def losses(
     rate: float,
     gain: np.ndarray,
     dark: np.ndarray,
+    inside: np.ndarray,
 ) -> None:
-    """Gain and pole of every line's loss into `gain` and `dark` ``[LINES]``."""
+    """Gain and pole of every line's loss into `gain` and `dark` ``[LINES]``.
+
+    `inside` ``[LINES]`` receives what makes up for the part of the loss, as far as the lows go,
+    that at `INSIDE` is still to come: lines are darkened where they begin.
+    """
     for i in range(LINES):
         loss = _loss(seconds[i] * size, decay, damping, rate)
         if freeze > 0.0:
             loss = _thaw(loss, freeze)
         gain[i], dark[i] = loss[0], loss[1]
+        inside[i] = 10.0 ** (3.0 * (1.0 - INSIDE) * seconds[i] * size / decay * (1.0 - freeze))
 
 
 @njit(cache=True, nogil=True)
@@ -134,21 +153,55 @@ def entrance(seconds: np.ndarray, size: float, decay: float, freeze: float) -> f
     """The gain of what comes in, at which as much comes in as the lines lose.
 
     Lines of `seconds` ``[LINES]`` that lose the share ``1 - g^2`` of their energy with each pass
-    hold just as much energy as comes in if that is scaled by this share; they are heard when they
-    have lost it. So neither decay nor size changes how loud the space is, and as they move it does
-    not pump. A frozen space loses nothing, and takes nothing in.
+    hold as much energy as comes in if that is scaled by this share; they are heard at `INSIDE` and
+    when they have lost it. So neither decay nor size changes how loud the space is, and as they
+    move it does not pump. A frozen space loses nothing, and takes nothing in.
     """
-    kept = 0.0
+    kept, heard = 0.0, 0.0
     for i in range(LINES):
-        kept += 10.0 ** (-6.0 * seconds[i] * size / decay * (1.0 - freeze)) / LINES
-    return math.sqrt((1.0 - kept) / (0.5 * LINES * max(kept, LEAST_KEPT)))
+        lost = -6.0 * seconds[i] * size / decay * (1.0 - freeze)
+        kept += 10.0**lost / LINES
+        heard += (10.0**lost + 10.0 ** (INSIDE * lost)) / LINES
+    return math.sqrt((1.0 - kept) / (0.5 * LINES * max(heard, LEAST_HEARD)))
 
 
 @njit(cache=True, nogil=True)
-def mix_lines(lines: np.ndarray) -> None:
-    """The Hadamard matrix over `lines` ``[LINES, TICK]`` in place, scaled to keep the energy."""
+def swing(
+    seconds: float, freeze: float, away: np.ndarray, cosine: np.ndarray, sine: np.ndarray
+) -> None:
+    """Where all that moves by itself is at a moment.
+
+    `away` ``[LINES]`` receives the seconds by which the lines are longer, `cosine` and `sine`
+    ``[LINES / 2]`` the turns by which pairs of lines go over into each other.
+    """
+    for i in range(LINES):
+        turn = seconds * (0.11 + 0.029 * i) + i * 0.618
+        away[i] = SWAY * (1.0 + math.sin(2.0 * math.pi * turn))
+    scale = math.sqrt(2.0 / LINES)
+    for i in range(LINES // 2):
+        turn = seconds * (PACE + PACE_STEP * i) + 0.382 * i
+        angle = math.pi / 4.0 + TURN * (1.0 - freeze) * math.sin(2.0 * math.pi * turn)
+        cosine[i], sine[i] = scale * math.cos(angle), scale * math.sin(angle)
+
+
+@njit(cache=True, nogil=True)
+def mix_lines(
+    lines: np.ndarray,
+    cosine: np.ndarray,
+    sine: np.ndarray,
+    to_cosine: np.ndarray,
+    to_sine: np.ndarray,
+) -> None:
+    """Mix `lines` ``[LINES, TICK]`` into each other in place; the matrix keeps the energy.
+
+    It is a Hadamard matrix whose last step, which turns pairs of lines into each other by an
+    eighth of a circle, slowly swings about that (after S. Schlecht and E. Habets, "Time-varying
+    feedback matrices in feedback delay networks", JASA 2015): modes do not stay, not even low ones
+    that the sway of the lines is too short for. Frozen it stands still. Turns are those of `swing`
+    at the start and the end of the tick ``[LINES / 2]``.
+    """
     half = 1
-    while half < LINES:
+    while half < LINES // 2:
         for start in range(0, LINES, 2 * half):
             for i in range(start, start + half):
                 for n in range(TICK):
@@ -157,10 +210,16 @@ def mix_lines(lines: np.ndarray) -> None:
                     lines[i, n] = a + b
                     lines[i + half, n] = a - b
         half *= 2
-    scale = np.float32(1.0 / math.sqrt(LINES))
-    for i in range(LINES):
+    for i in range(half):
+        c, s = np.float32(cosine[i]), np.float32(sine[i])
+        c_step = np.float32((to_cosine[i] - cosine[i]) / TICK)
+        s_step = np.float32((to_sine[i] - sine[i]) / TICK)
         for n in range(TICK):
-            lines[i, n] *= scale
+            x = np.float32(n)
+            a, b = lines[i, n], lines[i + half, n]
+            c_now, s_now = c + x * c_step, s + x * s_step
+            lines[i, n] = c_now * a + s_now * b
+            lines[i + half, n] = s_now * a - c_now * b
 
 
 @njit(cache=True, nogil=True)
@@ -173,24 +232,24 @@ def read_lines(
     to_size: float,
     freeze: float,
     to_freeze: float,
+    away: np.ndarray,
+    to_away: np.ndarray,
     held: np.ndarray,
 ) -> None:
     """Read all `lines` ``[LINES, size]`` over a tick, each swaying at a pace of its own.
 
-    It goes into `held` ``[LINES, TICK]``; `seconds` are their lengths ``[LINES]``. Frozen ones
-    stand still at whole samples, so that nothing is lost between samples.
+    It goes into `held` ``[LINES, TICK]``; `seconds` are their lengths ``[LINES]``, `away` and
+    `to_away` what they sway by, see `swing`. Frozen ones stand still at whole samples, so that
+    nothing is lost between samples.
     """
     for i in range(LINES):
-        pace = 0.11 + 0.029 * i
-        turn = at / rate * pace + i * 0.618
-        then = turn + TICK / rate * pace
         length = seconds[i] * size * rate
         to_length = seconds[i] * to_size * rate
-        away = length + SWAY * rate * (1.0 + math.sin(2.0 * math.pi * turn))
-        end = to_length + SWAY * rate * (1.0 + math.sin(2.0 * math.pi * then))
-        away += freeze * (math.floor(length) - away)
+        begin = length + away[i] * rate
+        end = to_length + to_away[i] * rate
+        begin += freeze * (math.floor(length) - begin)
         end += to_freeze * (math.floor(to_length) - end)
-        read_going(lines[i], at, away, end, held[i])
+        read_row(lines, i, at, begin, end, held)
 
 
 @njit(cache=True, nogil=True)
@@ -201,3 +260,37 @@ def gather(held: np.ndarray, wet: np.ndarray) -> None:
         wet[0, n] += held[8, n] - held[10, n] + held[12, n] - held[14, n]
         wet[1, n] = held[1, n] - held[3, n] + held[5, n] - held[7, n]
         wet[1, n] += held[9, n] - held[11, n] + held[13, n] - held[15, n]
+
+
+@njit(cache=True, nogil=True)
+def gather_inside(
+    lines: np.ndarray,
+    at: int,
+    rate: float,
+    seconds: np.ndarray,
+    size: float,
+    to_size: float,
+    gain: np.ndarray,
+    to_gain: np.ndarray,
+    heard: np.ndarray,
+) -> None:
+    """Add what is on its way in the lines ``[LINES, size]`` to what is heard ``[2, TICK]``.
+
+    A tap at `INSIDE` of each length of `seconds` ``[LINES]``, with the gains of `losses`: the space
+    answers sooner, and the first answers of its lines are twice as many.
+    """
+    ring = lines.shape[1]
+    for i in range(LINES):
+        sign = 1.0 if (i // 4) % 2 else -1.0
+        g, step = np.float32(sign * gain[i]), np.float32(sign * (to_gain[i] - gain[i]) / TICK)
+        back = at - int(INSIDE * seconds[i] * size * rate)
+        to_back = at - int(INSIDE * seconds[i] * to_size * rate)
+        start = np.uint64(back & (ring - 1))
+        if back == to_back and start + np.uint64(TICK) <= np.uint64(ring):
+            for n in range(np.uint64(TICK)):
+                heard[i % 2, n] += (g + np.float32(np.int32(n)) * step) * lines[i, start + n]
+        else:
+            for n in range(TICK):
+                x, y = lines[i, (back + n) & (ring - 1)], lines[i, (to_back + n) & (ring - 1)]
+                now = g + np.float32(n) * step
+                heard[i % 2, n] += now * (x + np.float32(n / TICK) * (y - x))

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from functools import cache
 from typing import Any
 
 from hypothesis import strategies as st
@@ -27,8 +28,7 @@ def values_of(parameter: Parameter) -> st.SearchStrategy[Any]:
     if parameter.kind is Kind.SWITCH:
         return st.booleans()
     if parameter.kind is Kind.REFERENCE:
-        names = [c.key for c in current().cards() if c.kind == parameter.of]
-        return st.sampled_from(["", *names])
+        return st.integers(0, 1_000).map(lambda number: reference(str(parameter.of), number))
     if parameter.kind is Kind.TIME:
         return st.sampled_from(["s", "beats", "hold"]).flatmap(
             lambda unit: st.floats(
@@ -43,11 +43,20 @@ def values_of(parameter: Parameter) -> st.SearchStrategy[Any]:
     return st.lists(number, max_size=4) if parameter.kind is Kind.NUMBERS else number
 
 
+def reference(kind: str, number: int) -> str:
+    """One of the things of a kind that are on the shelf as it is now, or none."""
+    names = ["", *(c.key for c in current().cards() if c.kind == kind)]
+    return names[number % len(names)]
+
+
+# Strategies are made once: to make them takes longer than to draw from them.
+@cache
 def params_of(module: Module) -> st.SearchStrategy[dict[str, Any]]:
     """Any values for all parameters of a module."""
     return st.fixed_dictionaries({p.key: values_of(p) for p in module.parameters})
 
 
+@cache
 def module_of(family: str, id: str, kind: str | None = None) -> st.SearchStrategy[dict[str, Any]]:
     """A part of a document that holds any module of a family, or the one of this kind."""
     modules = [m for m in catalogue() if m.family == family and kind in (None, m.kind)]

@@ -43,6 +43,8 @@ def response(kind: str, hertz: np.ndarray, rate: int = RATE, side: int = 0, **pa
     impulse = np.zeros((2, TICK * 2048))
     impulse[:, 0] = 1.0
     heard = through(kind, impulse, rate, **params)[side].astype(float)
+    rings = np.flatnonzero(np.abs(heard) > 1e-9 * np.abs(heard).max())
+    heard = heard[: rings[-1] + 1]
     return scipy.signal.freqz(heard, worN=hertz, fs=rate)[1]
 
 
