@@ -72,8 +72,8 @@ def line_seconds() -> NDArray[np.float64]:
 
 @cache
 def _bursts() -> tuple[NDArray[np.float64], NDArray[np.float32]]:
-    """The taps of either side: places and gains ``[2, taps]``."""
-    left, right = velvet(TAPS, 31), velvet(TAPS, 32)
+    """Places and gains of either side ``[2, taps]``: the least coloured of 30,000 draws."""
+    left, right = velvet(TAPS, 20_717), velvet(TAPS, 25_034)
     return np.stack([left[0], right[0]]), np.stack([left[1], right[1]])
 
 

@@ -21,10 +21,10 @@ from caligo.signal.ticks import TICK
 LINES = 16
 SWAY = 0.00035
 """Seconds that the lines sway: enough to smear their modes, too little for a pitch change."""
-PACE, PACE_STEP = 0.21, 0.11
+PACE, PACE_STEP = 0.17, 0.17
 """Hertz at which the first pair of lines swings into each other, and by how much each next is
 quicker."""
-TURN = 0.78
+TURN = 1.2
 """Radians of that swing."""
 INSIDE = 0.35
 """Where lines are heard on their way, as a share of their length."""

@@ -43,6 +43,8 @@ def test_reverb_decays_as_long_as_it_says_in_every_octave(decay: float, size: fl
     fx = effect("reverb", decay=decay, size=size, damping=20_000, low_cut=20, pre_delay=0)
     response = through(fx, impulse(decay * 0.85 + 0.5))[0]
     for middle in (125.0, 250.0, 500.0, 1_000.0, 2_000.0, 4_000.0, 8_000.0):
+        if middle < 200.0 and decay < 0.5:
+            continue  # too few waves to tell
         # Reading between samples takes a little of the highest octave with each of many passes.
         near = decay >= 1.0 and not (middle > 6_000.0 and decay > 10.0)
         found = reverb_time(response, middle / math.sqrt(2), middle * math.sqrt(2))
@@ -355,7 +357,7 @@ def test_a_frozen_reverb_neither_fades_nor_takes_anything_in() -> None:
     reverb = {"id": "fx", "kind": "reverb", "params": {"decay": 3.0, "pre_delay": 0.0}}
     sound = plain_sound(plain_layer(table="saw"), master={"effects": [reverb]}, lanes=[lane])
     alone = render_array(sound, one_note(45, 1.0, total=32.0))
-    levels = [alone[:, round(at * RATE) : round((at + 1.0) * RATE)].std() for at in (1.5, 16, 30)]
+    levels = [alone[:, round(at * RATE) : round((at + 3.0) * RATE)].std() for at in (2, 15, 28)]
     assert decibels(np.array(levels) / levels[0]) == pytest.approx(np.zeros(3), abs=0.5)
     later = one_note(45, 1.0, total=32.0)
     later.notes.append(later.notes[0].model_copy(update={"id": "n2", "start": 10.0, "pitch": 52}))
