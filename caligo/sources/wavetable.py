@@ -24,7 +24,7 @@ from caligo.synthesis.portrait import Portrait, Shown
 from caligo.synthesis.recent import Recent
 from caligo.synthesis.source import Source
 from caligo.synthesis.straying import Straying
-from caligo.synthesis.tables import EVOLVING, LENGTH, RECIPES, Table, built_in, cut_from
+from caligo.synthesis.tables import EVOLVING, RECIPES, Table, built_in, cut_from, table_of
 from caligo.synthesis.warps import CELL, WARPS, warped
 
 CUT = "cut"
@@ -200,7 +200,7 @@ class Wavetable(Source):
             ) / 1200.0
             octaves = octaves + self._straying.most
             fastest = self._phases.steps(moments, pitch)[0] * np.exp2(octaves)
-            frames = self._table.cycles.shape[1]
+            frames = self._table.frames
             inner = slice(1, -1)
             cycles = warped(
                 self._table,
@@ -210,24 +210,23 @@ class Wavetable(Source):
                 np.maximum(np.maximum(fastest[:-2], fastest[2:]), fastest[inner]),
             )
             made.update(zip(range(begin, last + 1), cycles, strict=True))
-        joined = np.stack([made[number] for number in range(first, last + 1)])[None]
+        joined = np.stack([made[number] for number in range(first, last + 1)])
         ticks = np.arange(span.first, span.first + span.ticks + 1) / CELL - first
-        return Table(joined, np.array([1], dtype=np.int64)), ticks
+        return table_of([joined], [1]), ticks
 
     def picture(self, portrait: Portrait) -> Shown:
         """The cycle that is read at every moment ``[moments, POINTS]``, from -127 to 127."""
         cycles = np.zeros((len(portrait.moments), POINTS), np.int8)
         index = {moment: i for i, moment in enumerate(portrait.moments)}
-        where = (np.arange(POINTS) * LENGTH) // POINTS
         for moment, block in portrait.blocks(1):
             table, place = self._table, self._trajectories["position"].values(block.moments)[0, 0]
-            at = place * (self._table.cycles.shape[1] - 1) / 100.0
+            at = place * (self._table.frames - 1) / 100.0
             if self._warp:
                 table, ticks = self._warped(block, 0)
                 at = ticks[0]
-            first = min(int(at), table.cycles.shape[1] - 1)
-            second = min(first + 1, table.cycles.shape[1] - 1)
-            low, high = (table.cycles[0, row, where] for row in (first, second))
+            first = min(int(at), table.frames - 1)
+            second = min(first + 1, table.frames - 1)
+            low, high = table.thinned(POINTS)[[first, second]]
             cycle = low + (at - first) * (high - low)
             cycles[index[moment]] = np.round(127.0 * cycle / max(np.abs(cycle).max(), 1e-9))
         return {"cycles": cycles}
@@ -246,7 +245,7 @@ class Wavetable(Source):
         moments = block.moments
         steps = self._phases.steps(moments, block.pitch)
         detune = self._trajectories["detune"].values(moments)
-        frames = self._table.cycles.shape[1]
+        frames = self._table.frames
         position = self._trajectories["position"].values(moments) * ((frames - 1) / 100.0)
         gain = 10.0 ** (self._trajectories["level"].values(moments) / 20.0) / math.sqrt(
             len(self._offsets)
@@ -259,7 +258,10 @@ class Wavetable(Source):
             if self._warp:
                 table, places = self._warped(block, row)
             render_voice(
-                table.cycles,
+                table.flat,
+                table.bits,
+                table.starts,
+                table.frames,
                 table.limits,
                 self._oscillator_phases(block, row, steps[row], detune[row], ahead, pace),
                 steps[row],

@@ -9,12 +9,10 @@ from numba import njit
 
 from caligo.signal.exponential import exp2_near
 from caligo.signal.ticks import TICK
-from caligo.synthesis.tables import LENGTH
+from caligo.synthesis.tables import LENGTH, LONGEST, PLAYED
 
-INDEX_SHIFT = np.uint32(32 - (LENGTH - 1).bit_length())
-"""A phase of 32 bits holds the place in the cycle above this bit, and a fraction below."""
-FRACTION = np.uint32((1 << int(INDEX_SHIFT)) - 1)
-FRACTION_STEP = np.float32(1.0 / (1 << int(INDEX_SHIFT)))
+BITS, LONGEST_BITS, WARPED_BITS = (int(math.log2(n)) for n in (LENGTH, LONGEST, PLAYED))
+SHIFT, LONGEST_SHIFT, WARPED_SHIFT = (np.uint32(32 - b) for b in (BITS, LONGEST_BITS, WARPED_BITS))
 ONE = np.uint64(1)
 TURN = 4294967296.0
 STEADY_SLOPE = 2.0**30 / (TURN * TICK * TICK)
@@ -88,9 +86,32 @@ def add_phases(
             here[o] = there
 
 
+@njit(cache=True, nogil=True, inline="always")
+def _split(
+    p: np.uint32,
+    q: np.uint32,
+    bend: np.float32,
+    shift: np.uint32,
+    places: np.ndarray,
+    scratch: np.ndarray,
+) -> None:
+    """Over a tick, the places in a cycle and the fractions behind them, in `scratch` ``[:TICK]``.
+
+    A phase of 32 bits holds the place above `shift` bits, and the fraction below.
+    """
+    fraction = np.uint32((1 << shift) - 1)
+    step = np.float32(1.0 / (1 << shift))
+    for n in range(TICK):
+        x = np.float32(n)
+        turn = np.uint32(p + np.uint32(n) * q + np.uint32(np.int32(x * x * bend)))
+        places[n] = np.uint32(turn >> shift)
+        scratch[n] = np.float32(np.int32(turn & fraction)) * step
+
+
 @njit(cache=True, nogil=True)
 def _tick(
     flat: np.ndarray,
+    bits: int,
     first: np.uint64,
     second: np.uint64,
     p: np.uint32,
@@ -107,18 +128,20 @@ def _tick(
 ) -> None:
     """One oscillator over a tick, between the cycles that begin at ``flat[first]``, ``[second]``.
 
-    It is added to ``left[at:]`` and ``right[at:]``.
+    It is added to ``left[at:]`` and ``right[at:]``. Cycles have 2**`bits` samples.
 
     `p` and `q` are phase and step in units of 2**-32 cycles, `bend` the square term in the same
     units; `gains` holds both gains and their steps ``[4]``. The work is split into short loops
     over `places` ``[TICK]`` and `scratch` ``[6 * TICK]``, for without that the compiler cannot
     tell the reads from the writes, and does not turn the arithmetic into vector instructions.
     """
-    for n in range(TICK):
-        x = np.float32(n)
-        turn = np.uint32(p + np.uint32(n) * q + np.uint32(np.int32(x * x * bend)))
-        places[n] = np.uint32(turn >> INDEX_SHIFT)
-        scratch[n] = np.float32(np.int32(turn & FRACTION)) * FRACTION_STEP
+    # A loop for each length: only a shift by a number that is known becomes a vector operation.
+    if bits == LONGEST_BITS:
+        _split(p, q, bend, LONGEST_SHIFT, places, scratch)
+    elif bits == WARPED_BITS:
+        _split(p, q, bend, WARPED_SHIFT, places, scratch)
+    else:
+        _split(p, q, bend, SHIFT, places, scratch)
     for n in range(TICK):
         i = first + np.uint64(places[n])
         j = second + np.uint64(places[n])
@@ -142,8 +165,10 @@ def _tick(
 
 @njit(cache=True, nogil=True)
 def _quick_tick(
-    cycles: np.ndarray,
-    level: int,
+    flat: np.ndarray,
+    start: int,
+    length: int,
+    frames: int,
     phase: float,
     step: float,
     slope: float,
@@ -154,7 +179,6 @@ def _quick_tick(
     at: int,
 ) -> None:
     """Like `_tick` where pitch or position move too fast for it: across several cycles."""
-    frames, length = cycles.shape[1], cycles.shape[2] - 1
     for n in range(TICK):
         x = phase + n * step + n * n * slope
         x = (x - math.floor(x)) * length
@@ -163,10 +187,12 @@ def _quick_tick(
         where = position + n * position_slope
         row = min(int(where), frames - 1)
         next_row = min(row + 1, frames - 1)
-        a = cycles[level, row, i]
-        a += f * (cycles[level, row, i + 1] - a)
-        b = cycles[level, next_row, i]
-        b += f * (cycles[level, next_row, i + 1] - b)
+        here = start + row * (length + 1) + i
+        there = start + next_row * (length + 1) + i
+        a = flat[here]
+        a += f * (flat[here + 1] - a)
+        b = flat[there]
+        b += f * (flat[there + 1] - b)
         a += np.float32(where - row) * (b - a)
         out[0, at + n] += a * (gains[0] + np.float32(n) * gains[1])
         out[1, at + n] += a * (gains[2] + np.float32(n) * gains[3])
@@ -174,7 +200,10 @@ def _quick_tick(
 
 @njit(cache=True, nogil=True)
 def render_voice(
-    cycles: np.ndarray,
+    flat: np.ndarray,
+    bits: np.ndarray,
+    starts: np.ndarray,
+    frames: int,
     limits: np.ndarray,
     phases: np.ndarray,
     step: np.ndarray,
@@ -191,7 +220,7 @@ def render_voice(
 
     Parameters
     ----------
-    cycles, limits
+    flat, bits, starts, frames, limits
         A `caligo.synthesis.tables.Table`.
     phases
         Cycles at the start of every tick ``[oscillators, ticks]``.
@@ -202,8 +231,6 @@ def render_voice(
     left, right
         Gains at every tick ``[oscillators, ticks + 1]``.
     """
-    frames, length = cycles.shape[1], cycles.shape[2]
-    flat = cycles.reshape(-1)
     to_left, to_right = out[0], out[1]
     gains = np.empty(4, np.float32)
     places = np.empty(TICK, np.uint32)
@@ -219,6 +246,7 @@ def render_voice(
                 from_step *= 1.0 + pace[o, k]
                 to_step *= 1.0 + pace[o, k + 1]
             level = _level_for(limits, max(from_step, to_step))
+            start, length = starts[level], 1 << bits[level]
             gains[0] = left[o, k]
             gains[1] = (left[o, k + 1] - left[o, k]) / TICK
             gains[2] = right[o, k]
@@ -227,11 +255,12 @@ def render_voice(
             first = min(int(position[k]), frames - 1)
             position_slope = (position[k + 1] - position[k]) / TICK
             if first <= position[k + 1] <= first + 1 and abs(slope) < STEADY_SLOPE:
-                row = level * frames
+                second = min(first + 1, frames - 1)
                 _tick(
                     flat,
-                    np.uint64((row + first) * length),
-                    np.uint64((row + min(first + 1, frames - 1)) * length),
+                    bits[level],
+                    np.uint64(start + first * (length + 1)),
+                    np.uint64(start + second * (length + 1)),
                     np.uint32(phases[o, k] * TURN),
                     np.uint32(from_step * TURN),
                     np.float32(slope * TURN),
@@ -246,8 +275,10 @@ def render_voice(
                 )
             else:
                 _quick_tick(
-                    cycles,
-                    level,
+                    flat,
+                    start,
+                    length,
+                    frames,
                     phases[o, k],
                     from_step,
                     slope,

@@ -7,7 +7,7 @@ through a table changes its colour and not its level.
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from functools import lru_cache
 from threading import Lock
@@ -19,7 +19,15 @@ from caligo.material.shelf import current
 from caligo.synthesis.source import VOICE_RMS
 
 LENGTH = 4096
-"""Samples in a cycle: with 512 partials, linear interpolation stays below -80 dB."""
+"""Samples in a cycle of few partials, and in one that is drawn or worked on."""
+LONGEST = 32_768
+"""Samples in a cycle of many partials."""
+FEW = 90
+"""The most partials of a short cycle. Read along straight lines between samples, images of the
+partial n lie 20 log10((length / n)^2) below it: 66 dB at least where cycles are short, and 72."""
+PLAYED = 8_192
+"""Samples of a cycle that is made as it is played: with 92 partials, as at C4, its images lie 78 dB
+below each of them."""
 FRAMES = 32
 MOST_PARTIALS = 512
 LIMITS = tuple(
@@ -38,14 +46,49 @@ class Table:
 
     Parameters
     ----------
-    cycles
-        ``[levels, frames, LENGTH + 1]``, the last sample repeating the first.
+    flat
+        All cycles, a level behind the other ``[samples]``: `frames` cycles each, of as many samples
+        as it needs and the first once more.
+    bits, starts
+        The logarithm to base two of the samples in a level's cycle, and where its first cycle
+        begins ``[levels]``.
     limits
         The highest partial in each level ``[levels]``.
     """
 
-    cycles: NDArray[np.float32]
+    flat: NDArray[np.float32]
+    bits: NDArray[np.int64]
+    starts: NDArray[np.int64]
+    frames: int
     limits: NDArray[np.int64]
+
+    def level(self, number: int = 0) -> NDArray[np.float32]:
+        """The cycles of a level ``[frames, samples + 1]``; the first is the fullest."""
+        length = (1 << int(self.bits[number])) + 1
+        begin = int(self.starts[number])
+        return self.flat[begin : begin + self.frames * length].reshape(self.frames, length)
+
+    def thinned(self, count: int, number: int = 0) -> NDArray[np.float32]:
+        """A level's cycles at `count` even places ``[frames, count]``, a power of two."""
+        return self.level(number)[:, :-1][:, :: (1 << int(self.bits[number])) // count]
+
+    def even(self) -> NDArray[np.float32]:
+        """The first cycle at every level, all of one length ``[levels, LENGTH + 1]``."""
+        levels = range(len(self.limits))
+        return np.stack([np.append(c := self.thinned(LENGTH, k)[0], c[0]) for k in levels])
+
+
+def table_of(levels: Sequence[NDArray[np.float32]], limits: Sequence[int]) -> Table:
+    """A table of levels ``[frames, samples + 1]`` each, with their highest partials."""
+    lengths = np.array([level.shape[1] for level in levels])
+    starts = np.concatenate([[0], np.cumsum(lengths * len(levels[0]))[:-1]])
+    return Table(
+        np.concatenate([level.reshape(-1) for level in levels], dtype=np.float32),
+        np.round(np.log2(lengths - 1)).astype(np.int64),
+        starts.astype(np.int64),
+        len(levels[0]),
+        np.array(limits, dtype=np.int64),
+    )
 
 
 def _sine(n: Amplitudes, _: float) -> tuple[Amplitudes, Amplitudes]:
@@ -141,7 +184,7 @@ _lock = Lock()
 _cut: dict[str, Table] = {}
 
 
-@lru_cache(maxsize=16)
+@lru_cache(maxsize=12)
 def built_in(key: str) -> Table:
     """The built-in table of this key, band-limited and at equal level."""
     _, frames, recipe = RECIPES[key]
@@ -165,7 +208,7 @@ def cut_from(key: str) -> Table:
     made = from_spectra(spectra)
     with _lock:
         _cut[key] = made
-        while len(_cut) > 16:
+        while len(_cut) > 8:
             _cut.pop(next(iter(_cut)))
     return made
 
@@ -175,19 +218,23 @@ def from_spectra(coefficients: NDArray[np.complex128]) -> Table:
 
     The cycle x(t) is the real part of the sum of c_n · exp(2 pi j n t).
     """
-    frames, partials = len(coefficients), min(coefficients.shape[1], MOST_PARTIALS)
-    spectra = np.zeros((frames, LENGTH // 2 + 1), dtype=complex)
-    for frame in range(frames):
-        own = coefficients[frame, :partials]
-        rms = max(float(np.sqrt(0.5 * np.sum(np.abs(own) ** 2))), 1e-12)
-        spectra[frame, 1 : partials + 1] = (VOICE_RMS / rms) * 0.5 * LENGTH * own
-    cycles = np.empty((len(LIMITS), frames, LENGTH + 1), dtype=np.float32)
-    for level, limit in enumerate(LIMITS):
-        kept = spectra.copy()
-        kept[:, limit + 1 :] = 0.0
-        cycles[level, :, :LENGTH] = np.fft.irfft(kept, LENGTH, axis=1)
-    cycles[:, :, LENGTH] = cycles[:, :, 0]
-    return Table(cycles, np.array(LIMITS, dtype=np.int64))
+    partials = min(coefficients.shape[1], MOST_PARTIALS)
+    own = coefficients[:, :partials]
+    rms = np.maximum(np.sqrt(0.5 * np.sum(np.abs(own) ** 2, axis=1, keepdims=True)), 1e-12)
+    level_of = [_cycles((VOICE_RMS / rms) * own[:, :limit]) for limit in LIMITS]
+    return table_of(level_of, LIMITS)
+
+
+def _cycles(coefficients: NDArray[np.complex128]) -> NDArray[np.float32]:
+    """Cycles ``[frames, samples + 1]`` with these partials ``[frames, partials]``."""
+    frames, partials = coefficients.shape
+    length = LENGTH if partials <= FEW else LONGEST
+    spectra = np.zeros((frames, length // 2 + 1), dtype=complex)
+    spectra[:, 1 : partials + 1] = 0.5 * length * coefficients
+    cycles = np.empty((frames, length + 1), dtype=np.float32)
+    cycles[:, :length] = np.fft.irfft(spectra, length, axis=1)
+    cycles[:, length] = cycles[:, 0]
+    return cycles
 
 
 def audition(table: Table, hertz: float, seconds: float, rate: int) -> NDArray[np.float32]:
@@ -200,8 +247,8 @@ def audition(table: Table, hertz: float, seconds: float, rate: int) -> NDArray[n
     level = next(
         (i for i, limit in enumerate(table.limits) if limit * step < 0.5), len(table.limits) - 1
     )
-    cycles = table.cycles[level]
-    place = (np.arange(count) * step % 1.0) * LENGTH
+    cycles = table.level(level)
+    place = (np.arange(count) * step % 1.0) * (cycles.shape[1] - 1)
     index = place.astype(int)
     frame = np.linspace(0.0, len(cycles) - 1.0, count)
     row = np.minimum(frame.astype(int), max(len(cycles) - 2, 0))

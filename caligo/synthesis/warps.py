@@ -16,15 +16,16 @@ from scipy import fft
 from caligo.catalogue import Choice
 from caligo.movement.notes import Floats
 from caligo.synthesis.source import VOICE_RMS
-from caligo.synthesis.tables import LENGTH, Table
+from caligo.synthesis.tables import PLAYED, Table
 
 CELL = 16
 """Control ticks between two warped cycles; between them they fade into each other."""
-FINE = LENGTH
+FINE = 4096
 """Points at which a warped cycle is worked out, before it is cut off.
 
 What a sharp warp folds there lands on other partials of the same cycle, far below them.
 """
+MOST_PARTIALS = 1_024
 WARPS = (
     Choice("none", "None"),
     Choice("bend", "Bend"),
@@ -40,9 +41,10 @@ MOST_SYNC = 7.0
 
 @njit(cache=True, nogil=True)
 def _read(first: np.ndarray, second: np.ndarray, share: float, place: float) -> float:
-    """A value between two cycles ``[LENGTH + 1]``, at a place in cycles."""
-    x = (place - math.floor(place)) * LENGTH
-    i = min(int(x), LENGTH - 1)
+    """A value between two cycles ``[samples + 1]``, at a place in cycles."""
+    length = len(first) - 1
+    x = (place - math.floor(place)) * length
+    i = min(int(x), length - 1)
     f = x - i
     a = first[i] + f * (first[i + 1] - first[i])
     b = second[i] + f * (second[i + 1] - second[i])
@@ -53,7 +55,7 @@ def _read(first: np.ndarray, second: np.ndarray, share: float, place: float) -> 
 def warp(
     first: np.ndarray, second: np.ndarray, share: float, kind: int, amount: float, out: np.ndarray
 ) -> None:
-    """A warped cycle ``[FINE]`` of what lies between two cycles ``[LENGTH + 1]``.
+    """A warped cycle ``[FINE]`` of what lies between two cycles ``[samples + 1]``.
 
     `amount` runs from -1 to 1; only the bend tells its sides apart.
     """
@@ -78,7 +80,7 @@ def warp(
 def warped(
     table: Table, positions: Floats, kind: int, amounts: Floats, steps: Floats
 ) -> NDArray[np.float32]:
-    """A warped cycle for each moment ``[moments, LENGTH + 1]``.
+    """A warped cycle for each moment ``[moments, PLAYED + 1]``.
 
     Parameters
     ----------
@@ -89,17 +91,16 @@ def warped(
     steps
         The fastest that each cycle will be played, in cycles per sample ``[moments]``.
     """
-    frames = table.cycles.shape[1]
-    partials = np.clip((0.5 / np.maximum(steps, 1e-9)).astype(np.int64), 1, LENGTH // 4)
+    partials = np.clip((0.5 / np.maximum(steps, 1e-9)).astype(np.int64), 1, MOST_PARTIALS)
     now = np.stack([positions, amounts, partials.astype(np.float64)], axis=1)
     # Cycles that are like the one before are not worked out again.
     fresh = np.ones(len(now), bool)
     fresh[1:] = np.any(now[1:] != now[:-1], axis=1)
     fine = np.empty((int(fresh.sum()), FINE))
-    warp_all(table.cycles[0], positions[fresh], amounts[fresh], frames, kind, fine)
-    cycles = np.empty((len(fine), LENGTH + 1), np.float32)
-    cycles[:, :LENGTH] = _cut_off(fine, partials[fresh])
-    cycles[:, LENGTH] = cycles[:, 0]
+    warp_all(table.level(), positions[fresh], amounts[fresh], table.frames, kind, fine)
+    cycles = np.empty((len(fine), PLAYED + 1), np.float32)
+    cycles[:, :PLAYED] = _cut_off(fine, partials[fresh])
+    cycles[:, PLAYED] = cycles[:, 0]
     found: NDArray[np.float32] = cycles[np.cumsum(fresh) - 1]
     return found
 
@@ -113,7 +114,7 @@ def warp_all(
     kind: int,
     out: np.ndarray,
 ) -> None:
-    """`warp` at every moment ``[moments, FINE]``, from a table's ``[frames, LENGTH + 1]``."""
+    """`warp` at every moment ``[moments, FINE]``, from a table's ``[frames, samples + 1]``."""
     for m in range(len(positions)):
         first = min(int(positions[m]), frames - 1)
         second = min(first + 1, frames - 1)
@@ -138,10 +139,10 @@ def _keep_first(spectra: np.ndarray, partials: np.ndarray, level: np.ndarray) ->
 
 
 def _cut_off(fine: Floats, partials: NDArray[np.int64]) -> Floats:
-    """Cycles ``[cycles, FINE]`` with their first partials alone, at a voice's level."""
-    spectra = np.ascontiguousarray(fft.rfft(fine, axis=1)[:, : LENGTH // 2 + 1])
+    """Cycles ``[cycles, PLAYED]`` with their first partials alone, at a voice's level."""
+    spectra = np.ascontiguousarray(fft.rfft(fine, axis=1)[:, : MOST_PARTIALS + 1])
     level = np.empty(len(fine))
     _keep_first(spectra, partials, level)
-    found: Floats = fft.irfft(spectra, LENGTH, axis=1, overwrite_x=True)
-    found *= (level * (LENGTH / FINE))[:, None]
+    found: Floats = fft.irfft(spectra, PLAYED, axis=1, overwrite_x=True)
+    found *= (level * (PLAYED / FINE))[:, None]
     return found

@@ -13,7 +13,7 @@ from caligo.material.cutting import Spectra, by_picture
 from caligo.material.reading import MaterialError
 from caligo.material.recording import Recording
 from caligo.material.shelf import current
-from caligo.synthesis.tables import LENGTH, audition, from_spectra
+from caligo.synthesis.tables import audition, from_spectra
 from studio.material.schemas import CutIn, CutOut
 from studio.material.work import MISSING, in_a_worker
 
@@ -51,8 +51,7 @@ def cut_picture(path: Path, name: str, frames: int) -> tuple[Spectra, float]:
 def shown(spectra: Spectra, hertz: float) -> CutOut:
     """A cut as its picture shows it."""
     table = from_spectra(spectra)
-    where = (np.arange(POINTS) * LENGTH) // POINTS
-    cycles = table.cycles[0][:, where].astype(float)
+    cycles = table.thinned(POINTS).astype(float)
     cycles /= np.maximum(np.abs(cycles).max(axis=1, keepdims=True), 1e-9)
     levels = np.abs(spectra[:, :SHOWN_PARTIALS])
     levels /= np.maximum(levels.max(axis=1, keepdims=True), 1e-12)

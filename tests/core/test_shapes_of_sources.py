@@ -20,7 +20,7 @@ from caligo.synthesis.common import unison
 from caligo.synthesis.modulation import order_of
 from caligo.synthesis.resynthesis import Spectra, advance_frame, to_spectrum, ways_apart
 from caligo.synthesis.running import random_phases
-from caligo.synthesis.tables import LENGTH, built_in, from_spectra
+from caligo.synthesis.tables import built_in, from_spectra
 from caligo.synthesis.warps import BEND, FINE, PULSE, SELF, SYNC, warp
 from demo.build import by_name
 from tests.core.builders import layer_of, plain_sound
@@ -135,7 +135,7 @@ def test_operators_come_after_what_acts_on_them(graph: tuple[int, list[tuple[int
 
 
 def cycle_of(kind: int, amount: float, key: str = "sine") -> np.ndarray:
-    full = built_in(key).cycles[0]
+    full = built_in(key).level()
     out = np.empty(FINE)
     warp(full[0], full[0], 0.0, kind, amount, out)
     return out / np.abs(full[0]).max()
@@ -158,9 +158,9 @@ def test_spectra_become_cycles_of_equal_level() -> None:
     coefficients = np.zeros((3, 40), dtype=complex)
     coefficients[0, 0], coefficients[1, 4], coefficients[2, :] = 1.0, 0.001j, 5.0
     table = from_spectra(coefficients)
-    rms = table.cycles[0][:, :LENGTH].std(axis=1)
+    rms = table.level()[:, :-1].std(axis=1)
     assert rms == pytest.approx([rms[0]] * 3, rel=1e-4)
-    assert np.abs(np.fft.rfft(table.cycles[0, 1, :LENGTH])).argmax() == 5
+    assert np.abs(np.fft.rfft(table.level()[1, :-1])).argmax() == 5
 
 
 def region(**params: Any) -> ItemPart:

@@ -36,6 +36,31 @@ def test_aliases_at_c7_lie_80_db_below_the_fundamental(table: str, rate: int) ->
     assert amplitudes[~wanted].max() < fundamental - 80.0
 
 
+def between_partials(key: int, rate: int = RATE, **source: object) -> float:
+    """The strongest of all that is no partial of the key, in dB under the strongest that is."""
+    found = np.abs(np.fft.rfft(tone(key, rate, unison=1, **source) * np.kaiser(LENGTH, 20)))
+    hertz = np.fft.rfftfreq(LENGTH, 1.0 / rate)
+    f0 = frequency(key)
+    partial = np.round(hertz / f0)
+    between = (np.abs(hertz - partial * f0) > 0.37 * f0 / 2) & (hertz > 15.0)
+    return float(decibels(found[between].max() / found.max()))
+
+
+@pytest.mark.parametrize("table", ["saw", "square", "aperture", "rime", "emulsion"])
+@pytest.mark.parametrize(("key", "rate"), [(24, 44_100), (24, 96_000), (43, 48_000), (84, 48_000)])
+def test_a_table_has_nothing_between_its_partials(table: str, key: int, rate: int) -> None:
+    """Under -100 dB from C1 to C6: neither what is folded nor images of its samples."""
+    assert between_partials(key, rate, table=table, position=100) < -100.0
+
+
+@pytest.mark.parametrize("warp", ["bend", "pulse", "sync", "self"])
+@pytest.mark.parametrize("rate", [44_100, 48_000])
+def test_a_warped_table_has_nothing_between_its_partials(warp: str, rate: int) -> None:
+    """A saw at C4, half and fully warped, under -90 dB."""
+    for amount in (50, 100):
+        assert between_partials(60, rate, table="saw", warp=warp, warp_amount=amount) < -90.0
+
+
 @pytest.mark.parametrize("key", [24, 45, 69, 84, 108])
 def test_pitch_is_within_a_tenth_of_a_cent(key: int) -> None:
     """ISO 16: the peak of the spectrum lies at the key's frequency."""
@@ -63,7 +88,7 @@ def test_saw_and_square_have_textbook_spectra() -> None:
 
 
 def test_triangle_is_scipys() -> None:
-    table = built_in("triangle").cycles[0, 0, :-1]
+    table = built_in("triangle").level()[0, :-1]
     x = np.arange(len(table)) / len(table)
     reference = scipy.signal.sawtooth(2 * np.pi * (x + 0.25), 0.5)
     reference *= VOICE_RMS / np.sqrt(np.mean(reference**2))
@@ -72,7 +97,7 @@ def test_triangle_is_scipys() -> None:
 
 @pytest.mark.parametrize("key", list(RECIPES))
 def test_tables_are_level_and_without_offset(key: str) -> None:
-    cycles = built_in(key).cycles[0, :, :-1].astype(float)
+    cycles = built_in(key).level()[:, :-1].astype(float)
     assert np.allclose(np.sqrt((cycles**2).mean(axis=1)), VOICE_RMS, rtol=1e-4)
     assert np.abs(cycles.mean(axis=1)).max() < 1e-6
     assert np.isfinite(cycles).all()
@@ -82,14 +107,14 @@ def test_tables_are_level_and_without_offset(key: str) -> None:
 def test_every_level_holds_no_partial_above_its_limit(key: str) -> None:
     table = built_in(key)
     for level, limit in enumerate(LIMITS):
-        spectra = np.abs(np.fft.rfft(table.cycles[level, :, :-1], axis=1))
+        spectra = np.abs(np.fft.rfft(table.level(level)[:, :-1], axis=1))
         assert spectra[:, limit + 1 :].max() < 1e-4 * spectra.max()
 
 
 def test_at_least_four_tables_evolve_and_sound_different() -> None:
     assert len(EVOLVING) >= 4
     for key in EVOLVING:
-        cycles = built_in(key).cycles[0, :, :-1]
+        cycles = built_in(key).level()[:, :-1]
         ends = np.abs(np.fft.rfft(cycles[[0, -1]], axis=1))[:, 1:60]
         distance = np.abs(decibels(ends[0] + 1e-3) - decibels(ends[1] + 1e-3)).mean()
         assert distance > 5.0, f"{key} hardly changes along its position"
