@@ -102,6 +102,11 @@ class CrossModulation:
         self._rings, self._shifts = "ring" in self._ways, "phase" in self._ways
         self._held: dict[str, dict[str, Signal]] = {}
 
+    @property
+    def acts(self) -> bool:
+        """Whether the layer is modulated at all."""
+        return bool(self._ways)
+
     def latency(self) -> int:
         """Samples by which voices are late, however far they are modulated."""
         return RING_LATENCY * self._rings + PHASE_LATENCY * self._shifts

@@ -18,6 +18,8 @@ from caligo.movement.movement import Movement
 from caligo.processing.chain import Chain, build_chain
 from caligo.processing.processor import State
 from caligo.signal.gains import sum_voices
+from caligo.signal.offset import SETTLED, STANDING, lose_offset
+from caligo.signal.smoothing import one_pole
 from caligo.signal.ticks import Span
 
 Signal = NDArray[np.float32]
@@ -57,6 +59,8 @@ class LayerRenderer:
         self.inserts = build_chain(own_inserts(layer), layer.id, movement, rate)
         self.heard_from = -math.inf
         """See `Block.heard_from`."""
+        self._standing = np.zeros(2)
+        self._standing_share = one_pole(STANDING, rate)
 
     def measure_with(self, meter: Meter | None) -> None:
         """Let another meter have what comes out of stages from now on."""
@@ -83,6 +87,8 @@ class LayerRenderer:
             sum_voices(signal, gains, out)
             if unfiltered is not None:
                 sum_voices(unfiltered, gains, out)
+        if self.voices.makes_offset:
+            lose_offset(out, self._standing_share, self._standing)
         meter = self.meter
         if meter is not None:
             meter.add(f"{self.layer.id}.{self.layer.envelope.id}", span, out)
@@ -103,7 +109,8 @@ class LayerRenderer:
 
     def tail(self) -> float:
         """Seconds of pre-roll after which filters and inserts are as if they had always run."""
-        return self.voices.tail() + self.inserts.tail()
+        settled = SETTLED if self.voices.makes_offset else 0.0
+        return max(self.voices.tail(), settled) + self.inserts.tail()
 
     def latency(self) -> int:
         """Samples by which the stem is late."""
@@ -111,14 +118,20 @@ class LayerRenderer:
 
     def reset(self) -> None:
         """Go back to the state before the first sound."""
+        self._standing[:] = 0.0
         self.voices.reset()
         self.inserts.reset()
 
     def save_state(self) -> State:
         """A copy of the state."""
-        return {"voices": self.voices.save_state(), "inserts": self.inserts.save_state()}
+        return {
+            "voices": self.voices.save_state(),
+            "standing": self._standing.copy(),
+            "inserts": self.inserts.save_state(),
+        }
 
     def restore_state(self, state: State) -> None:
         """Take over the state of another renderer of this layer, where it still fits."""
         self.voices.restore_state(state["voices"])
+        self._standing[:] = state["standing"]
         self.inserts.restore_state(state["inserts"])

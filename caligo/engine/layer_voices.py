@@ -75,6 +75,12 @@ class LayerVoices:
         self._changed_at: float | None = None
         self.play(voicing)
 
+    @property
+    def makes_offset(self) -> bool:
+        """Whether direct current may come of what the voices pass through."""
+        bent = any(slot.processor.makes_offset for slot in self.filters.slots)
+        return self.source.makes_offset or self._modulation.acts or bent
+
     def play(self, voicing: Voicing) -> None:
         """Take up a new set of voices; those that go on keep their filters' states."""
         self.voicing = voicing

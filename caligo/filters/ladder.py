@@ -67,6 +67,8 @@ MOST_FEEDBACK = 3.92
 class Ladder(Filter):
     """Four stages in a loop that is bent at its sum."""
 
+    makes_offset = True
+
     def __init__(self, part: FilterPart, address: str, movement: Movement, rate: int) -> None:
         super().__init__(part, address, movement, rate)
         keys = ("cutoff", "resonance", "drive", "key_follow", "spread", "mix")

@@ -37,11 +37,15 @@ class Processor:
     ----------
     has_side
         Whether it listens to a second signal (side chain), named by its parameter ``side``.
+    makes_offset
+        Whether, as a filter, it bends waves: what direct current comes of it, its layer loses. An
+        effect loses its own.
     sides
         What there is to listen to ``[2, samples]``, by layer or bus, for the chains inside it.
     """
 
     has_side: ClassVar[bool] = False
+    makes_offset: ClassVar[bool] = False
 
     def __init__(self, part: Part, address: str, movement: Movement, rate: int) -> None:
         self.part = part

@@ -9,6 +9,8 @@ from caligo.signal.state_variable import DEAD
 
 STANDING = 2.0
 """Hz below which a signal counts as standing: at 20 Hz 0.04 dB are lost."""
+SETTLED = 0.35
+"""Seconds after which what moved before is forgotten: 38 dB under what 2 Hz leave of it."""
 
 
 @njit(cache=True, nogil=True)
@@ -18,9 +20,11 @@ def lose_offset(signal: np.ndarray, share: float, state: np.ndarray) -> None:
     `share` is the one-pole share of `STANDING` (see `caligo.signal.smoothing`), `state` the
     low-pass of either side ``[2]``; carried on.
     """
-    for c in range(2):
-        low = state[c]
-        for n in range(signal.shape[1]):
-            low += share * (signal[c, n] - low)
-            signal[c, n] -= low
-        state[c] = low if abs(low) > DEAD else 0.0
+    left, right = state[0], state[1]
+    for n in range(signal.shape[1]):
+        left += share * (signal[0, n] - left)
+        right += share * (signal[1, n] - right)
+        signal[0, n] -= left
+        signal[1, n] -= right
+    state[0] = left if abs(left) > DEAD else 0.0
+    state[1] = right if abs(right) > DEAD else 0.0

@@ -206,6 +206,8 @@ def _parameters() -> tuple[Parameter, ...]:
 class Harmonic(InUnison):
     """Renders partials by rules."""
 
+    makes_offset = False
+
     def __init__(self, *args: object) -> None:
         super().__init__(*args)
         part = self.part

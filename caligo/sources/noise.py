@@ -200,6 +200,8 @@ def slope(tilt: Floats, rate: int) -> NDArray[np.complex64]:
 class Noise(Source):
     """Renders tilted noise and dust."""
 
+    makes_offset = False
+
     def __init__(self, *args: object) -> None:
         super().__init__(*args)  # type: ignore[arg-type]
         self._values = Bundle([self.movement.trajectory(f"{self.path}.{key}") for key in MOVED])

@@ -98,6 +98,8 @@ POINTS = 128
 class Wavetable(Source):
     """Renders unison oscillators over one table."""
 
+    makes_offset = False
+
     def __init__(self, *args: object) -> None:
         super().__init__(*args)  # type: ignore[arg-type]
         self._table = _table_of(self.part)

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import Any
+from typing import Any, ClassVar
 
 import numpy as np
 from numpy.typing import NDArray
@@ -28,9 +28,12 @@ class Source:
     ----------
     has_unfiltered
         Whether some of it may go past the layer's filters, to `SourceBlock.past`.
+    makes_offset
+        Whether it may hold direct current, which the layer then loses.
     """
 
     has_unfiltered: bool = False
+    makes_offset: ClassVar[bool] = True
 
     def __init__(
         self, part: SourcePart, path: str, movement: Movement, rate: int, seed: int

@@ -115,11 +115,11 @@ def decibels(value: Any) -> Any:
 
 
 def loudest_off(signal: NDArray[Any], rate: int, lines: list[float], top: float) -> float:
-    """The loudest of what lies below `top` Hz and on none of the lines, in dB under the loudest."""
+    """The loudest from 20 Hz to `top` that lies on none of the lines, in dB under the loudest."""
     length = len(signal)
     found = decibels(np.abs(np.fft.rfft(signal * np.kaiser(length, 20.0))))
     hertz = np.arange(len(found)) * rate / length
-    off = hertz < top
+    off = (hertz > 20.0) & (hertz < top)
     for line in lines:
         off &= np.abs(hertz - abs(line)) > 14 * rate / length
     return float(found[off].max() - found.max())

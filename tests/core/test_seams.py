@@ -45,7 +45,8 @@ def test_what_is_heard_before_it_is_set_is_what_the_sampler_plays() -> None:
     whole = np.concatenate([heard[:rate], loop, loop]).astype(float)[2000:]
     played = played[: len(whole)]
     level = float(played @ whole / (whole @ whole))
-    assert np.abs(played / level - whole).max() < 2e-3 * np.abs(whole).max()
+    # The layer loses direct current, and with it a little of the phase of the lows.
+    assert np.abs(played / level - whole).max() < 4e-3 * np.abs(whole).max()
 
 
 def test_a_loop_of_whole_cycles_has_no_step() -> None:
