@@ -124,16 +124,21 @@ def _measure(arguments: argparse.Namespace) -> None:
         "length": "s",
         "rate": "Hz",
         "integrated": "LUFS",
+        "momentary": "LUFS",
+        "short_term": "LUFS",
         "loudness_range": "LU",
         "true_peak": "dBTP",
         "evolution": "dB",
+        "evolution_seconds": "dB",
+        "evolution_tens": "dB",
+        "evolution_minutes": "dB",
         "centroid": "Hz",
         "centroid_range": "oct",
         "harshness": "%",
     }
     for key, value in report.items():
         shown = "silent" if value is None else f"{value:.2f} {units.get(key, '')}".rstrip()
-        print(f"{key.replace('_', ' '):>15}  {shown}")
+        print(f"{key.replace('_', ' '):>18}  {shown}")
 
 
 def _check(arguments: argparse.Namespace) -> None:

@@ -14,6 +14,9 @@ ABSOLUTE_GATE = -70.0
 """LUFS below which a block does not count (BS.1770-4, eq. 4)."""
 STEP = 0.1
 """Seconds between measurements: blocks of 400 ms overlap by 75 % (BS.1770-4)."""
+PARTS = 10
+"""Parts of a step from which a window may begin where the loudest is looked for: a burst lies
+wherever it likes (EBU Tech 3341, cases 10 and 13)."""
 MOMENTARY, SHORT_TERM = 4, 30
 """Steps in the momentary (400 ms) and short-term (3 s) windows (EBU Tech 3341)."""
 
@@ -73,7 +76,9 @@ class LoudnessMeter:
         self._filters = k_weighting(rate)
         self._states = [np.zeros((2, 2)) for _ in self._filters]
         self._step = round(rate * STEP)
+        self._parts = np.arange(PARTS) * self._step // PARTS
         self._rest = np.zeros((2, 0))
+        self._energies: list[Floats] = []
         self.powers: list[float] = []
 
     def add(self, signal: NDArray[np.float32]) -> None:
@@ -83,8 +88,9 @@ class LoudnessMeter:
             _weigh(weighted, b, a, state)
         joined = np.concatenate([self._rest, weighted], axis=1)
         steps = joined.shape[1] // self._step
-        whole = joined[:, : steps * self._step].reshape(2, steps, self._step)
-        self.powers.extend(np.mean(whole**2, axis=2).sum(axis=0).tolist())
+        whole = joined[:, : steps * self._step].reshape(2, steps, self._step) ** 2
+        self.powers.extend(np.mean(whole, axis=2).sum(axis=0).tolist())
+        self._energies.append(np.add.reduceat(whole.sum(axis=0), self._parts, axis=1).ravel())
         self._rest = joined[:, steps * self._step :]
 
     def _windows(self, steps: int) -> Floats:
@@ -103,6 +109,23 @@ class LoudnessMeter:
     def short_term(self) -> list[float]:
         """Short-term loudness in LUFS at every step from 3 s on."""
         return [lufs(p) for p in self._windows(SHORT_TERM)]
+
+    def _loudest(self, steps: int) -> float:
+        """The loudest window of so many steps in LUFS, wherever it begins."""
+        energies = np.concatenate([np.zeros(1), *self._energies])
+        window = steps * PARTS
+        if len(energies) <= window:
+            return -math.inf
+        sums = np.cumsum(energies)
+        return lufs(float((sums[window:] - sums[:-window]).max()) / (steps * self._step))
+
+    def loudest_momentary(self) -> float:
+        """The greatest momentary loudness in LUFS, to a hundredth of a second (EBU Tech 3341)."""
+        return self._loudest(MOMENTARY)
+
+    def loudest_short_term(self) -> float:
+        """The greatest short-term loudness in LUFS, to a hundredth of a second."""
+        return self._loudest(SHORT_TERM)
 
     def integrated(self) -> float:
         """Integrated loudness in LUFS, gated twice (BS.1770-4, eq. 3 to 7)."""

@@ -11,17 +11,14 @@ import numpy as np
 import soundfile
 from numpy.typing import NDArray
 
+from caligo.measure.evolution import EvolutionMeter
 from caligo.measure.loudness import LoudnessMeter
 from caligo.measure.spectrogram import FLOOR, ROWS, SpectrogramStream, row_edges
 from caligo.measure.stereo import StereoImage, stereo_image
 from caligo.measure.true_peak import TruePeakMeter
 
 HOP = 1.0
-"""Seconds between the spectra that are compared."""
-APART = 10
-"""Spectra so many hops apart tell how far the sound has evolved."""
-AUDIBLE = 40.0
-"""Decibels below the loudest row within which a row counts as heard."""
+"""Seconds between the spectra whose centres and harshness are told."""
 
 
 class UnreadableAudio(ValueError):
@@ -34,9 +31,13 @@ class Report:
 
     Parameters
     ----------
+    momentary, short_term
+        The greatest momentary and short-term loudness in LUFS.
     evolution
-        Mean difference in dB between spectra ten seconds apart, over the rows that are heard;
-        0 for a sound that stands still.
+        The largest of the three that follow.
+    evolution_seconds, evolution_tens, evolution_minutes
+        By how many dB a third of an octave changes within seconds, tens of seconds and minutes,
+        apart from fades and beating; see `caligo.measure.evolution`.
     centroid, centroid_range
         Mean centre of the spectrum in Hz, and its 10th to 90th percentile in octaves.
     harshness
@@ -46,11 +47,16 @@ class Report:
     length: float
     rate: int
     integrated: float
+    momentary: float
+    short_term: float
     loudness_range: float
     true_peak: float
     correlation: float
     width: float
     evolution: float
+    evolution_seconds: float
+    evolution_tens: float
+    evolution_minutes: float
     centroid: float
     centroid_range: float
     harshness: float
@@ -70,6 +76,7 @@ class Reporter:
         self.rate = rate
         self._loudness = LoudnessMeter(rate)
         self._peak = TruePeakMeter()
+        self._evolution = EvolutionMeter(rate)
         self._spectra = SpectrogramStream(rate, HOP)
         self._columns: list[NDArray[np.uint8]] = []
         self._images: list[tuple[float, StereoImage]] = []
@@ -79,31 +86,24 @@ class Reporter:
         """Take in `signal` ``[2, samples]``."""
         self._loudness.add(signal)
         self._peak.add(signal)
+        self._evolution.add(signal)
         self._columns += self._spectra.add(signal)
         self._images.append((float(np.mean(signal.astype(np.float64) ** 2)), stereo_image(signal)))
         self._samples += signal.shape[1]
 
-    def _spectrum_measures(self) -> tuple[float, float, float, float]:
+    def _spectrum_measures(self) -> tuple[float, float, float]:
         levels = np.array(self._columns, dtype=np.float64).reshape(-1, ROWS)
         levels = (levels / 255.0 - 1.0) * -FLOOR
         heard = levels[levels.max(axis=1, initial=FLOOR) > FLOOR + 20.0]
         if not len(heard):
-            return 0.0, 0.0, 0.0, 0.0
+            return 0.0, 0.0, 0.0
         edges = row_edges()
         centres = np.sqrt(edges[:-1] * edges[1:])
         power = 10.0 ** (heard / 10.0)
         centroids = np.exp2((power * np.log2(centres)).sum(axis=1) / power.sum(axis=1))
         low, high = np.percentile(np.log2(centroids), [10.0, 90.0])
         harsh = (centres >= 2000.0) & (centres <= 5000.0)
-        evolution = 0.0
-        if len(heard) > APART:
-            before, after = heard[:-APART], heard[APART:]
-            top = np.maximum(before, after).max(axis=1, keepdims=True) - AUDIBLE
-            counted = np.maximum(before, after) > top
-            change = np.abs(np.maximum(before, top) - np.maximum(after, top))
-            evolution = float((change * counted).sum() / max(counted.sum(), 1))
         return (
-            evolution,
             float(np.mean(centroids)),
             float(high - low),
             float(100.0 * power[:, harsh].sum() / power.sum()),
@@ -113,16 +113,22 @@ class Reporter:
         """The report over everything taken in."""
         self._columns += self._spectra.finish()
         total = sum(e for e, _ in self._images) or 1.0
-        evolution, centroid, spread, harsh = self._spectrum_measures()
+        centroid, spread, harsh = self._spectrum_measures()
+        evolution = self._evolution.finish()
         return Report(
             length=self._samples / self.rate,
             rate=self.rate,
             integrated=self._loudness.integrated(),
+            momentary=self._loudness.loudest_momentary(),
+            short_term=self._loudness.loudest_short_term(),
             loudness_range=self._loudness.range(),
             true_peak=self._peak.decibels,
             correlation=sum(e * i.correlation for e, i in self._images) / total,
             width=sum(e * i.width for e, i in self._images) / total,
-            evolution=evolution,
+            evolution=evolution.most,
+            evolution_seconds=evolution.seconds,
+            evolution_tens=evolution.tens,
+            evolution_minutes=evolution.minutes,
             centroid=centroid,
             centroid_range=spread,
             harshness=harsh,

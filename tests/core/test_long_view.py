@@ -175,7 +175,8 @@ def test_demo_sounds_are_heard_not_clipped_not_harsh(reports: dict[str, dict[str
 
 def test_demo_sounds_evolve_and_differ(reports: dict[str, dict[str, float]]) -> None:
     for name, report in reports.items():
-        assert report["evolution"] > 3.0, name
+        # Over tens of seconds; a held chord of saws in unison has 0.0, noise too.
+        assert report["evolution_tens"] > 0.8, name
     keys = ("centroid", "width", "evolution", "integrated", "centroid_range", "loudness_range")
     table = np.array(
         [[np.log2(r["centroid"]), *(r[k] for k in keys[1:])] for r in reports.values()]
