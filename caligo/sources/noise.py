@@ -8,6 +8,7 @@ be computed from any moment.
 from __future__ import annotations
 
 import math
+from functools import cache
 
 import numpy as np
 from numba import njit
@@ -25,17 +26,22 @@ from caligo.synthesis.recent import Recent
 from caligo.synthesis.source import VOICE_RMS, Source
 
 MOVED = ("tilt", "level", "width", "dust", "dust_rate")
-SIZE = 2048
-"""Samples in a frame; lower tilts than 23 Hz at 48 kHz are not resolved."""
-HOP = 1024
+RATE, SIZE = 48_000, 2048
+"""Samples in a frame at a rate of 48 kHz: what lies below 23 Hz is not told apart. Levels too are
+those at this rate, as far as they are heard: at others the same density lies in each hertz."""
 LOWEST = 20.0
 """Hertz below which the tilt stays level, so that brown noise does not wander off."""
+HEARD, HIGHEST = 20_000.0, 22_000.0
+"""Hertz above which noise falls, and from which on there is none, at any rate."""
 OCTAVE = 20.0 * math.log10(2.0)
 LOUDEST = 0.7
 """The strongest impulse: rare ones would otherwise have to be louder than full level."""
 
-# Hann windows (von Hann) at half their length add up to 1; their roots shape both sides.
-WINDOW = np.sqrt(0.5 - 0.5 * np.cos(2.0 * np.pi * np.arange(SIZE) / SIZE)).astype(np.float32)
+
+@cache
+def _window(size: int) -> NDArray[np.float32]:
+    """Hann windows at half their length add up to 1; their roots shape both sides ``[size]``."""
+    return np.sqrt(0.5 - 0.5 * np.cos(2.0 * np.pi * np.arange(size) / size)).astype(np.float32)
 
 
 @njit(cache=True, nogil=True)
@@ -116,18 +122,21 @@ def add_dust(
             out[1, n] += size * math.sqrt(2.0) * math.sin(angle)
 
 
-def slope(tilt: Floats, rate: int) -> NDArray[np.complex64]:
+def slope(tilt: Floats, rate: int, size: int) -> NDArray[np.complex64]:
     """Responses of a tilt in dB per octave ``[frames]``, at equal power ``[frames, bins]``.
+
+    Frames have `size` samples; power is that at a rate of `RATE`.
 
     A power of frequency with its least phase, (j f) ^ (tilt / 6.02): an impulse stays sharp at
     its beginning.
     """
-    hertz = np.maximum(np.fft.rfftfreq(SIZE, 1.0 / rate), LOWEST)
     exponent = (tilt / OCTAVE)[:, None]
-    size = (hertz / 1000.0) ** exponent
-    size[:, 0] = 0.0
-    power = np.sqrt(2.0 * np.sum(size**2, axis=1, keepdims=True) / SIZE)
-    found: NDArray[np.complex64] = (size / power * np.exp(0.5j * np.pi * exponent)).astype(
+    reference, hertz = (np.fft.rfftfreq(n, 1.0 / r) for n, r in ((SIZE, RATE), (size, rate)))
+    reference, wanted = ((np.maximum(h, LOWEST) / 1000.0) ** exponent for h in (reference, hertz))
+    past = np.clip((hertz - HEARD) / (HIGHEST - HEARD), 0.0, 1.0)
+    wanted *= 0.5 + 0.5 * np.cos(np.pi * past)
+    power = np.sqrt(2.0 * np.sum(reference[:, 1:] ** 2, axis=1, keepdims=True) / SIZE)
+    found: NDArray[np.complex64] = (wanted / power * np.exp(0.5j * np.pi * exponent)).astype(
         np.complex64
     )
     found[:, 0] = 0.0
@@ -207,6 +216,7 @@ class Noise(Source):
         self._values = Bundle([self.movement.trajectory(f"{self.path}.{key}") for key in MOVED])
         self._recent: Recent[NDArray[np.float32]] = Recent()
         self._softest = self.part.number("dust_range") / OCTAVE
+        self._size = SIZE * max(1, round(self.rate / RATE))
 
     def prepare(self) -> None:
         """See `Source.prepare`."""
@@ -216,22 +226,23 @@ class Noise(Source):
         """See `Source.render`."""
         span = block.span
         # The frames that reach into the span, by their number on the absolute grid.
-        first = (span.first * TICK - SIZE) // HOP + 1
-        last = -(-(span.first + span.ticks) * TICK // HOP)
+        size, hop = self._size, self._size // 2
+        first = (span.first * TICK - size) // hop + 1
+        last = -(-(span.first + span.ticks) * TICK // hop)
         for row, voice in enumerate(block.voices):
             frames = self._recent.of(block, row, first)
             begin = max(frames, default=first - 1) + 1
             if begin < last:
-                start = begin * HOP // TICK
-                ticks = ((last - begin - 1) * HOP + SIZE) // TICK
+                start = begin * hop // TICK
+                ticks = ((last - begin - 1) * hop + size) // TICK
                 moments, _ = block.history(row, start, ticks)
                 trajectories = dict(zip(MOVED, self._values.values(moments), strict=True))
                 excited = self._excited(derive(self.seed, voice.seed), start, trajectories)
                 shaped = self._shaped(excited, trajectories["tilt"], last - begin)
                 frames.update(zip(range(begin, last), shaped, strict=True))
             for number in range(first, last):
-                at = number * HOP - span.first * TICK
-                low, high = max(0, at), min(span.samples, at + SIZE)
+                at = number * hop - span.first * TICK
+                low, high = max(0, at), min(span.samples, at + size)
                 out[row, :, low:high] += frames[number][:, low - at : high - at]
 
     def _excited(
@@ -245,11 +256,13 @@ class Noise(Source):
         # The mean square of strengths spread evenly over the range, in octaves.
         reach = 2.0 * self._softest * math.log(2.0)
         mean_square = 1.0 if reach < 1e-9 else (1.0 - math.exp(-reach)) / reach
-        even = np.sqrt(self.rate / (here["dust_rate"] * mean_square))
-        strongest = np.minimum(even, LOUDEST / VOICE_RMS) * level * np.sin(share)
+        even = np.sqrt(RATE / (here["dust_rate"] * mean_square))
+        # A sample lasts the shorter the higher the rate, and noise has to fill more of a spectrum.
+        faster = self.rate / RATE
+        strongest = faster * np.minimum(even, LOUDEST / VOICE_RMS) * level * np.sin(share)
         out = np.zeros((2, len(level) * TICK), np.float32)
         own = np.uint64(seed)
-        add_hiss(start * TICK, own, level * np.cos(share), apart, out)
+        add_hiss(start * TICK, own, math.sqrt(faster) * level * np.cos(share), apart, out)
         add_dust(
             start,
             own,
@@ -264,13 +277,14 @@ class Noise(Source):
     def _shaped(
         self, excited: NDArray[np.float32], tilt: Floats, frames: int
     ) -> NDArray[np.float32]:
-        """Frames of `excited` ``[2, samples]`` with the tilt of each ``[frames, 2, SIZE]``."""
-        where = np.arange(frames) * HOP
-        windows = np.lib.stride_tricks.sliding_window_view(excited, SIZE, axis=1)[:, where]
-        spectra = fft.rfft(windows * WINDOW, axis=2)
-        at_middle = tilt[(where + SIZE // 2) // TICK]
+        """Frames of `excited` ``[2, samples]`` with the tilt of each ``[frames, 2, size]``."""
+        size = self._size
+        where, window = np.arange(frames) * (size // 2), _window(size)
+        windows = np.lib.stride_tricks.sliding_window_view(excited, size, axis=1)[:, where]
+        spectra = fft.rfft(windows * window, axis=2)
+        at_middle = tilt[(where + size // 2) // TICK]
         same = np.all(at_middle == at_middle[0])
-        spectra *= slope(at_middle[:1] if same else at_middle, self.rate)
-        parts = fft.irfft(spectra, SIZE, axis=2).astype(np.float32) * WINDOW
+        spectra *= slope(at_middle[:1] if same else at_middle, self.rate, size)
+        parts = fft.irfft(spectra, size, axis=2).astype(np.float32) * window
         found: NDArray[np.float32] = np.ascontiguousarray(parts.swapaxes(0, 1))
         return found
