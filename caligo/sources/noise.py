@@ -1,7 +1,7 @@
 """The noise source: a tilted hiss and a dust of impulses, the same every time it is asked for.
 
-White noise is a hash of (seed, sample), dust a hash of (seed, tick), so both are functions of
-time. The tilt is applied to overlapping short spectra on an absolute grid of frames, which can
+White noise is a hash of (seed, sample), dust a hash of (seed, cell of time), so both are functions
+of time. The tilt is applied to overlapping short spectra on an absolute grid of frames, which can
 be computed from any moment.
 """
 
@@ -88,18 +88,23 @@ def add_dust(
     chance: np.ndarray,
     apart: np.ndarray,
     softest: float,
+    cell: float,
     out: np.ndarray,
 ) -> None:
     """Impulses from the absolute tick `first` on, added to ``[2, samples]``.
+
+    Each falls at a moment, which is the same at every rate.
 
     Parameters
     ----------
     dust
         The strongest impulse at every tick ``[ticks]``.
     chance
-        Impulses to expect in each tick ``[ticks]``.
+        Impulses to expect in each cell at every tick ``[ticks]``.
     softest
         Octaves (factors of 2) by which the softest impulse lies below the strongest.
+    cell
+        Samples of a cell of time that impulses are drawn for.
     """
     many, place, strength, pan = (
         combine(seed, 3),
@@ -110,16 +115,19 @@ def add_dust(
     for k in range(len(dust)):
         if dust[k] == 0.0:
             continue
-        cell = first + k
-        for i in range(poisson(unit(many, cell), chance[k])):
-            own = 64 * cell + i
-            n = k * TICK + int(unit(place, own) * TICK)
-            size = dust[k] * np.exp2(-softest * unit(strength, own))
-            if signed(strength, own + (1 << 40)) < 0:
-                size = -size
-            angle = (1.0 + apart[k] * signed(pan, own)) * math.pi / 4.0
-            out[0, n] += size * math.sqrt(2.0) * math.cos(angle)
-            out[1, n] += size * math.sqrt(2.0) * math.sin(angle)
+        begin = (first + k) * TICK
+        for number in range(int(begin / cell), int((begin + TICK - 1) / cell) + 1):
+            for i in range(poisson(unit(many, number), chance[k])):
+                own = 64 * number + i
+                n = int((number + unit(place, own)) * cell) - begin
+                if n < 0 or n >= TICK:
+                    continue
+                size = dust[k] * np.exp2(-softest * unit(strength, own))
+                if signed(strength, own + (1 << 40)) < 0:
+                    size = -size
+                angle = (1.0 + apart[k] * signed(pan, own)) * math.pi / 4.0
+                out[0, k * TICK + n] += size * math.sqrt(2.0) * math.cos(angle)
+                out[1, k * TICK + n] += size * math.sqrt(2.0) * math.sin(angle)
 
 
 def slope(tilt: Floats, rate: int, size: int) -> NDArray[np.complex64]:
@@ -267,9 +275,10 @@ class Noise(Source):
             start,
             own,
             strongest,
-            here["dust_rate"] * (TICK / self.rate),
+            here["dust_rate"] * (TICK / RATE),
             apart,
             self._softest,
+            TICK * faster,
             out,
         )
         return out
