@@ -30,7 +30,7 @@ from caligo.synthesis.modulation import (
     order_of,
     render_operators,
 )
-from caligo.synthesis.phases import HIGHEST, Accumulated, Phases, first_tick
+from caligo.synthesis.phases import HIGHEST, Accumulated, Phases, first_tick, left_of
 from caligo.synthesis.source import VOICE_RMS
 from caligo.synthesis.tables import built_in
 from caligo.synthesis.unison import InUnison
@@ -344,7 +344,7 @@ class Operators(InUnison):
         for row, voice in enumerate(block.voices):
             moments, pitch = block.history(row, first, ticks)
             steps = self._steps(moments, pitch)
-            gains = self._gains(moments, block.unfiltered is not None)
+            gains = self._gains(moments, block.unfiltered is not None) * left_of(steps)
             factor = FACTORS[0] if block.rough else self._factor(block.highest(row), voice.key)
             waves = np.zeros((len(gains), factor * TICK * ticks), np.float32)
             render_operators(

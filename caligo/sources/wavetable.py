@@ -19,7 +19,7 @@ from caligo.signal.pan import placed
 from caligo.signal.ticks import TICK
 from caligo.synthesis.common import unison, unison_parameters, voice_parameters
 from caligo.synthesis.oscillators import add_phases, render_voice, spread_phases
-from caligo.synthesis.phases import Accumulated, Phases, first_tick
+from caligo.synthesis.phases import FADES, Accumulated, Phases, first_tick, left_of
 from caligo.synthesis.portrait import Portrait, Shown
 from caligo.synthesis.recent import Recent
 from caligo.synthesis.source import Source
@@ -255,6 +255,11 @@ class Wavetable(Source):
         spread = self._trajectories["spread"].values(moments) / 100.0
         for row in range(len(block.voices)):
             left, right = placed(self._offsets, spread[row], gain[row])
+            own = np.exp2(
+                (detune[row] * self._offsets[:, None] + self._intervals[:, None]) / 1200.0
+            )
+            if (fastest := steps[row] * own).max() > FADES:
+                left, right = left * left_of(fastest), right * left_of(fastest)
             table, places = self._table, position[row]
             ahead, pace = self._strays(block, row)
             if self._warp:

@@ -11,6 +11,7 @@ from numba import njit
 from caligo.catalogue import Choice
 from caligo.movement.chance import combine, signed, unit
 from caligo.movement.notes import Floats
+from caligo.synthesis.phases import FADES, HIGHEST
 
 MOST = 256
 """Sines in a voice."""
@@ -245,6 +246,7 @@ def shape(
     reach = max(values[BAND_WIDTH], 0.01) / 2.0
     power = 0.0
     heard = 0.0
+    left = 0.0
     for i in range(len(numbers)):
         n = numbers[i]
         of_first = min(max(values[COUNT] - ranks[0, i], 0.0), 1.0) * (1.0 - morph)
@@ -262,7 +264,9 @@ def shape(
         for k in range(bundle):
             at = i * bundle + k
             # Fade out below half the sample rate instead of folding back.
-            room = min(max((0.46 - ratio[at] * hertz / rate) / 0.04, 0.0), 1.0)
+            room = min(max((HIGHEST - ratio[at] * hertz / rate) / (HIGHEST - FADES), 0.0), 1.0)
+            if shaped > 0.0:
+                left = max(left, room)
             level[at] = shaped * room / math.sqrt(bundle)
             pan[at] = width * _place(place, at, len(numbers) * bundle, values[TURN_AT], voice_seed)
             power += 0.5 * level[at] * level[at]
@@ -270,7 +274,8 @@ def shape(
     opened = min(values[COUNT], 1.0)
     scale = 0.0
     if power > 0.0:
-        scale = opened * min(1.0 / math.sqrt(power), BOOST / math.sqrt(max(heard, 1e-30)))
+        # Where the lowest that sounds fades, all do.
+        scale = opened * left * min(1.0 / math.sqrt(power), BOOST / math.sqrt(max(heard, 1e-30)))
     for at in range(len(numbers) * bundle):
         level[at] *= scale
 

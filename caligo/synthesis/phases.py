@@ -19,11 +19,17 @@ from caligo.signal.ticks import TICK
 
 HISTORY = 8192
 """Moments of what came earlier that are added up at a time."""
-HIGHEST = 0.45
-"""Cycles per sample at most: a little below half the sample rate."""
+FADES, HIGHEST = 0.42, 0.45
+"""Cycles per sample from which on a wave fades, and at most: there nothing is left of it."""
 
 Advance = Callable[[NDArray[np.float64], Moments, Floats], None]
 """Adds a stretch of one voice, at its moments and with its pitch, to what was added up before."""
+
+
+def left_of(steps: Floats) -> Floats:
+    """What is left of waves of so many cycles per sample, from 1 below `FADES` to 0."""
+    found: Floats = np.clip((HIGHEST - steps) / (HIGHEST - FADES), 0.0, 1.0)
+    return found
 
 
 @njit(cache=True, nogil=True)

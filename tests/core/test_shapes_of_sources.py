@@ -11,7 +11,9 @@ from hypothesis import strategies as st
 
 from caligo.catalogue import catalogue
 from caligo.document import DocumentError, read_sound
+from caligo.document.pitch import frequency
 from caligo.document.sound import ItemPart
+from caligo.engine.offline import render_array
 from caligo.material.shelf import current
 from caligo.sources.regions import region_mask
 from caligo.synthesis import partials as p
@@ -23,7 +25,7 @@ from caligo.synthesis.running import random_phases
 from caligo.synthesis.tables import built_in, from_spectra
 from caligo.synthesis.warps import BEND, FINE, PULSE, SELF, SYNC, warp
 from demo.build import by_name
-from tests.core.builders import layer_of, plain_sound
+from tests.core.builders import layer_of, one_note, plain_sound
 
 RULES = [rule.value for rule in p.RULES]
 
@@ -295,3 +297,20 @@ def test_routes_lead_to_items() -> None:
     lost = {**route, "to": "ground.source.operator2.ratio"}
     with pytest.raises(DocumentError, match="operator2"):
         plain_sound(layer_of("operators", items), routes=[lost], **more)
+
+
+@pytest.mark.parametrize("kind", ["wavetable", "harmonic", "operators"])
+@pytest.mark.parametrize("rate", [44_100, 48_000])
+def test_a_pitch_above_what_a_rate_holds_fades_out(kind: str, rate: int) -> None:
+    """G9 moved up: whole below 0.42 of the rate, falling without a step, gone from 0.45 on."""
+    params = {"wavetable": {"table": "sine"}, "harmonic": {"count": 1}, "operators": {}}[kind]
+    levels = []
+    for cents in np.linspace(0.0, 1200.0, 13):
+        layer = layer_of(kind, **params) | {"params": {"transpose": cents / 100.0}}
+        heard = render_array(plain_sound(layer), one_note(127, 0.5), rate=rate)[0, rate // 8 :]
+        levels.append(heard.std())
+    left = np.array(levels) / levels[0]
+    place = frequency(127) * 2.0 ** (np.linspace(0.0, 1.0, 13)) / rate
+    assert left[place < 0.415] == pytest.approx(1.0, abs=0.05)
+    assert left[place > 0.455].max() < 1e-3
+    assert (np.diff(left) < 0.02).all()
