@@ -245,20 +245,42 @@ def render_voice(
             if len(pace) > 0:
                 from_step *= 1.0 + pace[o, k]
                 to_step *= 1.0 + pace[o, k + 1]
-            level = _level_for(limits, max(from_step, to_step))
-            start, length = starts[level], 1 << bits[level]
-            gains[0] = left[o, k]
-            gains[1] = (left[o, k + 1] - left[o, k]) / TICK
-            gains[2] = right[o, k]
-            gains[3] = (right[o, k + 1] - right[o, k]) / TICK
             slope = (to_step - from_step) / (2 * TICK)
             first = min(int(position[k]), frames - 1)
+            second = min(first + 1, frames - 1)
             position_slope = (position[k + 1] - position[k]) / TICK
-            if first <= position[k + 1] <= first + 1 and abs(slope) < STEADY_SLOPE:
-                second = min(first + 1, frames - 1)
+            quick = not (first <= position[k + 1] <= first + 1 and abs(slope) < STEADY_SLOPE)
+            level, to_level = _level_for(limits, from_step), _level_for(limits, to_step)
+            # Where the pitch goes over to another level, the tick fades from one to the other.
+            for at in range(min(level, to_level), max(level, to_level) + 1):
+                if at not in (level, to_level):
+                    continue
+                begin = 1.0 if at == level else 0.0
+                end = 1.0 if at == to_level else 0.0
+                gains[0] = begin * left[o, k]
+                gains[1] = (end * left[o, k + 1] - begin * left[o, k]) / TICK
+                gains[2] = begin * right[o, k]
+                gains[3] = (end * right[o, k + 1] - begin * right[o, k]) / TICK
+                start, length = starts[at], 1 << bits[at]
+                if quick:
+                    _quick_tick(
+                        flat,
+                        start,
+                        length,
+                        frames,
+                        phases[o, k],
+                        from_step,
+                        slope,
+                        position[k],
+                        position_slope,
+                        gains,
+                        out,
+                        k * TICK,
+                    )
+                    continue
                 _tick(
                     flat,
-                    bits[level],
+                    bits[at],
                     np.uint64(start + first * (length + 1)),
                     np.uint64(start + second * (length + 1)),
                     np.uint32(phases[o, k] * TURN),
@@ -272,19 +294,4 @@ def render_voice(
                     np.uint64(k * TICK),
                     places,
                     scratch,
-                )
-            else:
-                _quick_tick(
-                    flat,
-                    start,
-                    length,
-                    frames,
-                    phases[o, k],
-                    from_step,
-                    slope,
-                    position[k],
-                    position_slope,
-                    gains,
-                    out,
-                    k * TICK,
                 )

@@ -27,7 +27,7 @@ Advance = Callable[[NDArray[np.float64], Moments, Floats], None]
 
 
 def left_of(steps: Floats) -> Floats:
-    """What is left of waves of so many cycles per sample, from 1 below `FADES` to 0."""
+    """What is left of waves of so many cycles per sample ``[ticks]``, from 1 below `FADES` to 0."""
     found: Floats = np.clip((HIGHEST - steps) / (HIGHEST - FADES), 0.0, 1.0)
     return found
 
