@@ -193,7 +193,8 @@ def test_quick_position_and_pitch_moves_do_not_click() -> None:
 def test_a_glide_from_copy_to_copy_does_not_tick() -> None:
     """A saw that glides from 400 to 600 Hz in 0.2 s, less its first 25 partials, by sums of sines.
 
-    What is left lies above 10 kHz but for what a change of copies makes: -90 dB under 9 kHz.
+    What is left lies above 10 kHz, but for images at each edge of the saw, -87 dB, and what a change
+    of copies makes: -54 dB if it were sudden.
     """
     ticks = round(0.2 * RATE / TICK)
     table = built_in("saw")
@@ -209,10 +210,12 @@ def test_a_glide_from_copy_to_copy_does_not_tick() -> None:
     n = np.arange(ticks * TICK)
     slope = (step[1] - step[0]) / TICK
     cycles = step[0] * n + 0.5 * slope * n * n
-    spectrum = np.fft.rfft(table.level()[0, :-1])[1:26] * 2.0 / (table.level().shape[1] - 1)
-    waves = spectrum[:, None] * np.exp(2j * np.pi * np.arange(1, 26)[:, None] * cycles)
-    left = (out[0] - waves.real.sum(axis=0)) * np.kaiser(len(n), 14)
-    found = np.abs(np.fft.rfft(left))
-    loudest = np.abs(np.fft.rfft(out[0] * np.kaiser(len(n), 14))).max()
-    low = np.fft.rfftfreq(len(n), 1.0 / RATE) < 9_000.0
-    assert decibels(found[low].max() / loudest) < -90.0
+    numbers = np.arange(1, 26)
+    spectrum = np.fft.rfft(table.thinned(4_096)[0])[numbers] * 2.0 / 4_096
+    # Straight lines between 4,096 samples lose a little of each.
+    spectrum *= np.sinc(numbers / 4_096) ** 2
+    waves = spectrum[:, None] * np.exp(2j * np.pi * numbers[:, None] * cycles)
+    left = out[0] - waves.real.sum(axis=0)
+    lows = scipy.signal.firwin(511, 8_500.0, window=("kaiser", 14.0), fs=RATE)
+    tick = np.abs(scipy.signal.fftconvolve(left, lows, "valid")).max()
+    assert decibels(tick / np.abs(out[0]).max()) < -86.0
