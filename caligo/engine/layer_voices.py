@@ -126,6 +126,8 @@ class LayerVoices:
         """Envelope, velocity, zone and stealing at every tick ``[voices, ticks + 1]``."""
         voices = [self.voicing.voices[i] for i in rows]
         out = self._envelope.values(self.voicing.moments(times, self.voicing.all.pick(rows)))
+        # A note that starts on a tick rises over the next one, as from between two ticks it does.
+        out[times[None, :] <= self._starts[rows][:, None]] = 0.0
         loudness = self._loudness[rows][:, None]
         if self._changed_at is not None and times[0] < self._changed_at + GLIDE:
             before = self._loudness_before[rows][:, None]

@@ -24,7 +24,7 @@ from caligo.synthesis.portrait import Portrait, Shown
 from caligo.synthesis.recent import Recent
 from caligo.synthesis.source import Source
 from caligo.synthesis.straying import Straying
-from caligo.synthesis.tables import EVOLVING, RECIPES, Table, built_in, cut_from, table_of
+from caligo.synthesis.tables import EVOLVING, PLAYED, RECIPES, Table, built_in, cut_from, table_of
 from caligo.synthesis.warps import CELL, WARPS, warped
 
 CUT = "cut"
@@ -210,6 +210,7 @@ class Wavetable(Source):
                 self._warp,
                 self._trajectories["warp_amount"].values(moments)[0, inner] / 100.0,
                 np.maximum(np.maximum(fastest[:-2], fastest[2:]), fastest[inner]),
+                PLAYED * max(1, round(self.rate / 48_000)),
             )
             made.update(zip(range(begin, last + 1), cycles, strict=True))
         joined = np.stack([made[number] for number in range(first, last + 1)])

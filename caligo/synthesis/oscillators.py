@@ -9,10 +9,9 @@ from numba import njit
 
 from caligo.signal.exponential import exp2_near
 from caligo.signal.ticks import TICK
-from caligo.synthesis.tables import LENGTH, LONGEST, PLAYED
 
-BITS, LONGEST_BITS, WARPED_BITS = (int(math.log2(n)) for n in (LENGTH, LONGEST, PLAYED))
-SHIFT, LONGEST_SHIFT, WARPED_SHIFT = (np.uint32(32 - b) for b in (BITS, LONGEST_BITS, WARPED_BITS))
+SHIFT_12, SHIFT_13, SHIFT_14, SHIFT_15 = (np.uint32(32 - bits) for bits in range(12, 16))
+"""Bits of a phase that are behind the place, in cycles of 4,096 samples (`LENGTH`) to 32,768."""
 ONE = np.uint64(1)
 TURN = 4294967296.0
 STEADY_SLOPE = 2.0**30 / (TURN * TICK * TICK)
@@ -136,12 +135,14 @@ def _tick(
     tell the reads from the writes, and does not turn the arithmetic into vector instructions.
     """
     # A loop for each length: only a shift by a number that is known becomes a vector operation.
-    if bits == LONGEST_BITS:
-        _split(p, q, bend, LONGEST_SHIFT, places, scratch)
-    elif bits == WARPED_BITS:
-        _split(p, q, bend, WARPED_SHIFT, places, scratch)
+    if bits == 12:
+        _split(p, q, bend, SHIFT_12, places, scratch)
+    elif bits == 13:
+        _split(p, q, bend, SHIFT_13, places, scratch)
+    elif bits == 14:
+        _split(p, q, bend, SHIFT_14, places, scratch)
     else:
-        _split(p, q, bend, SHIFT, places, scratch)
+        _split(p, q, bend, SHIFT_15, places, scratch)
     for n in range(TICK):
         i = first + np.uint64(places[n])
         j = second + np.uint64(places[n])

@@ -7,6 +7,7 @@ through a table changes its colour and not its level.
 
 from __future__ import annotations
 
+import math
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from functools import lru_cache
@@ -21,13 +22,14 @@ from caligo.synthesis.source import VOICE_RMS
 LENGTH = 4096
 """Samples in a cycle of few partials, and in one that is drawn or worked on."""
 LONGEST = 32_768
-"""Samples in a cycle of many partials."""
-FEW = 90
-"""The most partials of a short cycle. Read along straight lines between samples, images of the
-partial n lie 20 log10((length / n)^2) below it: 66 dB at least where cycles are short, and 72."""
+FINENESS = 64
+"""Samples at least for each partial of a cycle, and twice as many where there are `FEW`, each of
+which is so much louder. Read along straight lines between samples, a partial's images lie
+20 log10(64^2) = 72 dB below it."""
+FEW = 128
 PLAYED = 8_192
-"""Samples of a cycle that is made as it is played: with 92 partials, as at C4, its images lie 78 dB
-below each of them."""
+"""Samples of a cycle that is made as it is played, up to 64 kHz: with 92 partials, as at C4 and
+48 kHz, images lie 78 dB below each of them."""
 FRAMES = 32
 MOST_PARTIALS = 512
 LIMITS = tuple(
@@ -228,7 +230,8 @@ def from_spectra(coefficients: NDArray[np.complex128]) -> Table:
 def _cycles(coefficients: NDArray[np.complex128]) -> NDArray[np.float32]:
     """Cycles ``[frames, samples + 1]`` with these partials ``[frames, partials]``."""
     frames, partials = coefficients.shape
-    length = LENGTH if partials <= FEW else LONGEST
+    samples = FINENESS * partials * (2 if partials <= FEW else 1)
+    length = int(np.clip(2 ** math.ceil(math.log2(samples)), LENGTH, LONGEST))
     spectra = np.zeros((frames, length // 2 + 1), dtype=complex)
     spectra[:, 1 : partials + 1] = 0.5 * length * coefficients
     cycles = np.empty((frames, length + 1), dtype=np.float32)

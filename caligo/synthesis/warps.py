@@ -16,7 +16,7 @@ from scipy import fft
 from caligo.catalogue import Choice
 from caligo.movement.notes import Floats
 from caligo.synthesis.source import VOICE_RMS
-from caligo.synthesis.tables import PLAYED, Table
+from caligo.synthesis.tables import Table
 
 CELL = 16
 """Control ticks between two warped cycles; between them they fade into each other."""
@@ -78,9 +78,9 @@ def warp(
 
 
 def warped(
-    table: Table, positions: Floats, kind: int, amounts: Floats, steps: Floats
+    table: Table, positions: Floats, kind: int, amounts: Floats, steps: Floats, samples: int
 ) -> NDArray[np.float32]:
-    """A warped cycle for each moment ``[moments, PLAYED + 1]``.
+    """A warped cycle for each moment ``[moments, samples + 1]``.
 
     Parameters
     ----------
@@ -90,6 +90,8 @@ def warped(
         From -1 to 1 ``[moments]``.
     steps
         The fastest that each cycle will be played, in cycles per sample ``[moments]``.
+    samples
+        Of a cycle.
     """
     partials = np.clip((0.5 / np.maximum(steps, 1e-9)).astype(np.int64), 1, MOST_PARTIALS)
     now = np.stack([positions, amounts, partials.astype(np.float64)], axis=1)
@@ -98,9 +100,9 @@ def warped(
     fresh[1:] = np.any(now[1:] != now[:-1], axis=1)
     fine = np.empty((int(fresh.sum()), FINE))
     warp_all(table.level(), positions[fresh], amounts[fresh], table.frames, kind, fine)
-    cycles = np.empty((len(fine), PLAYED + 1), np.float32)
-    cycles[:, :PLAYED] = _cut_off(fine, partials[fresh])
-    cycles[:, PLAYED] = cycles[:, 0]
+    cycles = np.empty((len(fine), samples + 1), np.float32)
+    cycles[:, :samples] = _cut_off(fine, partials[fresh], samples)
+    cycles[:, samples] = cycles[:, 0]
     found: NDArray[np.float32] = cycles[np.cumsum(fresh) - 1]
     return found
 
@@ -138,11 +140,11 @@ def _keep_first(spectra: np.ndarray, partials: np.ndarray, level: np.ndarray) ->
         level[m] = VOICE_RMS / math.sqrt(power) if power > 1e-12 else 1.0
 
 
-def _cut_off(fine: Floats, partials: NDArray[np.int64]) -> Floats:
-    """Cycles ``[cycles, PLAYED]`` with their first partials alone, at a voice's level."""
+def _cut_off(fine: Floats, partials: NDArray[np.int64], samples: int) -> Floats:
+    """Cycles ``[cycles, samples]`` with their first partials alone, at a voice's level."""
     spectra = np.ascontiguousarray(fft.rfft(fine, axis=1)[:, : MOST_PARTIALS + 1])
     level = np.empty(len(fine))
     _keep_first(spectra, partials, level)
-    found: Floats = fft.irfft(spectra, PLAYED, axis=1, overwrite_x=True)
-    found *= (level * (PLAYED / FINE))[:, None]
+    found: Floats = fft.irfft(spectra, samples, axis=1, overwrite_x=True)
+    found *= (level * (samples / FINE))[:, None]
     return found

@@ -193,8 +193,8 @@ def test_quick_position_and_pitch_moves_do_not_click() -> None:
 def test_a_glide_from_copy_to_copy_does_not_tick() -> None:
     """A saw that glides from 400 to 600 Hz in 0.2 s, less its first 25 partials, by sums of sines.
 
-    What is left lies above 10 kHz, but for images at each edge of the saw, -87 dB, and what a change
-    of copies makes: -54 dB if it were sudden.
+    What is left lies above 10 kHz, but for images at each edge of the saw, -87 dB, and for what a
+    change of copies makes: -54 dB if it were sudden.
     """
     ticks = round(0.2 * RATE / TICK)
     table = built_in("saw")

@@ -1,0 +1,1 @@
+"""Figures of the sound, measured from outside: each a command that docs/figures.md lists."""
