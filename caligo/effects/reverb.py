@@ -33,6 +33,7 @@ from caligo.signal.feedback_network import (
     entrance,
     gather,
     gather_inside,
+    lose,
     losses,
     mix_lines,
     read_lines,
@@ -146,14 +147,12 @@ def _run(
         Seconds, and the one-pole share, at every tick or ``[1]``.
     """
     mask = lines.shape[1] - 1
-    gain = np.empty(LINES, np.float32)
-    dark = np.empty(LINES, np.float32)
-    fed = np.empty((2, TICK), np.float32)
-    to_gain = np.empty(LINES, np.float32)
-    to_dark = np.empty(LINES, np.float32)
+    gain, to_gain = np.empty(LINES, np.float32), np.empty(LINES, np.float32)
+    dark, to_dark = np.empty(LINES, np.float32), np.empty(LINES, np.float32)
     inside, to_inside = np.empty(LINES, np.float32), np.empty(LINES, np.float32)
+    fed = np.empty((2, TICK), np.float32)
     losses(seconds, size[0], decay[0], damping[0], freeze[0], rate, gain, dark, inside)
-    to_inside[:] = inside
+    to_gain[:], to_inside[:] = gain, inside
     heard = np.empty((2, TICK), np.float32)
     held = np.empty((LINES, TICK), np.float32)
     to_enter = entrance(seconds, size[0], decay[0], freeze[0])
@@ -197,6 +196,7 @@ def _run(
                 seconds, size[k + 1], decay[k + 1], damping[k + 1], freeze[k + 1], rate,
                 to_gain, to_dark, to_inside,
             )  # fmt: skip
+        lose(held, gain, to_gain)
         gather(held, heard)
         gather_inside(lines, at, rate, seconds, size[k], size[k + 1], inside, to_inside, heard)
         mix_lines(held, cosine, sine, to_cosine, to_sine)
@@ -204,10 +204,10 @@ def _run(
             for n in range(TICK):
                 held[i, n] += fed[i % 2, n]
         if darkens:
-            darken_moving(held, gain, dark, to_gain, to_dark, dull)
+            darken_moving(held, dark, to_dark, dull)
             gain[:], dark[:], inside[:] = to_gain, to_dark, to_inside
         else:
-            darken(held, gain, dark, dull)
+            darken(held, dark, dull)
         here = at & mask
         for i in range(LINES):
             for n in range(TICK):

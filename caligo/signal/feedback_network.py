@@ -38,18 +38,19 @@ faded before it first answers stays soft."""
 
 
 @njit(cache=True, nogil=True)
-def darken(held: np.ndarray, gain: np.ndarray, dark: np.ndarray, dull: np.ndarray) -> None:
-    """The one-pole loss of every line over a tick, four abreast; `held` ``[LINES, TICK]`` in place.
+def darken(held: np.ndarray, dark: np.ndarray, dull: np.ndarray) -> None:
+    """The one-pole low-pass of every line over a tick, four abreast; `held` ``[LINES, TICK]``.
 
-    `gain` and `dark`, the losses, and `dull`, what they remember, are ``[LINES]``.
+    The poles `dark` and `dull`, what they remember, are ``[LINES]``. Lows pass as they are.
     """
+    light = np.float32(1.0) - dark
     for i in range(0, LINES, 4):
         a, b, c, d = dull[i], dull[i + 1], dull[i + 2], dull[i + 3]
         for n in range(TICK):
-            a = gain[i] * held[i, n] + dark[i] * a
-            b = gain[i + 1] * held[i + 1, n] + dark[i + 1] * b
-            c = gain[i + 2] * held[i + 2, n] + dark[i + 2] * c
-            d = gain[i + 3] * held[i + 3, n] + dark[i + 3] * d
+            a = light[i] * held[i, n] + dark[i] * a
+            b = light[i + 1] * held[i + 1, n] + dark[i + 1] * b
+            c = light[i + 2] * held[i + 2, n] + dark[i + 2] * c
+            d = light[i + 3] * held[i + 3, n] + dark[i + 3] * d
             held[i, n] = a
             held[i + 1, n] = b
             held[i + 2, n] = c
@@ -62,28 +63,18 @@ def darken(held: np.ndarray, gain: np.ndarray, dark: np.ndarray, dull: np.ndarra
 
 @njit(cache=True, nogil=True)
 def darken_moving(
-    held: np.ndarray,
-    gain: np.ndarray,
-    dark: np.ndarray,
-    to_gain: np.ndarray,
-    to_dark: np.ndarray,
-    dull: np.ndarray,
+    held: np.ndarray, dark: np.ndarray, to_dark: np.ndarray, dull: np.ndarray
 ) -> None:
-    """The same while decay or damping moves: loss and pole go over to others ``[LINES]``."""
-    gain_step = (to_gain - gain) / np.float32(TICK)
-    dark_step = (to_dark - dark) / np.float32(TICK)
+    """The same while the damping moves: poles go over to others ``[LINES]``."""
+    step = (to_dark - dark) / np.float32(TICK)
     for i in range(0, LINES, 4):
         a, b, c, d = dull[i], dull[i + 1], dull[i + 2], dull[i + 3]
         for n in range(TICK):
             x = np.float32(n)
-            a *= dark[i] + x * dark_step[i]
-            b *= dark[i + 1] + x * dark_step[i + 1]
-            c *= dark[i + 2] + x * dark_step[i + 2]
-            d *= dark[i + 3] + x * dark_step[i + 3]
-            a += (gain[i] + x * gain_step[i]) * held[i, n]
-            b += (gain[i + 1] + x * gain_step[i + 1]) * held[i + 1, n]
-            c += (gain[i + 2] + x * gain_step[i + 2]) * held[i + 2, n]
-            d += (gain[i + 3] + x * gain_step[i + 3]) * held[i + 3, n]
+            a += (np.float32(1.0) - dark[i] - x * step[i]) * (held[i, n] - a)
+            b += (np.float32(1.0) - dark[i + 1] - x * step[i + 1]) * (held[i + 1, n] - b)
+            c += (np.float32(1.0) - dark[i + 2] - x * step[i + 2]) * (held[i + 2, n] - c)
+            d += (np.float32(1.0) - dark[i + 3] - x * step[i + 3]) * (held[i + 3, n] - d)
             held[i, n] = a
             held[i + 1, n] = b
             held[i + 2, n] = c
@@ -95,11 +86,20 @@ def darken_moving(
 
 
 @njit(cache=True, nogil=True)
-def _loss(seconds: float, decay: float, damping: float, rate: float) -> tuple[float, float]:
-    """Gain and pole of the one-pole low-pass that a line of so many seconds passes through.
+def lose(held: np.ndarray, gain: np.ndarray, to_gain: np.ndarray) -> None:
+    """What all lines lose over a tick: gains ``[LINES]`` at both ends, `held` ``[LINES, TICK]``."""
+    for i in range(LINES):
+        g, step = gain[i], (to_gain[i] - gain[i]) / np.float32(TICK)
+        for n in range(TICK):
+            held[i, n] *= g + np.float32(n) * step
 
-    At low frequencies it brings the decay wanted (Jot and Chaigne 1991); at the damping corner
-    the decay is `DAMPED` of it: |H|^2 = (1-p)^2 / (1 - 2 p cos w + p^2), solved for the pole p.
+
+@njit(cache=True, nogil=True)
+def _loss(seconds: float, decay: float, damping: float, rate: float) -> tuple[float, float]:
+    """Gain and pole of what a line of so many seconds loses.
+
+    The gain brings the decay wanted (Jot and Chaigne 1991); at the damping corner the decay is
+    `DAMPED` of it, by a low-pass |H|^2 = (1-p)^2 / (1 - 2 p cos w + p^2), solved for the pole p.
     In the last octave below `OPEN` the corner takes less and less, and there nothing.
     """
     full = 10.0 ** (-3.0 * seconds / decay)
@@ -110,17 +110,7 @@ def _loss(seconds: float, decay: float, damping: float, rate: float) -> tuple[fl
     c = math.cos(2.0 * math.pi * min(damping / rate, 0.49))
     r2 = ratio * ratio
     b = (1.0 - r2 * c) / (1.0 - r2)
-    p = b - math.sqrt(max(b * b - 1.0, 0.0))
-    return full * (1.0 - p), p
-
-
-@njit(cache=True, nogil=True)
-def _thaw(loss: tuple[float, float], freeze: float) -> tuple[float, float]:
-    """A line's gain and pole where it is frozen in part: all of it loses nothing."""
-    pole = loss[1]
-    full = loss[0] / (1.0 - pole)
-    pole *= 1.0 - freeze
-    return full ** (1.0 - freeze) * (1.0 - pole), pole
+    return full, b - math.sqrt(max(b * b - 1.0, 0.0))
 
 
 @njit(cache=True, nogil=True)
@@ -137,15 +127,13 @@ def losses(
 ) -> None:
     """Gain and pole of every line's loss into `gain` and `dark` ``[LINES]``.
 
-    `inside` ``[LINES]`` receives what makes up for the part of the loss, as far as the lows go,
-    that at `INSIDE` is still to come: lines are darkened where they begin.
+    `inside` ``[LINES]`` receives the gain of what is still on its way, at `INSIDE`. Of a line that
+    is frozen in part the loss is less; wholly, all of it loses nothing.
     """
     for i in range(LINES):
-        loss = _loss(seconds[i] * size, decay, damping, rate)
-        if freeze > 0.0:
-            loss = _thaw(loss, freeze)
-        gain[i], dark[i] = loss[0], loss[1]
-        inside[i] = 10.0 ** (3.0 * (1.0 - INSIDE) * seconds[i] * size / decay * (1.0 - freeze))
+        full, pole = _loss(seconds[i] * size, decay, damping, rate)
+        gain[i], dark[i] = full ** (1.0 - freeze), pole * (1.0 - freeze)
+        inside[i] = full ** (INSIDE * (1.0 - freeze))
 
 
 @njit(cache=True, nogil=True)

@@ -128,6 +128,20 @@ def test_a_reverb_of_schema_4_is_as_loud_as_it_was(decay: float, level: float) -
     assert found == pytest.approx(level, abs=0.5)
 
 
+@pytest.mark.parametrize("size", [40.0, 200.0])
+def test_a_decay_that_leaps_makes_nothing_louder(size: float) -> None:
+    """From 30 to 0.3 s within 10 ms: what is in the space then only fades."""
+    lane = {"id": "l", "to": "master.fx.decay", "points": [
+        {"time": 0.0, "value": 30.0}, {"time": 3.0, "value": 30.0}, {"time": 3.01, "value": 0.3},
+        {"time": 60.0, "value": 0.3}]}  # fmt: skip
+    reverb = {"id": "fx", "kind": "reverb", "params": {"decay": 30.0, "size": size, "mix": 100.0}}
+    sound = plain_sound(plain_layer(table="saw"), master={"effects": [reverb]}, lanes=[lane])
+    heard = render_array(sound, one_note(45, 2.0, total=5.0))
+    before = np.abs(heard[:, round(2.5 * RATE) : 3 * RATE]).max()
+    assert np.abs(heard[:, 3 * RATE :]).max() < 1.1 * before
+    assert np.abs(heard[:, round(4.5 * RATE) :]).max() < 0.01 * before
+
+
 def test_damping_shortens_the_highs() -> None:
     fx = effect("reverb", decay=4, damping=2_000)
     response = through(fx, impulse(4.0))[0]
