@@ -11,7 +11,9 @@ from caligo.movement.movement import Movement
 from caligo.processing import shared
 from caligo.processing.corner import ringing
 from caligo.processing.effect import Effect
+from caligo.processing.matching import blend, even_parameter, matched
 from caligo.processing.processor import Signal, State
+from caligo.signal.gains import scale_stereo
 from caligo.signal.state_variable import SHARPEST, corner_gain, run, sharpness
 
 
@@ -32,6 +34,7 @@ from caligo.signal.state_variable import SHARPEST, corner_gain, run, sharpness
                       default="12", kind=Kind.CHOICE, group="Cut",
                       choices=(Choice("12", "12 dB"), Choice("24", "24 dB"))),
             shared.share("resonance", "Resonance", "Emphasis at the cutoff.", 0.0, group="Cut"),
+            even_parameter(),
             shared.mix("Filtered against direct signal."),
         ),
     )
@@ -53,14 +56,19 @@ class FilterEffect(Effect):
         cutoff, resonance, mix = (
             self.trajectory(key).values(block.moments) for key in ("cutoff", "resonance", "mix")
         )
+        mix, scale = mix / 100.0, None
+        if self.part.switch("even"):
+            mix, scale = blend(mix, matched(resonance, cutoff, self._steep, self._highs))
         run(
             signal[None],
             corner_gain(cutoff, self.rate),
             sharpness(resonance, self._steep),
-            mix / 100.0,
+            mix,
             self._highs,
             self.state["filter"],
         )
+        if scale is not None:
+            scale_stereo(signal[None], scale[0])
 
     def tail(self) -> float:
         """See `Processor.tail`."""

@@ -10,6 +10,7 @@ from caligo.catalogue import Choice, Kind, Moves, Parameter
 from caligo.document.sound import FilterPart
 from caligo.movement.block import Block
 from caligo.movement.movement import Movement
+from caligo.movement.notes import Floats
 from caligo.processing.corner import (
     cutoff_parameter,
     followed,
@@ -21,8 +22,10 @@ from caligo.processing.corner import (
     spread_parameter,
 )
 from caligo.processing.filter import Filter, States
+from caligo.processing.matching import blend, even_parameter, matched
 from caligo.processing.processor import Signal
 from caligo.signal.first_order import run_slope
+from caligo.signal.gains import scale_stereo
 from caligo.signal.state_variable import SHARPEST, corner_gain, run, sharpness
 
 
@@ -50,6 +53,7 @@ def slope_parameters(cutoff: float, what: str) -> tuple[Parameter, ...]:
             group="Cut",
             when=("slope", ("12", "24")),
         ),
+        even_parameter(),
         key_follow_parameter(),
         spread_parameter(),
         mix_parameter(),
@@ -66,6 +70,7 @@ class SlopeFilter(Filter):
         keys = ("cutoff", "resonance", "key_follow", "spread", "mix")
         self._trajectories = {key: self.trajectory(key) for key in keys}
         self._slope = part.text("slope")
+        self._even = part.switch("even")
         self.state_shape = (2 if self._slope == "24" else 1, 2, 2)
 
     def process_streams(self, block: Block, signal: Signal, states: States) -> None:
@@ -79,6 +84,19 @@ class SlopeFilter(Filter):
             corner = corner_gain(sides(hertz, values["spread"]), self.rate)
             run_slope(signal, corner, mix, self.highpass, states)
             return
+        if not self._even:
+            self._run(signal, hertz, values, mix, states)
+            return
+        gain = matched(values["resonance"], hertz, self._slope == "24", self.highpass)
+        mix, scale = blend(mix, gain)
+        self._run(signal, hertz, values, mix, states)
+        for voice, gains in zip(signal, scale, strict=True):
+            scale_stereo(voice[None], gains)
+
+    def _run(
+        self, signal: Signal, hertz: Floats, values: dict[str, Floats], mix: Floats, states: States
+    ) -> None:
+        """Both sides at one corner, or at corners of their own."""
         damping = sharpness(values["resonance"], self._slope == "24")
         if not values["spread"].any():
             corner = corner_gain(hertz, self.rate)

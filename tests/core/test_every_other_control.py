@@ -20,6 +20,9 @@ Params = dict[str, Any]
 
 # What has to be so for a parameter to matter, beside what its `when` says.
 NEEDS: dict[str, Params] = {
+    "lowpass.even": {"resonance": 70},
+    "highpass.even": {"resonance": 70},
+    "filter.even": {"resonance": 70},
     "filter.resonance": {"slope": "24"},
     "layer.key_fade": {"key_high": 60},
     "layer.velocity_fade": {"velocity_high": 90},

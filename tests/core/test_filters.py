@@ -6,12 +6,13 @@ import math
 from typing import Any
 
 import numpy as np
+import pyloudnorm
 import pytest
 import scipy.signal
 
 from caligo.engine.offline import render_array
 from caligo.signal.state_variable import BUTTERWORTH_2, corner_gain, run, sharpness
-from tests.core.builders import RATE, decibels, one_note, plain_layer, plain_sound
+from tests.core.builders import RATE, decibels, layer_of, one_note, plain_layer, plain_sound
 
 TICKS = 1024
 
@@ -137,3 +138,23 @@ def test_mix_at_nothing_leaves_the_signal() -> None:
 
 def test_bypassed_filters_do_nothing() -> None:
     assert level_of([low(100) | {"bypass": True}]) == pytest.approx(0.0, abs=1e-6)
+
+
+@pytest.mark.parametrize("kind", ["lowpass", "highpass"])
+@pytest.mark.parametrize("slope", ["12", "24"])
+@pytest.mark.parametrize("cutoff", [300.0, 1_000.0, 4_000.0])
+def test_resonance_at_matched_loudness(kind: str, slope: str, cutoff: float) -> None:
+    """Pink noise (Voss and Clarke 1975) is as loud at any resonance, by `pyloudnorm`."""
+
+    def loudness(resonance: float, even: bool) -> float:
+        params = {"cutoff": cutoff, "slope": slope, "resonance": resonance, "even": even}
+        layer = layer_of("noise", tilt=-3)
+        layer["filters"] = [{"id": "f", "kind": kind, "params": params}]
+        heard = render_array(plain_sound(layer), one_note(60, 6.0))
+        return float(pyloudnorm.Meter(RATE).integrated_loudness(heard[:, RATE:].T.astype(float)))
+
+    flat = loudness(0.0, True)
+    assert flat == pytest.approx(loudness(0.0, False), abs=1e-6)
+    for resonance in (50.0, 100.0):
+        assert loudness(resonance, True) == pytest.approx(flat, abs=1.0)
+    assert loudness(100.0, False) > flat + 4.0

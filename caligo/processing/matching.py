@@ -1,0 +1,93 @@
+"""Resonance at matched loudness: what a peak at the corner adds is taken off the whole.
+
+Pink noise, which has as much power in each octave, is the measure, as loud as ITU-R BS.1770 weighs
+it: how much a peak adds depends on where it lies, and on how many octaves pass beside it.
+"""
+
+from __future__ import annotations
+
+from functools import cache
+
+import numpy as np
+from numpy.typing import NDArray
+
+from caligo.catalogue import Kind, Parameter
+from caligo.signal.state_variable import sharpness
+
+Floats = NDArray[np.float64]
+
+LOWEST, HIGHEST = 20.0, 20_000.0
+"""Hertz between which noise is heard."""
+CORNERS = LOWEST * 2.0 ** (np.arange(31) / 3.0)
+RESONANCES = np.linspace(0.0, 100.0, 41)
+"""Hertz and per cent that gains are worked out for; between them they are interpolated."""
+
+
+def _weight(hertz: Floats) -> Floats:
+    """|K|^2 of BS.1770-4: the analogue filters behind its tables 1 and 2, from memory."""
+    s = 1j * hertz / 38.135
+    low = s * s / (s * s + s / 0.5003 + 1.0)
+    s = 1j * hertz / 1_681.97
+    high = 10.0 ** (4.0 / 20.0)
+    shelf = (high * s * s + high**0.5 * s / 0.7072 + 1.0) / (s * s + s / 0.7072 + 1.0)
+    found: Floats = np.abs(low * shelf) ** 2
+    return found
+
+
+@cache
+def _gains(steep: bool, highpass: bool) -> Floats:
+    """Gains in dB at which pink noise is as loud as without resonance ``[corners, resonances]``."""
+    hertz = np.geomspace(LOWEST, HIGHEST, 3_000)
+    place = hertz / CORNERS[:, None, None]
+    power = np.broadcast_to(_weight(hertz), (len(CORNERS), len(RESONANCES), len(hertz))).copy()
+    for turn in sharpness(RESONANCES[None], steep)[0]:
+        power /= (1.0 - place**2) ** 2 + (place * turn[:, None]) ** 2
+        if highpass:
+            power *= place**4
+    loud = power.sum(axis=2)
+    found: Floats = 10.0 * np.log10(loud[:, :1] / loud)
+    return found
+
+
+def even_parameter() -> Parameter:
+    """The switch of a filter that has a resonance."""
+    return Parameter(
+        "even",
+        "Even loudness",
+        "Turns the whole down by what the resonance adds, as pink noise tells it.",
+        default=False,
+        kind=Kind.SWITCH,
+        group="Cut",
+        when=("slope", ("12", "24")),
+    )
+
+
+def matched(resonance: Floats, hertz: Floats, steep: bool, highpass: bool) -> Floats:
+    """The gain at which a filter is as loud as without resonance ``[voices, ticks]``.
+
+    Parameters
+    ----------
+    resonance, hertz
+        Per cent and the corner ``[voices, ticks]``.
+    steep
+        Whether it cuts by 24 dB per octave, and not by 12.
+    """
+    gains = _gains(steep, highpass)
+    row = np.clip(3.0 * np.log2(np.maximum(hertz, LOWEST) / LOWEST), 0.0, len(CORNERS) - 1.001)
+    column = np.minimum(resonance / (RESONANCES[1] - RESONANCES[0]), len(RESONANCES) - 1.001)
+    i, j = row.astype(np.int64), column.astype(np.int64)
+    x, y = row - i, column - j
+    low = gains[i, j] + y * (gains[i, j + 1] - gains[i, j])
+    high = gains[i + 1, j] + y * (gains[i + 1, j + 1] - gains[i + 1, j])
+    found: Floats = 10.0 ** ((low + x * (high - low)) / 20.0)
+    return found
+
+
+def blend(mix: Floats, gain: Floats) -> tuple[Floats, Floats]:
+    """How far to mix, and by how much to scale what comes of it, so that `gain` is the filter's.
+
+    ``m g y + (1 - m) x`` is ``s (x + n (y - x))`` with ``s = 1 - m + m g`` and ``n = m g / s``; all
+    are ``[voices, ticks]``.
+    """
+    scale = 1.0 - mix + mix * gain
+    return mix * gain / scale, scale
