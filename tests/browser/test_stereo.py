@@ -61,7 +61,8 @@ def test_lows_go_to_the_middle_by_one_switch_and_back_by_undo(page: Page) -> Non
     page.wait_for_timeout(1_000)
     drawn(page)
     after = widths_of(page)
-    assert after["63"][0] < 0.6 * before["63"][0]
+    # The side falls by 6 dB an octave below 120 Hz, and notes lie at the top of this octave.
+    assert after["63"][0] < 0.75 * before["63"][0]
     assert after["63"][1] > before["63"][1]
     assert abs(after["1 k"][0] - before["1 k"][0]) < 0.1
     page.get_by_role("button", name="Undo").click()
