@@ -19,12 +19,11 @@ from caligo.processing.partitions import PARTITION, Response, convolve, initial_
 from caligo.processing.processor import Signal, State
 from caligo.signal.fixed_delay import FixedDelay
 from caligo.signal.gains import crossfade, scale_stereo
-from caligo.signal.ticks import TICK
+from caligo.signal.ticks import REFERENCE_RATE, TICK
 
 LONGEST = 12.0
 FADE = 0.01
 """Seconds in which a trimmed recording begins and ends."""
-RATE = 48_000
 LEAST_SHARE = 0.01
 """The least share of the response's energy whose lack is made up for, see `Block.heard_from`."""
 
@@ -42,9 +41,9 @@ def response_of(
     """A stretch of a recording in partitions, or None if it is missing.
 
     `signature` tells one state of the recording from another (`Shelf.signature`); `start` and
-    `length` are seconds, `decay` decibels by which its end is lower. Its energy is one at a rate of
-    `RATE`, so that noise comes out as loud as it went in; at others it is what gives each hertz as
-    much.
+    `length` are seconds, `decay` decibels by which its end is lower. Its energy is one at
+    `REFERENCE_RATE`, so that noise comes out as loud as it went in; at other rates it is what gives
+    each hertz as much.
     """
     recording = current().recording(key)
     if recording is None:
@@ -67,7 +66,7 @@ def response_of(
     samples[:, count - fade :] *= way[::-1]
     energy = float(np.square(samples, dtype=np.float64).sum() / 2.0)
     if energy > 0.0:
-        samples *= np.float32(np.sqrt(RATE / rate / energy))
+        samples *= np.float32(np.sqrt(REFERENCE_RATE / rate / energy))
     return spectra_of(samples)
 
 

@@ -11,7 +11,7 @@ from caligo.movement.movement import Movement
 from caligo.processing import shared
 from caligo.processing.corner import ringing
 from caligo.processing.effect import Effect
-from caligo.processing.matching import blend, even_parameter, matched
+from caligo.processing.matching import blend, even_parameter, matched, matching_gains
 from caligo.processing.processor import Signal, State
 from caligo.signal.gains import scale_stereo
 from caligo.signal.state_variable import SHARPEST, corner_gain, run, sharpness
@@ -45,6 +45,8 @@ class FilterEffect(Effect):
     def __init__(self, part: EffectPart, address: str, movement: Movement, rate: int) -> None:
         self._steep = part.text("slope") == "24"
         self._highs = part.text("passes") == "highs"
+        even = part.switch("even")
+        self._matching = matching_gains(self._steep, self._highs) if even else None
         super().__init__(part, address, movement, rate)
 
     def initial_state(self) -> State:
@@ -57,8 +59,8 @@ class FilterEffect(Effect):
             self.trajectory(key).values(block.moments) for key in ("cutoff", "resonance", "mix")
         )
         mix, scale = mix / 100.0, None
-        if self.part.switch("even"):
-            mix, scale = blend(mix, matched(resonance, cutoff, self._steep, self._highs))
+        if self._matching is not None:
+            mix, scale = blend(mix, matched(self._matching, resonance, cutoff))
         run(
             signal[None],
             corner_gain(cutoff, self.rate),

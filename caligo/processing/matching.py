@@ -12,10 +12,13 @@ import numpy as np
 from numpy.typing import NDArray
 
 from caligo.catalogue import Kind, Parameter
+from caligo.measure.loudness import k_weighting
 from caligo.signal.state_variable import sharpness
 
 Floats = NDArray[np.float64]
 
+RATE = 192_000
+"""Samples per second of the meter's filters: high, so that they are those of any rate."""
 LOWEST, HIGHEST = 20.0, 20_000.0
 """Hertz between which noise is heard."""
 CORNERS = LOWEST * 2.0 ** (np.arange(31) / 3.0)
@@ -24,19 +27,21 @@ RESONANCES = np.linspace(0.0, 100.0, 41)
 
 
 def _weight(hertz: Floats) -> Floats:
-    """|K|^2 of BS.1770-4: the analogue filters behind its tables 1 and 2, from memory."""
-    s = 1j * hertz / 38.135
-    low = s * s / (s * s + s / 0.5003 + 1.0)
-    s = 1j * hertz / 1_681.97
-    high = 10.0 ** (4.0 / 20.0)
-    shelf = (high * s * s + high**0.5 * s / 0.7072 + 1.0) / (s * s + s / 0.7072 + 1.0)
-    found: Floats = np.abs(low * shelf) ** 2
+    """|K|^2 of BS.1770-4 at frequencies ``[...]``, by the meter's own filters."""
+    delay = np.exp(-2j * np.pi * hertz / RATE)
+    found: Floats = np.ones(hertz.shape)
+    for b, a in k_weighting(RATE):
+        found *= np.abs(np.polyval(b[::-1], delay) / np.polyval(a[::-1], delay)) ** 2
     return found
 
 
 @cache
-def _gains(steep: bool, highpass: bool) -> Floats:
-    """Gains in dB at which pink noise is as loud as without resonance ``[corners, resonances]``."""
+def matching_gains(steep: bool, highpass: bool) -> Floats:
+    """Gains in dB at which pink noise is as loud as without resonance ``[corners, resonances]``.
+
+    `steep` is a filter of 24 dB per octave, not of 12. A filter asks for them as it is made, since
+    they take a moment the first time.
+    """
     hertz = np.geomspace(LOWEST, HIGHEST, 3_000)
     place = hertz / CORNERS[:, None, None]
     power = np.broadcast_to(_weight(hertz), (len(CORNERS), len(RESONANCES), len(hertz))).copy()
@@ -62,17 +67,16 @@ def even_parameter() -> Parameter:
     )
 
 
-def matched(resonance: Floats, hertz: Floats, steep: bool, highpass: bool) -> Floats:
+def matched(gains: Floats, resonance: Floats, hertz: Floats) -> Floats:
     """The gain at which a filter is as loud as without resonance ``[voices, ticks]``.
 
     Parameters
     ----------
+    gains
+        See `matching_gains`.
     resonance, hertz
         Per cent and the corner ``[voices, ticks]``.
-    steep
-        Whether it cuts by 24 dB per octave, and not by 12.
     """
-    gains = _gains(steep, highpass)
     row = np.clip(3.0 * np.log2(np.maximum(hertz, LOWEST) / LOWEST), 0.0, len(CORNERS) - 1.001)
     column = np.minimum(resonance / (RESONANCES[1] - RESONANCES[0]), len(RESONANCES) - 1.001)
     i, j = row.astype(np.int64), column.astype(np.int64)

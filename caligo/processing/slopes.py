@@ -22,7 +22,7 @@ from caligo.processing.corner import (
     spread_parameter,
 )
 from caligo.processing.filter import Filter, States
-from caligo.processing.matching import blend, even_parameter, matched
+from caligo.processing.matching import blend, even_parameter, matched, matching_gains
 from caligo.processing.processor import Signal
 from caligo.signal.first_order import run_slope
 from caligo.signal.gains import scale_stereo
@@ -70,7 +70,9 @@ class SlopeFilter(Filter):
         keys = ("cutoff", "resonance", "key_follow", "spread", "mix")
         self._trajectories = {key: self.trajectory(key) for key in keys}
         self._slope = part.text("slope")
-        self._even = part.switch("even")
+        self._matching: Floats | None = None
+        if part.switch("even"):
+            self._matching = matching_gains(self._slope == "24", self.highpass)
         self.state_shape = (2 if self._slope == "24" else 1, 2, 2)
 
     def process_streams(self, block: Block, signal: Signal, states: States) -> None:
@@ -84,11 +86,10 @@ class SlopeFilter(Filter):
             corner = corner_gain(sides(hertz, values["spread"]), self.rate)
             run_slope(signal, corner, mix, self.highpass, states)
             return
-        if not self._even:
+        if self._matching is None:
             self._run(signal, hertz, values, mix, states)
             return
-        gain = matched(values["resonance"], hertz, self._slope == "24", self.highpass)
-        mix, scale = blend(mix, gain)
+        mix, scale = blend(mix, matched(self._matching, values["resonance"], hertz))
         self._run(signal, hertz, values, mix, states)
         for voice, gains in zip(signal, scale, strict=True):
             scale_stereo(voice[None], gains)

@@ -9,6 +9,19 @@ from numpy.typing import NDArray
 
 TICK = 64
 """Samples between control ticks."""
+REFERENCE_RATE = 48_000
+"""The sample rate that counts and levels are given for, where others are to sound alike."""
+
+
+def at_rate(count: int, rate: int) -> int:
+    """So many samples at `REFERENCE_RATE`, twice as many where the rate is about twice as high.
+
+    Examples
+    --------
+    >>> at_rate(2_048, 44_100), at_rate(2_048, 96_000)
+    (2048, 4096)
+    """
+    return count * max(1, round(rate / REFERENCE_RATE))
 
 
 @dataclass(frozen=True, slots=True)

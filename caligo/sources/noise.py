@@ -20,14 +20,14 @@ from caligo.movement.block import SourceBlock
 from caligo.movement.chance import combine, derive, signed, unit
 from caligo.movement.notes import Floats
 from caligo.movement.trajectory import Bundle
-from caligo.signal.ticks import TICK
+from caligo.signal.ticks import REFERENCE_RATE, TICK, at_rate
 from caligo.synthesis.common import level_parameter
 from caligo.synthesis.recent import Recent
 from caligo.synthesis.source import VOICE_RMS, Source
 
 MOVED = ("tilt", "level", "width", "dust", "dust_rate")
-RATE, SIZE = 48_000, 2048
-"""Samples in a frame at a rate of 48 kHz: what lies below 23 Hz is not told apart. Levels too are
+SIZE = 2048
+"""Samples in a frame at `REFERENCE_RATE`: what lies below 23 Hz is not told apart. Levels too are
 those at this rate, as far as they are heard: at others the same density lies in each hertz."""
 LOWEST = 20.0
 """Hertz below which the tilt stays level, so that brown noise does not wander off."""
@@ -133,13 +133,15 @@ def add_dust(
 def slope(tilt: Floats, rate: int, size: int) -> NDArray[np.complex64]:
     """Responses of a tilt in dB per octave ``[frames]``, at equal power ``[frames, bins]``.
 
-    Frames have `size` samples; power is that at a rate of `RATE`.
+    Frames have `size` samples; power is that at `REFERENCE_RATE`.
 
     A power of frequency with its least phase, (j f) ^ (tilt / 6.02): an impulse stays sharp at
     its beginning.
     """
     exponent = (tilt / OCTAVE)[:, None]
-    reference, hertz = (np.fft.rfftfreq(n, 1.0 / r) for n, r in ((SIZE, RATE), (size, rate)))
+    reference, hertz = (
+        np.fft.rfftfreq(n, 1.0 / r) for n, r in ((SIZE, REFERENCE_RATE), (size, rate))
+    )
     reference, wanted = ((np.maximum(h, LOWEST) / 1000.0) ** exponent for h in (reference, hertz))
     past = np.clip((hertz - HEARD) / (HIGHEST - HEARD), 0.0, 1.0)
     wanted *= 0.5 + 0.5 * np.cos(np.pi * past)
@@ -224,7 +226,7 @@ class Noise(Source):
         self._values = Bundle([self.movement.trajectory(f"{self.path}.{key}") for key in MOVED])
         self._recent: Recent[NDArray[np.float32]] = Recent()
         self._softest = self.part.number("dust_range") / OCTAVE
-        self._size = SIZE * max(1, round(self.rate / RATE))
+        self._size = at_rate(SIZE, self.rate)
 
     def prepare(self) -> None:
         """See `Source.prepare`."""
@@ -264,9 +266,9 @@ class Noise(Source):
         # The mean square of strengths spread evenly over the range, in octaves.
         reach = 2.0 * self._softest * math.log(2.0)
         mean_square = 1.0 if reach < 1e-9 else (1.0 - math.exp(-reach)) / reach
-        even = np.sqrt(RATE / (here["dust_rate"] * mean_square))
+        even = np.sqrt(REFERENCE_RATE / (here["dust_rate"] * mean_square))
         # A sample lasts the shorter the higher the rate, and noise has to fill more of a spectrum.
-        faster = self.rate / RATE
+        faster = self.rate / REFERENCE_RATE
         strongest = faster * np.minimum(even, LOUDEST / VOICE_RMS) * level * np.sin(share)
         out = np.zeros((2, len(level) * TICK), np.float32)
         own = np.uint64(seed)
@@ -275,7 +277,7 @@ class Noise(Source):
             start,
             own,
             strongest,
-            here["dust_rate"] * (TICK / RATE),
+            here["dust_rate"] * (TICK / REFERENCE_RATE),
             apart,
             self._softest,
             TICK * faster,

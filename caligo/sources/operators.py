@@ -159,7 +159,7 @@ class Operators(InUnison):
         tables = [built_in(key) for key in TABLES]
         # Tables are at a voice's level; here a sine of amplitude 1 is the measure.
         full = np.float32(1.0 / (VOICE_RMS * math.sqrt(2.0)))
-        self._tables = np.stack([table.even() for table in tables]) * full
+        self._tables = np.stack([table.of_one_length() for table in tables]) * full
         self._limits = tables[0].limits
         self._fine = self.movement.trajectory(f"{self.path}.fine")
         self._phases = Phases(self._fine, self.rate)

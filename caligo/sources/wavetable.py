@@ -16,7 +16,7 @@ from caligo.movement.moments import Moments
 from caligo.movement.notes import Floats
 from caligo.movement.trajectory import Trajectory
 from caligo.signal.pan import placed
-from caligo.signal.ticks import TICK
+from caligo.signal.ticks import TICK, at_rate
 from caligo.synthesis.common import unison, unison_parameters, voice_parameters
 from caligo.synthesis.oscillators import add_phases, render_voice, spread_phases
 from caligo.synthesis.phases import FADES, Accumulated, Phases, first_tick, left_of
@@ -210,7 +210,7 @@ class Wavetable(Source):
                 self._warp,
                 self._trajectories["warp_amount"].values(moments)[0, inner] / 100.0,
                 np.maximum(np.maximum(fastest[:-2], fastest[2:]), fastest[inner]),
-                PLAYED * max(1, round(self.rate / 48_000)),
+                at_rate(PLAYED, self.rate),
             )
             made.update(zip(range(begin, last + 1), cycles, strict=True))
         joined = np.stack([made[number] for number in range(first, last + 1)])

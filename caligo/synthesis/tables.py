@@ -74,7 +74,7 @@ class Table:
         """A level's cycles at `count` even places ``[frames, count]``, a power of two."""
         return self.level(number)[:, :-1][:, :: (1 << int(self.bits[number])) // count]
 
-    def even(self) -> NDArray[np.float32]:
+    def of_one_length(self) -> NDArray[np.float32]:
         """The first cycle at every level, all of one length ``[levels, LENGTH + 1]``."""
         levels = range(len(self.limits))
         return np.stack([np.append(c := self.thinned(LENGTH, k)[0], c[0]) for k in levels])

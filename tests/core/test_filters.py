@@ -10,6 +10,7 @@ import pyloudnorm
 import pytest
 import scipy.signal
 
+from caligo.document.held import held_chord
 from caligo.engine.offline import render_array
 from caligo.signal.state_variable import BUTTERWORTH_2, corner_gain, run, sharpness
 from tests.core.builders import RATE, decibels, layer_of, one_note, plain_layer, plain_sound
@@ -138,6 +139,24 @@ def test_mix_at_nothing_leaves_the_signal() -> None:
 
 def test_bypassed_filters_do_nothing() -> None:
     assert level_of([low(100) | {"bypass": True}]) == pytest.approx(0.0, abs=1e-6)
+
+
+@pytest.mark.parametrize("rate", [44_100, 96_000])
+@pytest.mark.parametrize("kind", ["lowpass", "highpass"])
+def test_matched_resonance_is_the_same_in_blocks_of_64(kind: str, rate: int) -> None:
+    """Moved from none to all of it, mixed, at C1 and C8, with corners past both ends."""
+    swing = {"id": "m", "name": "M", "kind": "lfo", "params": {"period": {"value": 0.3}}}
+    filters = [{"id": "f", "kind": kind, "params": {"even": True, "resonance": 50, "mix": 60,
+                "cutoff": 1_000, "key_follow": 100}}]  # fmt: skip
+    routes = [{"id": "r", "from": "m", "to": "ground.f.resonance", "depth": 100},
+              {"id": "s", "from": "m", "to": "ground.f.cutoff", "depth": 8}]  # fmt: skip
+    sound = plain_sound(
+        plain_layer(table="saw") | {"filters": filters}, modulators=[swing], routes=routes
+    )
+    score = held_chord("C1 F#4 C8", 1.0)
+    one, two = (render_array(sound, score, rate=rate, block=b) for b in (64, 8_192))
+    assert np.isfinite(one).all()
+    assert np.array_equal(one, two)
 
 
 @pytest.mark.parametrize("kind", ["lowpass", "highpass"])

@@ -2,12 +2,12 @@
 
 from __future__ import annotations
 
-import os
 import tempfile
 from itertools import product
 from pathlib import Path
 
 import numpy as np
+import pytest
 
 from caligo.document import read_sound
 from caligo.document.pitch import frequency
@@ -35,24 +35,15 @@ RATES = (44_100, 48_000, 96_000)
 def between_copies(kind: str) -> float:
     """A recorded tone moved by semitones that lie between the copies of the material."""
     seconds = np.arange(8 * RATE) / RATE
-    before = os.environ.get(VARIABLE)
-    with tempfile.TemporaryDirectory() as folder:
-        os.environ[VARIABLE] = f"{folder}/shelf"
-        try:
-            found = []
-            for hertz in (997.0, 5_021.0, 9_007.0):
-                wave = 0.5 * np.sin(2 * np.pi * hertz * seconds)[None]
-                key = taken(current(), Path(folder), wave, name=f"{hertz:g}")
-                for semitones, rate in product((7, 23, 26), RATES):
-                    there = hertz * 2.0 ** (semitones / 12.0)
-                    found.append(
-                        beside_the_tone(transposed(kind, key, semitones, rate), there, rate)
-                    )
-        finally:
-            if before is None:
-                del os.environ[VARIABLE]
-            else:
-                os.environ[VARIABLE] = before
+    found = []
+    with tempfile.TemporaryDirectory() as folder, pytest.MonkeyPatch.context() as patch:
+        patch.setenv(VARIABLE, f"{folder}/shelf")
+        for hertz in (997.0, 5_021.0, 9_007.0):
+            wave = 0.5 * np.sin(2 * np.pi * hertz * seconds)[None]
+            key = taken(current(), Path(folder), wave, name=f"{hertz:g}")
+            for semitones, rate in product((7, 23, 26), RATES):
+                there = hertz * 2.0 ** (semitones / 12.0)
+                found.append(beside_the_tone(transposed(kind, key, semitones, rate), there, rate))
     return max(found)
 
 

@@ -18,7 +18,7 @@ from tests.core.builders import RATE, decibels, layer_of, one_note, plain_layer,
 from tests.core.effects import effect, impulse, pink_noise, through
 from tests.core.test_effects import echo_density, highest, reverb_time
 from tests.core.test_measure import stepped
-from tests.core.test_sources_of_material import NAMES, loudness_of, zone
+from tests.core.test_sources_of_material import NAMES, SUSTAINED, loudness_of, zone
 from tests.core.test_unison_drift import KINDS, best_repeat, in_unison
 from tests.figures.figure import Figure
 
@@ -37,13 +37,10 @@ def standing() -> float:
 
 
 def start_levels() -> float:
-    """LU between the loudest and the softest shipped recording that sustains, at its own pitch."""
-    recordings = ("bowed_wire", "glass_harmonic", "hummed_vowel", "wind_slit", "rail")
-    levels = [
-        loudness_of(layer_of("sampler", [zone(NAMES[name])]), 60)
-        for name in recordings if name in NAMES
-    ]  # fmt: skip
-    return float(np.ptp(levels))
+    """LU between the loudest and the softest shipped recording that sustains, at C4."""
+    return float(np.ptp([
+        loudness_of(layer_of("sampler", [zone(NAMES[name])]), 60) for name in SUSTAINED
+    ]))  # fmt: skip
 
 
 def wet_level() -> float:
@@ -153,7 +150,7 @@ DEMOS = tuple(make()["name"] for make in SOUNDS)
 
 FIGURES = (
     Figure("standing", "Direct current of a layer, against the layer", -40.0, "dB", standing),
-    Figure("start-levels", "Shipped recordings that sustain, loudest against softest", 3.0, "LU",
+    Figure("start-levels", "Shipped recordings at C4, loudest against softest", 3.0, "LU",
            start_levels),
     Figure("wet", "Reverb: off from as loud as what goes in, 1 to 30 s, size 40 to 200", 2.0, "dB",
            wet_level),
