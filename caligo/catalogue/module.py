@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from typing import Any
 
 from caligo.catalogue.parameter import Parameter
@@ -60,10 +60,15 @@ class Module:
     chains: tuple[InnerChain, ...] = ()
     groups: tuple[tuple[str, str], ...] = ()
     scope: str = "sound"
+    _by_key: dict[str, Parameter] = field(init=False, repr=False, compare=False)
+
+    def __post_init__(self) -> None:
+        """Remember the parameters by their keys: a document asks for each of them."""
+        object.__setattr__(self, "_by_key", {p.key: p for p in self.parameters})
 
     def parameter(self, key: str) -> Parameter | None:
         """The parameter called `key`, or None."""
-        return next((p for p in self.parameters if p.key == key), None)
+        return self._by_key.get(key)
 
     def group_of(self, parameter: Parameter) -> str:
         """The heading under which a parameter stands, or nothing."""

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import dataclass
 from difflib import get_close_matches
 
@@ -61,28 +61,34 @@ def parts(sound: Sound) -> Iterator[tuple[str, str, Part]]:
 
 def find_parameter(sound: Sound, path: str) -> Address | None:
     """The parameter at an address such as ``ground.filter1.cutoff``, or None."""
+    return find_parameters(sound, [path])[path]
+
+
+def find_parameters(sound: Sound, paths: Iterable[str]) -> dict[str, Address | None]:
+    """The parameters at several addresses, by address; None where there is none."""
+    known = {path: part for path, _, part in parts(sound)}
+    return {path: _find(known, path) for path in paths}
+
+
+def _find(known: dict[str, Part], path: str) -> Address | None:
     part_path, _, key = path.rpartition(".")
-    for candidate, _, part in parts(sound):
-        if candidate == part_path:
-            try:
-                spec = module(part.family, part.kind)
-            except UnknownModule:
-                return None
-            parameter = spec.parameter(key)
-            return None if parameter is None else Address(path, part, spec, parameter)
-    return None
+    part = known.get(part_path)
+    if part is None:
+        return None
+    try:
+        spec = module(part.family, part.kind)
+    except UnknownModule:
+        return None
+    parameter = spec.parameter(key)
+    return None if parameter is None else Address(path, part, spec, parameter)
 
 
 def moved_parameters(sound: Sound) -> list[Address]:
     """Every parameter that a route or a lane moves, in the order of the routes and lanes."""
-    found: dict[str, Address] = {}
     moved = [x.target for x in sound.routes if not x.muted]
     moved += [x.target for x in sound.lanes if x.points and not x.muted]
-    for target in moved:
-        address = find_parameter(sound, target)
-        if address and address.parameter.moves is not Moves.NO:
-            found.setdefault(target, address)
-    return list(found.values())
+    found = find_parameters(sound, moved).values()
+    return [address for address in found if address and address.parameter.moves is not Moves.NO]
 
 
 def near_addresses(sound: Sound, target: str) -> str:

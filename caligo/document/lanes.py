@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from caligo.catalogue import Kind, Moves
-from caligo.document.addresses import Address, find_parameter, near_addresses
+from caligo.document.addresses import Address, find_parameters, near_addresses
 from caligo.document.problems import Problem
 from caligo.document.sound import Course, Sound
 from caligo.document.times import Time, time_range
@@ -18,9 +18,8 @@ def value_range(address: Address) -> tuple[float, float]:
     return time_range(value.unit, parameter.low, parameter.high)
 
 
-def _check(sound: Sound, lane: Course) -> list[Problem]:
+def _check(sound: Sound, lane: Course, address: Address | None) -> list[Problem]:
     at = f"lanes.{lane.id}"
-    address = find_parameter(sound, lane.target)
     if address is None:
         near = near_addresses(sound, lane.target)
         return [Problem(f"{at}.to", "there is no such parameter", lane.target, near)]
@@ -37,11 +36,12 @@ def _check(sound: Sound, lane: Course) -> list[Problem]:
 def check_lanes(sound: Sound) -> list[Problem]:
     """Lanes whose parameter is not there or has two, and values out of range."""
     problems, targets = [], set()
+    addresses = find_parameters(sound, (lane.target for lane in sound.lanes))
     for lane in sound.lanes:
         if lane.target in targets:
             problems.append(
                 Problem(f"lanes.{lane.id}.to", "this parameter has a lane already", lane.target)
             )
         targets.add(lane.target)
-        problems += _check(sound, lane)
+        problems += _check(sound, lane, addresses[lane.target])
     return problems

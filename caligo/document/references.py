@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections import Counter
 
 from caligo.catalogue import Kind, Moves, module
-from caligo.document.addresses import find_parameter, near_addresses, parts
+from caligo.document.addresses import find_parameters, near_addresses, parts
 from caligo.document.lanes import check_lanes
 from caligo.document.problems import Problem
 from caligo.document.signal_flow import circle_in, inputs_of_all
@@ -172,6 +172,7 @@ def check_references(sound: Sound) -> list[Problem]:
     problems += _check_envelope_circles(sound)
     problems += check_lanes(sound)
     modulators = {m.id for m in sound.modulators}
+    addresses = find_parameters(sound, (route.target for route in sound.routes))
     for route in sound.routes:
         at = f"routes.{route.id}"
         for field, name in (("from", route.source), ("scaled_by", route.scaled_by)):
@@ -184,7 +185,7 @@ def check_references(sound: Sound) -> list[Problem]:
                         ", ".join(sorted(modulators)) or "no modulator exists",
                     )
                 )
-        address = find_parameter(sound, route.target)
+        address = addresses[route.target]
         if address is None:
             problems.append(
                 Problem(

@@ -65,8 +65,12 @@ class Trajectories:
 
 
 def _reduce(values: Floats) -> Outline:
-    rows = values.reshape(-1, WITHIN)
-    return Outline(rows[:, 0].copy(), rows.min(axis=1), rows.max(axis=1))
+    first, *others = values.reshape(-1, WITHIN).T
+    low, high = first.copy(), first.copy()
+    for moments in others:
+        np.minimum(low, moments, out=low)
+        np.maximum(high, moments, out=high)
+    return Outline(first.copy(), low, high)
 
 
 def _newest_note(moments: Moments) -> list[tuple[slice, Moments]]:

@@ -17,6 +17,8 @@ movement (common practice: vibrato ends, and roughness begins, between 10 and 20
 STUCK = 0.1
 """The share of the time at a limit of the range that is worth a word."""
 NEAR = 1e-6
+AGAINST = ("dB", "ct", "st")
+"""Units of which two in one layer take each other's effect away: of levels and of pitches."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -56,7 +58,8 @@ def read(
     scaled = np.log2(np.maximum(values, 1e-9)) if logarithmic else values
     steps = np.abs(np.diff(scaled)) / seconds if len(values) > 1 else np.zeros(1)
     words = []
-    low, high = (float(np.mean(np.abs(values - x) <= NEAR * max(abs(x), 1.0))) for x in limits)
+    least, greatest = float(values.min()), float(values.max())
+    low, high = (_share_at(values, x, least, greatest) for x in limits)
     moves = float(np.ptp(scaled))
     if moves > 0.0:
         if low > STUCK:
@@ -66,12 +69,20 @@ def read(
         if moves < parameter.noticed:
             words.append("It moves less than can be heard.")
     return Reading(
-        float(values.min()),
+        least,
         float(2.0 ** scaled.mean() if logarithmic else values.mean()),
-        float(values.max()),
+        greatest,
         float(steps.max()),
         words,
     )
+
+
+def _share_at(values: Floats, limit: float, least: float, greatest: float) -> float:
+    """The share of values `[times]` at a limit, of which the least and the greatest are known."""
+    near = NEAR * max(abs(limit), 1.0)
+    if limit < least - near or limit > greatest + near:
+        return 0.0
+    return float(np.mean(np.abs(values - limit) <= near))
 
 
 def too_fast(sound: Sound, periods: dict[str, Fraction]) -> dict[str, str]:
@@ -97,7 +108,11 @@ def fights(sound: Sound, parameters: dict[str, Parameter]) -> dict[str, str]:
     """
     found: dict[str, str] = {}
     names = {m.id: m.name for m in sound.modulators}
-    live = [r for r in sound.routes if not r.muted and r.target in parameters]
+    live = [
+        r
+        for r in sound.routes
+        if not r.muted and r.target in parameters and parameters[r.target].unit in AGAINST
+    ]
     for one in live:
         for other in live:
             if one.source != other.source or one.target >= other.target:
@@ -105,7 +120,7 @@ def fights(sound: Sound, parameters: dict[str, Parameter]) -> dict[str, str]:
             a, b = parameters[one.target], parameters[other.target]
             same = one.target.partition(".")[0] == other.target.partition(".")[0]
             against = one.depth * other.depth < 0.0 and one.polarity == other.polarity
-            if same and against and a.unit == b.unit and a.unit in ("dB", "ct", "st"):
+            if same and against and a.unit == b.unit:
                 sentence = (
                     f"{names[one.source]} moves {a.name.lower()} and {b.name.lower()} against "
                     "each other."

@@ -7,12 +7,20 @@ export type Operation =
 
 type Node = Record<string, unknown> | unknown[];
 
-function steps(pointer: string): string[] {
-  if (pointer === "") return [];
-  return pointer
-    .slice(1)
+/** Pointers taken apart: every strip asks for its own at every edit. */
+const apart = new Map<string, readonly string[]>();
+const MOST_APART = 5000;
+
+function steps(pointer: string): readonly string[] {
+  const found = apart.get(pointer);
+  if (found) return found;
+  const path = pointer
     .split("/")
+    .slice(1)
     .map((step) => step.replaceAll("~1", "/").replaceAll("~0", "~"));
+  if (apart.size >= MOST_APART) apart.clear();
+  apart.set(pointer, path);
+  return path;
 }
 
 function child(node: unknown, step: string): unknown {
@@ -23,10 +31,16 @@ function child(node: unknown, step: string): unknown {
 
 /** The value at a pointer. */
 export function valueAt(document: unknown, pointer: string): unknown {
-  return steps(pointer).reduce(child, document);
+  let node = document;
+  for (const step of steps(pointer)) node = child(node, step);
+  return node;
 }
 
-function change(node: unknown, path: string[], act: (parent: Node, step: string) => void): unknown {
+function change(
+  node: unknown,
+  path: readonly string[],
+  act: (parent: Node, step: string) => void,
+): unknown {
   const [step, ...rest] = path;
   if (step === undefined) return node;
   const copy = (Array.isArray(node) ? [...node] : { ...(node as object) }) as Node;

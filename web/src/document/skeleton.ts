@@ -6,29 +6,35 @@
  */
 
 import type { Sound } from "../api/client";
+import { shared } from "./patch";
 
 const LEFT_OUT = new Set(["params", "notes", "tags", "depth", "curve", "points"]);
 
+/** Parts of documents without their values: what an edit does not touch is the same part after it. */
+const known = new WeakMap<object, unknown>();
+
 function stripped(node: unknown): unknown {
-  if (Array.isArray(node)) return node.map(stripped);
   if (typeof node !== "object" || node === null) return node;
-  return Object.fromEntries(
-    Object.entries(node).map(([key, value]) =>
-      LEFT_OUT.has(key) ? [key, key === "params" ? {} : null] : [key, stripped(value)],
-    ),
-  );
+  const found = known.get(node);
+  if (found) return found;
+  const fresh = Array.isArray(node)
+    ? node.map(stripped)
+    : Object.fromEntries(
+        Object.entries(node).map(([key, value]) =>
+          LEFT_OUT.has(key) ? [key, key === "params" ? {} : null] : [key, stripped(value)],
+        ),
+      );
+  known.set(node, fresh);
+  return fresh;
 }
 
-const known = new WeakMap<Sound, Sound>();
-let last: { text: string; skeleton: Sound } | null = null;
+let last: unknown;
 
 /** The skeleton of a sound; the same object for sounds that differ in values alone. */
 export function skeletonOf(sound: Sound): Sound {
   const found = known.get(sound);
-  if (found) return found;
-  const fresh = stripped(sound) as Sound;
-  const text = JSON.stringify(fresh);
-  if (last?.text !== text) last = { text, skeleton: fresh };
-  known.set(sound, last.skeleton);
-  return last.skeleton;
+  if (found && found === last) return found as Sound;
+  last = shared(last, stripped(sound));
+  known.set(sound, last);
+  return last as Sound;
 }

@@ -1,3 +1,5 @@
+import { bandBetween } from "../ui/polyline";
+
 /** A trajectory in short, as `Outline` and tests give it. */
 export interface Lines {
   value: ArrayLike<number>;
@@ -19,10 +21,11 @@ export function trajectoryPath(
 ): string {
   const points = outline.value.length;
   if (points === 0) return "";
-  const y = (value: number) => (bottom - height(value) * (bottom - top)).toFixed(1);
+  const y = (value: number) => bottom - height(value) * (bottom - top);
   const step = Math.max(1, Math.floor(points / width));
-  const upper: string[] = [];
-  const lower: string[] = [];
+  const xs: number[] = [];
+  const upper: number[] = [];
+  const lower: number[] = [];
   for (let i = 0; i < points; i += step) {
     let low = Number.POSITIVE_INFINITY;
     let high = Number.NEGATIVE_INFINITY;
@@ -30,9 +33,9 @@ export function trajectoryPath(
       low = Math.min(low, outline.low[k] ?? 0);
       high = Math.max(high, outline.high[k] ?? 0);
     }
-    const x = ((i / Math.max(1, points - 1)) * width).toFixed(1);
-    upper.push(`${x} ${y(high)}`);
-    lower.push(`${x} ${y(low)}`);
+    xs.push((i / Math.max(1, points - 1)) * width);
+    upper.push(y(high));
+    lower.push(y(low));
   }
-  return `M${upper.join("L")}L${lower.reverse().join("L")}Z`;
+  return bandBetween(xs, upper, lower);
 }

@@ -64,6 +64,18 @@ const FIRST_MS = 1000;
 /** Bytes of a request that may outlive its page; browsers allow 64 KiB for all together. */
 const OUTLIVES = 16_000;
 const LAST_WORDS = 48_000;
+/**
+ * From one edit of a gesture to the next on its way, while nobody listens: what is dragged is seen
+ * at once, and the server's work would take the processor from it.
+ */
+const SEEN_MS = 160;
+let pace = SEEN_MS;
+
+/** Send the edits of a gesture as quickly as they are saved, for whoever listens, or in turn. */
+export function heardAtOnce(listening: boolean) {
+  pace = listening ? 0 : SEEN_MS;
+}
+
 /** Answers that say that the same edit may be saved later. */
 const LATER = new Set([408, 423, 425, 429]);
 
@@ -82,6 +94,8 @@ export class Saving {
   private flying = false;
   private failures = 0;
   private wake: () => void = () => undefined;
+  /** The gesture that was sent last, and when. */
+  private sent: { gesture: string | null; at: number } = { gesture: null, at: 0 };
 
   constructor(
     opened: OpenedSound,
@@ -118,6 +132,7 @@ export class Saving {
       last.operations = joined(last.operations, pending.operations);
     } else {
       this.queue.push({ ...pending });
+      if (this.failures === 0) this.wake();
     }
     void this.run();
   }
@@ -125,6 +140,12 @@ export class Saving {
   /** Say again why edits are not saved, and what can be done. */
   explain() {
     this.listener.explain(this.state, this.problem);
+  }
+
+  /** Send what waits for its turn: its gesture is at its end. */
+  endGesture() {
+    this.sent.gesture = null;
+    if (this.failures === 0) this.wake();
   }
 
   /** Try again at once. */
@@ -227,6 +248,12 @@ export class Saving {
     this.running = true;
     while (this.queue[0]) {
       const pending = this.queue[0];
+      const turn = this.turn(pending);
+      if (turn > 0) {
+        await this.wait(turn);
+        continue;
+      }
+      this.sent = { gesture: pending.gesture, at: performance.now() };
       if (this.failures === 0) this.tell("saving");
       try {
         const body = { revision: this.revisions[pending.document], patch: pending.operations };
@@ -280,7 +307,17 @@ export class Saving {
   }
 
   private pause(): Promise<void> {
-    const wait = Math.min(SLOWEST_MS, FIRST_MS * 2 ** (this.failures - 1));
+    return this.wait(Math.min(SLOWEST_MS, FIRST_MS * 2 ** (this.failures - 1)));
+  }
+
+  /** Milliseconds until an edit has its turn: one of a gesture that goes on is not sent at once. */
+  private turn({ gesture }: Pending): number {
+    const alone = this.queue.length === 1 && this.failures === 0;
+    const goesOn = gesture !== null && gesture === this.sent.gesture && alone;
+    return goesOn ? this.sent.at + pace - performance.now() : 0;
+  }
+
+  private wait(wait: number): Promise<void> {
     return new Promise((resolve) => {
       const timer = setTimeout(resolve, wait);
       this.wake = () => {

@@ -2,6 +2,7 @@
 
 import { afterEach, beforeEach, describe, expect, it, vi } from "vitest";
 import type { OpenedSound } from "../api/client";
+import { heardAtOnce } from "./saving";
 import {
   catchUp,
   edit,
@@ -117,6 +118,28 @@ describe("editing", () => {
     expect(sent.map((s) => s.body.patch[0]?.value)).toEqual(["1", "4"]);
     undo();
     expect(name()).toBe("A");
+  });
+
+  it("sends what is dragged in turn, or as quickly as it is saved where somebody listens", async () => {
+    for (const value of ["1", "2"]) rename(value, "drag");
+    await new Promise((later) => setTimeout(later, 60));
+    expect(sent.map((s) => s.body.patch[0]?.value)).toEqual(["1"]);
+    expect(name()).toBe("2");
+    expect(useSession.getState().saving).toBe("saving");
+    await settled();
+    heardAtOnce(true);
+    for (const value of ["3", "4", "5"]) rename(value, "drag");
+    await settled();
+    heardAtOnce(false);
+    expect(sent.map((s) => s.body.patch[0]?.value)).toEqual(["1", "2", "3", "5"]);
+  });
+
+  it("sends what waits for its turn as soon as something else is done", async () => {
+    for (const value of ["1", "2"]) rename(value, "drag");
+    await new Promise((later) => setTimeout(later, 60));
+    rename("3");
+    await vi.waitFor(() => expect(sent).toHaveLength(3), { timeout: 60, interval: 5 });
+    expect(sent.map((s) => s.body.patch[0]?.value)).toEqual(["1", "2", "3"]);
   });
 
   it("takes back what the server refuses, and says why", async () => {

@@ -216,13 +216,16 @@ export function lastWords() {
   }
 }
 
-function write(document: DocumentName, operations: Operation[]): Operation[] {
-  const state = useSession.getState();
-  const before = state[document];
-  if (!before) return [];
+/** A document with operations applied, as the session keeps it, and what takes them back. */
+function written(
+  document: DocumentName,
+  operations: Operation[],
+): { kept: Partial<Session>; inverse: Operation[] } {
+  const before = useSession.getState()[document];
+  if (!before) return { kept: {}, inverse: [] };
   const { document: after, inverse } = applyOperations<Sound | Score>(before, operations);
-  useSession.setState(document === "sound" ? { sound: after as Sound } : { score: after as Score });
-  return inverse;
+  const kept = document === "sound" ? { sound: after as Sound } : { score: after as Score };
+  return { kept, inverse };
 }
 
 /**
@@ -238,7 +241,7 @@ export function edit(
   gesture: string | null = null,
 ) {
   if (operations.length === 0) return;
-  const back = write(document, operations);
+  const { kept, inverse: back } = written(document, operations);
   const state = useSession.getState();
   const last = state.done.at(-1);
   const goesOn = gesture !== null && gesture === lastGesture && last?.document === document;
@@ -249,7 +252,8 @@ export function edit(
       })
     : { document, label, forward: operations, back };
   const done = goesOn ? state.done : [...state.done, change].slice(-DEEPEST_UNDO);
-  useSession.setState({ done, undone: [] });
+  // One change of state, since everything on screen that reads of the sound is asked at each.
+  useSession.setState({ ...kept, done, undone: state.undone.length > 0 ? [] : state.undone });
   lastGesture = gesture;
   current?.add({ document, operations, gesture, change });
 }
@@ -257,6 +261,7 @@ export function edit(
 /** The next edit begins a new step of undo, even if it is of the same gesture. */
 export function endGesture() {
   lastGesture = null;
+  current?.endGesture();
 }
 
 export function undo() {
@@ -272,12 +277,11 @@ function step(from: "done" | "undone", to: "done" | "undone", way: "forward" | "
   const change = state[from].at(-1);
   if (!change) return;
   const operations = change[way];
-  write(change.document, operations);
-  const fresh = useSession.getState();
   useSession.setState({
-    [from]: fresh[from].slice(0, -1),
-    [to]: [...fresh[to], change],
-  } as Pick<Session, "done" | "undone">);
+    ...written(change.document, operations).kept,
+    [from]: state[from].slice(0, -1),
+    [to]: [...state[to], change],
+  });
   lastGesture = null;
   keepSelection();
   current?.add({ document: change.document, operations, gesture: null, change });

@@ -1,6 +1,5 @@
 import { memo, useCallback, useEffect, useMemo, useRef } from "react";
-import { useShallow } from "zustand/react/shallow";
-import type { Route, Value } from "../api/client";
+import type { Value } from "../api/client";
 import type { Parameter } from "../document/catalogue";
 import { type Point, sorted } from "../document/lanes";
 import { valueAt } from "../document/patch";
@@ -9,15 +8,16 @@ import { droppable } from "../routes/dropping";
 import { hue } from "../routes/hues";
 import { useSkeleton } from "../session/hooks";
 import { useSession } from "../session/store";
-import { seek, type Trajectories, useStage } from "../stage/socket";
-import { changedRoutes, foreseen } from "./foresight";
+import { seek, useStage } from "../stage/socket";
+import { foreseen } from "./foresight";
 import { coursePath, LaneEditor } from "./LaneEditor";
 import { setRows, toggled, useSoundRows } from "./layout-of-sound";
 import { bandPath, extent, valueAtMoment } from "./paths";
 import { RowMenu } from "./RowMenu";
+import { best, useChanged, useRowTrajectories } from "./row-trajectories";
 import type { SheetRow } from "./rows";
 import { rowScale } from "./scale";
-import { inView, type Span, shareOf, useSpan, useView } from "./view";
+import { inView, shareOf, useSpan, useView } from "./view";
 
 const WIDTH = 1000;
 export const CLOSED = 35;
@@ -37,27 +37,6 @@ function rangeTold(parameter: Parameter, value: Value, low: number, high: number
   return unit && from.endsWith(` ${unit}`) && to.endsWith(` ${unit}`)
     ? `${from.slice(0, -unit.length - 1)} to ${to}`
     : `${from} to ${to}`;
-}
-
-/** The trajectories that show the view best: those of the stretch in view, else of the whole. */
-function best(
-  { trajectories, closer }: { trajectories: Trajectories; closer: Trajectories | null },
-  [from, to]: Span,
-): Trajectories {
-  const near = closer && closer.start <= from + 1e-6 && closer.end >= to - 1e-6;
-  return near ? closer : trajectories;
-}
-
-/** The routes to a parameter whose depths the server has not yet computed with. */
-function useChanged(address: string, trajectories: Trajectories): Route[] {
-  return useSession(
-    useShallow((s) =>
-      changedRoutes(
-        (s.sound?.routes ?? []).filter((route) => route.to === address),
-        trajectories,
-      ),
-    ),
-  );
 }
 
 function Readout({ row, text }: { row: SheetRow; text: string }) {
@@ -97,7 +76,7 @@ export const Row = memo(function Row({ row, pinned }: { row: SheetRow; pinned: b
     useSession((s) => s.sound?.lanes.find((lane) => lane.to === address)?.points) ?? NONE;
   const reading = useStage((s) => s.readings[address]);
   const notes = useStage((s) => s.notes[address]);
-  const trajectories = useStage((s) => best(s, span));
+  const trajectories = useRowTrajectories(row, span);
   const whole = useStage((s) => s.trajectories.parameters[address]);
   const outline = trajectories.parameters[address];
   const lit = useView((s) => s.modulator !== null && row.movers.includes(s.modulator));
@@ -129,8 +108,9 @@ export const Row = memo(function Row({ row, pinned }: { row: SheetRow; pinned: b
   const logarithmic = parameter.scale === "logarithmic";
   const toggle = () => setRows(soundId, (rows) => ({ open: toggled(rows.open, address) }));
   return (
+    // Isolated, so that a row is painted anew without the others.
     <li
-      className={`flex border-b border-line ${lit ? "bg-paper" : ""} ${dimmed ? "opacity-45" : ""}`}
+      className={`isolate flex border-b border-line ${lit ? "bg-paper" : ""} ${dimmed ? "opacity-45" : ""}`}
       data-row={address}
       {...droppable(row.target)}
       onPointerEnter={() => useView.setState({ movers: row.movers })}

@@ -1,6 +1,7 @@
 /** Trajectories as paths across the view. */
 
 import type { Outline } from "../stage/socket";
+import { bandBetween } from "../ui/polyline";
 import type { Span } from "./view";
 
 /** Values at points; null or NaN where there is none. */
@@ -36,13 +37,14 @@ export function bandPath(
   if (count === 0) return "";
   const step = (stretch.end - stretch.start) / count;
   const [first, last] = pieces(count, stretch, view);
-  const x = (i: number) =>
-    (((stretch.start + i * step - view[0]) / (view[1] - view[0])) * width).toFixed(1);
-  const parts: string[] = [];
-  let upper: string[] = [];
-  let lower: string[] = [];
+  const scale = width / (view[1] - view[0]);
+  let path = "";
+  let xs: number[] = [];
+  let upper: number[] = [];
+  let lower: number[] = [];
   const close = () => {
-    if (upper.length > 0) parts.push(`M${upper.join("L")}L${lower.reverse().join("L")}Z`);
+    if (xs.length > 0) path += bandBetween(xs, upper, lower);
+    xs = [];
     upper = [];
     lower = [];
   };
@@ -50,12 +52,13 @@ export function bandPath(
     const [a, b] = [low[i], high[i]];
     if (a === null || a === undefined || b === null || b === undefined || Number.isNaN(a)) close();
     else {
-      upper.push(`${x(i)} ${y(b).toFixed(1)}`);
-      lower.push(`${x(i)} ${y(a).toFixed(1)}`);
+      xs.push((stretch.start + i * step - view[0]) * scale);
+      upper.push(y(b));
+      lower.push(a === b ? (upper.at(-1) ?? 0) : y(a));
     }
   }
   close();
-  return parts.join("");
+  return path;
 }
 
 /** The values of an outline at a moment: its middle, or nothing outside. */

@@ -1,5 +1,5 @@
 import { describe, expect, it } from "vitest";
-import { AUDIO, readPacket } from "./packets";
+import { AUDIO, keptTrajectories, readPacket, readTrajectories } from "./packets";
 
 function made(kind: number, header: object, data: number[]): ArrayBuffer {
   let text = JSON.stringify(header);
@@ -19,5 +19,37 @@ describe("frames", () => {
     expect(packet.kind).toBe(AUDIO);
     expect(packet.header).toEqual({ stream: 3, at: 1.5 });
     expect([...new Float32Array(packet.data)]).toEqual([0.25, -0.5]);
+  });
+});
+
+describe("trajectories that follow others", () => {
+  const header = {
+    points: 2,
+    start: 0,
+    end: 60,
+    modulators: ["lfo"],
+    parameters: ["a.x", "a.y"],
+    spread: ["a.y"],
+    depths: { r: 1 },
+    two_sided: ["lfo"],
+  } as unknown as Parameters<typeof readTrajectories>[0];
+  const told = (changed: number, end = 60) => {
+    const lines = [0, 1, 0, 1, 0, 1, 5, 6, 5, 6, 5, 6, 7, 8, 7, 8, 7, changed, Number.NaN, 1, 2, 3];
+    return readTrajectories({ ...header, end }, new Float32Array(lines).buffer);
+  };
+
+  it("keep what is the same, also where nothing sounds", () => {
+    const before = told(8);
+    const after = keptTrajectories(before, told(9));
+    expect(after.modulators.lfo).toBe(before.modulators.lfo);
+    expect(after.parameters["a.x"]).toBe(before.parameters["a.x"]);
+    expect(after.spread["a.y"]).toBe(before.spread["a.y"]);
+    expect(after.parameters["a.y"]).not.toBe(before.parameters["a.y"]);
+    expect(after.parameters["a.y"]?.high[1]).toBe(9);
+  });
+
+  it("keep nothing along another time axis", () => {
+    const before = told(8);
+    expect(keptTrajectories(before, told(8, 61)).modulators.lfo).not.toBe(before.modulators.lfo);
   });
 });

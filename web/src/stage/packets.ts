@@ -53,6 +53,38 @@ export function readTrajectories(header: TrajectoriesHeader, data: ArrayBuffer):
   return { start, end, modulators, parameters, spread, depths, twoSided };
 }
 
+function sameLine(before: Float32Array, after: Float32Array): boolean {
+  if (before.length !== after.length) return false;
+  // Bits, since a line holds NaN where nothing sounds.
+  const [a, b] = [before, after].map((x) => new Uint32Array(x.buffer, x.byteOffset, x.length));
+  return a?.every((bits, i) => bits === b?.[i]) ?? false;
+}
+
+function keptLines<T extends Outline | [Float32Array, Float32Array]>(
+  before: Record<string, T>,
+  after: Record<string, T>,
+): Record<string, T> {
+  const lines = (of: T) => Object.values(of) as Float32Array[];
+  return Object.fromEntries(
+    Object.entries(after).map(([name, now]) => {
+      const then = before[name];
+      const same = then && lines(then).every((line, i) => sameLine(line, lines(now)[i] ?? line));
+      return [name, same ? then : now];
+    }),
+  );
+}
+
+/** `after`, with every line that equals one of `before` replaced by it, so that identity tells. */
+export function keptTrajectories(before: Trajectories, after: Trajectories): Trajectories {
+  if (before.start !== after.start || before.end !== after.end) return after;
+  return {
+    ...after,
+    modulators: keptLines(before.modulators, after.modulators),
+    parameters: keptLines(before.parameters, after.parameters),
+    spread: keptLines(before.spread, after.spread),
+  };
+}
+
 export interface Packet {
   kind: number;
   header: unknown;

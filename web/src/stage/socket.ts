@@ -2,6 +2,8 @@
 
 import { create } from "zustand";
 import type { RenderOut, Schemas } from "../api/client";
+import { shared } from "../document/patch";
+import { heardAtOnce } from "../session/saving";
 import {
   catchUp,
   dismissNotice,
@@ -15,7 +17,12 @@ import { player } from "./audio";
 import { closerView } from "./closer-view";
 import { forgetLoudness, matchedGain, takeExact, takeTile } from "./equal-loudness";
 import { longView } from "./long-view";
-import { readTrajectories, type Trajectories, type TrajectoriesHeader } from "./packets";
+import {
+  keptTrajectories,
+  readTrajectories,
+  type Trajectories,
+  type TrajectoriesHeader,
+} from "./packets";
 import { watchedSpectrum } from "./watched-spectrum";
 
 export type { Outline, Trajectories } from "./packets";
@@ -245,13 +252,14 @@ function takeTrajectories(news: TrajectoriesHeader, data: ArrayBuffer) {
     return;
   }
   longView.begin(news.revision);
-  useStage.setState({
-    trajectories: found,
-    readings: news.readings,
-    quick: news.quick,
-    returns: news.returns,
+  // While one value is dragged, most of what moves stays: only what does not is drawn anew.
+  useStage.setState((state) => ({
+    trajectories: keptTrajectories(state.trajectories, found),
+    readings: shared(state.readings, news.readings),
+    quick: shared(state.quick, news.quick),
+    returns: shared(state.returns, news.returns),
     notes: {},
-  });
+  }));
 }
 
 /** Make what is heard as loud as what it is compared with, as far as both are known. */
@@ -264,6 +272,10 @@ function match() {
 
 useSession.subscribe((state, before) => {
   if (state.done !== before.done || state.saving !== before.saving) match();
+});
+
+useStage.subscribe(({ playing }, before) => {
+  if (playing !== before.playing) heardAtOnce(playing);
 });
 
 /** The stretch that is looked at closer. */

@@ -38,9 +38,7 @@ describe("the envelope's picture", () => {
 describe("an outline", () => {
   it("is a band between its lowest and highest values", () => {
     const outline = { value: [0, 1], low: [0, 0.5], high: [0.25, 1] };
-    expect(trajectoryPath(outline, 100, 0, 50, (v) => v)).toBe(
-      "M0.0 37.5L100.0 0.0L100.0 25.0L0.0 50.0Z",
-    );
+    expect(trajectoryPath(outline, 100, 0, 50, (v) => v)).toBe("M0 37.5L100 0L100 25L0 50Z");
     expect(trajectoryPath({ value: [], low: [], high: [] }, 100, 0, 50, (v) => v)).toBe("");
   });
 });
