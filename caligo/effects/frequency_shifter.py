@@ -20,7 +20,6 @@ from caligo.signal.quadrature import STAGES, coefficients, split
 from caligo.signal.smoothing import one_pole
 
 FARTHEST = 2_000.0
-COEFFICIENTS = coefficients()
 
 
 @register(
@@ -61,10 +60,11 @@ class FrequencyShifter(Effect):
     def __init__(self, part: EffectPart, address: str, movement: Movement, rate: int) -> None:
         super().__init__(part, address, movement, rate)
         self._phase = movement.travel(f"{address}.shift", 1.0)
+        self._coefficients = coefficients(rate)
 
     def initial_state(self) -> State:
         """See `Effect.initial_state`."""
-        return {"chains": np.zeros((2, STAGES + 1, 2, 2)), "standing": np.zeros(2)}
+        return {"chains": np.zeros((2, STAGES)), "standing": np.zeros(2)}
 
     def process_stereo(self, block: Block, signal: Signal, side: Signal | None) -> None:
         """See `Effect.process_stereo`."""
@@ -74,7 +74,7 @@ class FrequencyShifter(Effect):
         real, turned = np.empty(signal.shape[1]), np.empty(signal.shape[1])
         made = np.empty_like(signal)
         for c, way in enumerate((1.0, right)):
-            split(signal[c], COEFFICIENTS, real, turned, self.state["chains"][c])
+            split(signal[c], self._coefficients, real, turned, self.state["chains"][c])
             shift(real, turned, way * phase, made[c])
         # A partial that is shifted to nothing becomes direct current.
         lose_offset(made, one_pole(STANDING, self.rate), self.state["standing"])

@@ -47,7 +47,7 @@ class Phaser(Swaying):
 
     def initial_state(self) -> State:
         """See `Effect.initial_state`."""
-        return {"chain": np.zeros((1, 2, int(self.part.number("stages")) + 1))}
+        return {"chain": np.zeros((1, 2, int(self.part.number("stages"))))}
 
     def process_stereo(self, block: Block, signal: Signal, side: Signal | None) -> None:
         """See `Effect.process_stereo`."""

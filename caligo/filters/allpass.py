@@ -69,7 +69,7 @@ class AllPass(Filter):
         keys = ("cutoff", "feedback", "key_follow", "spread", "mix")
         self._trajectories = {key: self.trajectory(key) for key in keys}
         self._stages = int(part.number("stages"))
-        self.state_shape = (2, self._stages + 1)
+        self.state_shape = (2, self._stages)
 
     def process_streams(self, block: Block, signal: Signal, states: States) -> None:
         """See `Filter.process_streams`."""

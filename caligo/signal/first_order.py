@@ -59,7 +59,8 @@ def run_all_passes(
     """A chain of all-passes, added to what it was given, on ``[voices, 2, samples]`` in place.
 
     Each pair of stages makes one notch where the chain turns the phase by half a turn. The
-    output is scaled so that it is at most as loud as the input at any frequency.
+    output is scaled so that it is at most as loud as the input at any frequency. Feedback has no
+    delay (the loop is solved, Zavalishin section 3.10), so that peaks lie alike at every rate.
 
     Parameters
     ----------
@@ -71,7 +72,7 @@ def run_all_passes(
         0 leaves the signal, 0.5 makes the deepest notches, 1 only turns phases
         ``[voices, ticks + 1]``.
     state
-        Integrators of the stages, and the last output ``[voices, 2, stages + 1]``.
+        Integrators of the stages ``[voices, 2, stages]``.
     """
     for v in range(signal.shape[0]):
         for k in range(mix.shape[1] - 1):
@@ -85,24 +86,28 @@ def run_all_passes(
                 share, share_end = g / (1.0 + g), g_end / (1.0 + g_end)
                 share_step = (share_end - share) / TICK
                 kept = state[v, c]
-                last = kept[stages]
                 for n in range(TICK):
                     x = heard[c, n]
                     back = f + n * f_step
+                    # What the chain gives of its input at once, and of what it remembers.
+                    through, at_once, remembered = 2.0 * share - 1.0, 1.0, 0.0
+                    if back != 0.0:
+                        for s in range(stages):
+                            at_once *= through
+                            remembered = through * remembered + 2.0 * (1.0 - share) * kept[s]
                     # A loop of gain `back` rises to 1 / (1 - back) where it comes in phase.
-                    y = (1.0 - abs(back)) * x + back * last
+                    y = (1.0 - abs(back)) * x + back * remembered
+                    y /= 1.0 - back * at_once
                     for s in range(stages):
                         rise = (y - kept[s]) * share
                         low = kept[s] + rise
                         kept[s] = low + rise
                         y = 2.0 * low - y
-                    last = y
                     heard[c, n] = x + (m + n * m_step) * (y - x)
                     share += share_step
-                kept[stages] = last
             total = 0.0
             for c in range(2):
-                for s in range(stages + 1):
+                for s in range(stages):
                     if abs(state[v, c, s]) < DEAD:
                         state[v, c, s] = 0.0
                     total += state[v, c, s]

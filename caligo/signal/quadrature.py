@@ -1,9 +1,8 @@
 """Two chains of all-passes whose outputs lie a quarter of a cycle apart at every frequency.
 
-Source: P. Regalia, S. Mitra, P. Vaidyanathan, "The digital all-pass filter: a versatile signal
-processing building block" (1988), and the elliptic half-band design by nomes of R. Valenzuela and
-A. Constantinides, "Digital signal processing schemes for efficient interpolation and decimation"
-(1983); equations from memory. The half-band filter turned by a quarter of the rate is the pair.
+Source: D. K. Weaver, "Design of RC wide-band 90-degree phase-difference network" (Proceedings of
+the IRE, 1954); equations from memory. The network is one of hertz, brought to a sample rate by the
+bilinear transform, so that what it turns a partial by is the same at every rate.
 """
 
 from __future__ import annotations
@@ -16,33 +15,33 @@ from numpy.typing import NDArray
 
 from caligo.signal.state_variable import DEAD
 
-STAGES = 18
+STAGES = 24
 """All-passes of both chains together."""
-TRANSITION = 0.0004
-"""Share of the rate at either end where the phases are not a quarter apart: 19 Hz at 48 kHz."""
+LOWEST, HIGHEST = 15.0, 200_000.0
+"""Hertz between which the chains lie a quarter apart, within 0.005 degrees. The bilinear transform
+brings 20 kHz at a rate of 44.1 kHz to 95 kHz."""
 
 
-def coefficients() -> NDArray[np.float64]:
-    """The all-passes' coefficients ``[STAGES]``, those of the two chains in turn."""
-    k = math.tan((1.0 - 2.0 * TRANSITION) * math.pi / 4.0) ** 2
+def corners() -> NDArray[np.float64]:
+    """The all-passes' corners in hertz ``[STAGES]``, those of the two chains in turn."""
+    k = LOWEST / HIGHEST
     root = (1.0 - k * k) ** 0.25
     e = 0.5 * (1.0 - root) / (1.0 + root)
-    nome = e + 2.0 * e**5 + 15.0 * e**9 + 150.0 * e**13
-    order = 2 * STAGES + 1
-    found = []
-    for c in range(1, STAGES + 1):
-        top = sum(
-            (-1) ** i * nome ** (i * (i + 1)) * math.sin((2 * i + 1) * c * math.pi / order)
-            for i in range(12)
-        )
-        bottom = 0.5 + sum(
-            (-1) ** i * nome ** (i * i) * math.cos(2 * i * c * math.pi / order)
-            for i in range(1, 12)
-        )
-        w = (top * nome**0.25 / bottom) ** 2
-        x = math.sqrt((1.0 - w * k) * (1.0 - w / k)) / (1.0 + w)
-        found.append((1.0 - x) / (1.0 + x))
-    return np.array(found)
+    nome = math.exp(math.pi**2 / math.log(e + 2.0 * e**5 + 15.0 * e**9))
+    angle = math.pi / (4.0 * STAGES) * (4.0 * np.arange(STAGES) + 1.0)
+    bent = np.arctan2(
+        (nome**2 - nome**6) * np.sin(4.0 * angle), 1.0 + (nome**2 + nome**6) * np.cos(4.0 * angle)
+    )
+    found = math.sqrt(LOWEST * HIGHEST) * np.tan(angle - bent)
+    # Those of one chain come out below zero, of the other above.
+    return np.stack([np.sort(-found[found < 0.0]), np.sort(found[found > 0.0])], axis=1).ravel()
+
+
+def coefficients(rate: float) -> NDArray[np.float64]:
+    """The all-passes' coefficients at a rate ``[STAGES]``, those of the two chains in turn."""
+    corner = math.pi * corners() / rate
+    found: NDArray[np.float64] = (1.0 - corner) / (1.0 + corner)
+    return found
 
 
 @njit(cache=True, nogil=True)
@@ -60,27 +59,19 @@ def split(
     signal, real, turned
         ``[samples]``.
     state
-        Two inputs and outputs back of each all-pass, and the input before
-        ``[STAGES + 1, 2, 2]``; carried on.
+        What each all-pass remembers ``[STAGES]``; carried on.
     """
-    stages = len(coefficients)
     for n in range(len(signal)):
-        x = float(signal[n])
-        one, two = x, state[stages, 0, 0]
-        state[stages, 0, 0] = x
-        for i in range(0, stages, 2):
-            y = coefficients[i] * (one + state[i, 1, 1]) - state[i, 0, 1]
-            state[i, 0, 1], state[i, 0, 0] = state[i, 0, 0], one
-            state[i, 1, 1], state[i, 1, 0] = state[i, 1, 0], y
-            one = y
-            j = i + 1
-            y = coefficients[j] * (two + state[j, 1, 1]) - state[j, 0, 1]
-            state[j, 0, 1], state[j, 0, 0] = state[j, 0, 0], two
-            state[j, 1, 1], state[j, 1, 0] = state[j, 1, 0], y
-            two = y
+        one = two = float(signal[n])
+        for i in range(0, len(coefficients), 2):
+            a, b = coefficients[i], coefficients[i + 1]
+            passed = state[i] - a * one
+            state[i] = one + a * passed
+            one = passed
+            passed = state[i + 1] - b * two
+            state[i + 1] = two + b * passed
+            two = passed
         real[n], turned[n] = one, two
-    for i in range(stages + 1):
-        for j in range(2):
-            for k in range(2):
-                if abs(state[i, j, k]) < DEAD:
-                    state[i, j, k] = 0.0
+    for i in range(len(state)):
+        if abs(state[i]) < DEAD:
+            state[i] = 0.0

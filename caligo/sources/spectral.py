@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from functools import cache
 from typing import Any, NamedTuple
 
 import numpy as np
@@ -16,10 +17,10 @@ from caligo.movement.chance import derive
 from caligo.movement.moments import Moments
 from caligo.movement.notes import Floats
 from caligo.movement.trajectory import Bundle
-from caligo.signal.ticks import TICK
+from caligo.signal.ticks import REFERENCE_RATE, TICK
 from caligo.sources.regions import region_mask
 from caligo.synthesis import resynthesis as columns
-from caligo.synthesis.analysis import BINS, HOP, SIZE, WINDOW, analysis_of
+from caligo.synthesis.analysis import BINS, HOP, SIZE, analysis_of, window_of
 from caligo.synthesis.common import unison_parameters, voice_parameters
 from caligo.synthesis.drawing import (
     evened_parameter,
@@ -35,16 +36,12 @@ from caligo.synthesis.resynthesis import VALUES, Spectra, make_frames, run_frame
 from caligo.synthesis.running import PERIOD, oldest, random_phases
 from caligo.synthesis.unison import InUnison
 
-CELL = HOP // TICK
-"""Control ticks between frames."""
 BEFORE = SIZE // HOP // 2
 """Frames around a moment that reach into it, on either side."""
 MOVED = (
     "position", "travel", "blur", "balance", "threshold", "shift", "pitch", "stretch",
     "formants", "scatter", "width", "fine", "level",
 )  # fmt: skip
-SHAPE = WINDOW * np.float32(0.5 * WINDOW.sum())
-"""What makes a wave of a frame's inverse transform: its window, and sines at their amplitude."""
 COHERENT = 2.0 / 3.0
 """Squared Hann windows a quarter apart add up to 1.5."""
 SCATTERED = 1.35
@@ -55,8 +52,6 @@ def _moved(key: str, name: str, help: str, unit: str, **more: Any) -> Parameter:
     return Parameter(key, name, help, unit=unit, moves=Moves.PER_NOTE, **more)
 
 
-KEPT_BACK = (BEFORE - 1) * CELL
-"""Ticks before a block's end at which its phases are kept for an edit."""
 LOOKS = 256
 """Moments at which a moved travel is looked at for a rough picture."""
 STATE = 2 * BINS + 1
@@ -64,11 +59,18 @@ STATE = 2 * BINS + 1
 
 
 class Spectrum(NamedTuple):
-    """A frame's phases and travel before and after it, and its wave ``[2, SIZE]``."""
+    """A frame's phases and travel before and after it, and its wave ``[2, samples]``."""
 
     before: NDArray[np.float64]
     after: NDArray[np.float64]
     wave: NDArray[np.float32]
+
+
+@cache
+def shape_of(size: int) -> NDArray[np.float32]:
+    """What makes a wave of a frame's inverse transform ``[size]``: a window, sines as they were."""
+    window = window_of(size)
+    return window * np.float32(0.5 * window.sum())
 
 
 @register(
@@ -115,7 +117,11 @@ class Spectrum(NamedTuple):
     )
 )  # fmt: skip
 class Spectral(InUnison):
-    """Renders spectra on an absolute grid of frames."""
+    """Renders spectra on an absolute grid of frames.
+
+    A frame is as long at every rate, as nearly as whole ticks allow: its bins are so many hertz
+    apart, and its inverse transform has as many samples as that takes.
+    """
 
     def __init__(self, *args: object) -> None:
         super().__init__(*args)
@@ -127,10 +133,19 @@ class Spectral(InUnison):
         self._recent: Recent[Spectrum] = Recent()
         self._travelled = Accumulated()
         self._sides: dict[int, NDArray[np.float64]] = {}
+        overlap = SIZE // HOP
+        self._hop = TICK * max(1, round(HOP * self.rate / REFERENCE_RATE / TICK))
+        self._size = overlap * self._hop
+        # At which `SIZE` samples are as long as a frame.
+        self._spectrum_rate = self.rate * SIZE / self._size
+        # Control ticks between frames, and before a block's end where phases are kept for an edit.
+        self._cell = self._hop // TICK
+        self._kept_back = (BEFORE - 1) * self._cell
+        self._shape = shape_of(self._size)
         if self.recording is not None:
             self._analysis = analysis_of(self.recording)
             # Frames that are passed in a hop at the speed of the recording.
-            self._travel_unit = self._analysis.rate / self.rate
+            self._travel_unit = self._analysis.rate / self._spectrum_rate
             self._mask = region_mask(self.part.of_kind("region"), self._analysis)
         self.prepare()
 
@@ -170,9 +185,10 @@ class Spectral(InUnison):
         values[:, columns.BLUR] = trajectories["blur"] * analysis.rate / HOP
         values[:, columns.BALANCE] = trajectories["balance"]
         values[:, columns.THRESHOLD] = trajectories["threshold"]
-        # Frames are played at the sound's rate: a bin is as far as it is at that rate.
-        values[:, columns.SHIFT] = trajectories["shift"] * SIZE / self.rate
-        values[:, columns.RATIO] = np.exp2(np.clip(octaves, -7.0, 7.0)) * analysis.rate / self.rate
+        # A bin is as far as it is at the rate of what is played.
+        values[:, columns.SHIFT] = trajectories["shift"] * SIZE / self._spectrum_rate
+        ratio = np.exp2(np.clip(octaves, -7.0, 7.0))
+        values[:, columns.RATIO] = ratio * analysis.rate / self._spectrum_rate
         values[:, columns.STRETCH] = trajectories["stretch"]
         values[:, columns.FORMANTS] = trajectories["formants"] / 100.0
         values[:, columns.REFERENCE] = frequency(recording.root) * bin_of
@@ -203,12 +219,12 @@ class Spectral(InUnison):
             return float(np.cumsum(np.append(0.0, still))[-1])
         if block.rough:
             # Where only a picture is wanted, a few looks at the trajectory are enough.
-            stride = CELL * max(1, (frame - began) // LOOKS)
-            over, _ = block.history(row, began * CELL, (frame - began) * CELL, stride)
+            stride = self._cell * max(1, (frame - began) // LOOKS)
+            over, _ = block.history(row, began * self._cell, (frame - began) * self._cell, stride)
             return float(trajectory.values(over)[0].mean() * self._travel_unit * (frame - began))
-        ahead = block.span.first - frame * CELL
+        ahead = block.span.first - frame * self._cell
         passed = self._travelled.up_to(
-            block, row, np.zeros(1), advance, CELL, before=ahead, stride=CELL
+            block, row, np.zeros(1), advance, self._cell, before=ahead, stride=self._cell
         )
         return float(passed[0])
 
@@ -224,16 +240,23 @@ class Spectral(InUnison):
         level, phase = np.empty(BINS), np.empty(BINS)
 
         def advance(state: NDArray[np.float64], over: Moments, pitch: Floats) -> None:
-            number = round(float(over.times[0]) * self.rate / HOP)
+            number = round(float(over.times[0]) * self.rate / self._hop)
             inner = over.at(over.times[:-1])
             values, hop = self._values(inner, pitch[:, :-1])
             run_frames(
                 state, values, hop, own, number - began, self._played, HOP / SIZE, level, phase
             )
 
-        ahead = block.span.first - frame * CELL
+        ahead = block.span.first - frame * self._cell
         return self._added.up_to(
-            block, row, state, advance, CELL, before=ahead, stride=CELL, since=since * CELL
+            block,
+            row,
+            state,
+            advance,
+            self._cell,
+            before=ahead,
+            stride=self._cell,
+            since=since * self._cell,
         )
 
     def picture(self, portrait: Portrait) -> Shown:
@@ -249,7 +272,7 @@ class Spectral(InUnison):
             moments, pitch = block.history(0, block.span.first, 1)
             values, hop = self._values(moments, pitch)
             # Between two looks the travel goes on as it is at the later one.
-            passed += (moment - at) * self.rate / HOP * float(hop[0])
+            passed += (moment - at) * self.rate / self._hop * float(hop[0])
             travelled[voice.name] = (moment, passed)
             frames = self._analysis.frames
             places[index[moment]] = (values[0, columns.PLACE] + passed) % frames / frames
@@ -261,22 +284,24 @@ class Spectral(InUnison):
             return
         span = block.span
         for row in range(len(block.voices)):
-            began = first_tick(block, row) // CELL
+            began = first_tick(block, row) // self._cell
             # Frame number f has its middle at sample f * HOP.
-            first = max(began, span.first // CELL - BEFORE + 1)
-            last = -(-(span.first + span.ticks) // CELL) + BEFORE
+            first = max(began, span.first // self._cell - BEFORE + 1)
+            last = -(-(span.first + span.ticks) // self._cell) + BEFORE
             if last <= first:
                 continue
             frames = self._recent.of(block, row, first)
             begin = max(frames, default=first - 1) + 1
             if begin < last:
                 self._make(block, row, began, begin, last, frames)
-            following = (span.first + span.ticks) // CELL - BEFORE + 1
+            following = (span.first + span.ticks) // self._cell - BEFORE + 1
             if following in frames:
-                self._added.keep(block, row, frames[following].before.copy(), CELL, KEPT_BACK)
+                self._added.keep(
+                    block, row, frames[following].before.copy(), self._cell, self._kept_back
+                )
             for number in range(first, last):
-                at = number * HOP - SIZE // 2 - span.first * TICK
-                low, high = max(0, at), min(span.samples, at + SIZE)
+                at = number * self._hop - self._size // 2 - span.first * TICK
+                low, high = max(0, at), min(span.samples, at + self._size)
                 if low < high:
                     out[row, :, low:high] += frames[number].wave[:, low - at : high - at]
 
@@ -292,7 +317,9 @@ class Spectral(InUnison):
         """Add frames `begin` to `end` to those that were made before."""
         assert self.recording is not None
         voice = block.voices[row]
-        moments, pitch = block.history(row, begin * CELL, (end - begin) * CELL, CELL)
+        moments, pitch = block.history(
+            row, begin * self._cell, (end - begin) * self._cell, self._cell
+        )
         values, hop = self._values(moments, pitch)
         trajectories = {
             k: self._trajectories[k].values(moments)[0] for k in ("width", "level", "scatter")
@@ -325,7 +352,7 @@ class Spectral(InUnison):
             self._sides_of(voice.seed),
             spectra,
         )
-        made = fft.irfft(spectra, SIZE, axis=2)
-        made *= SHAPE
+        made = fft.irfft(spectra[:, :, : self._size // 2], self._size, axis=2)
+        made *= self._shape
         for m in range(count):
             frames[begin + m] = Spectrum(states[m], states[m + 1], made[m])

@@ -27,9 +27,15 @@ CHUNK = 128
 """Frames that are worked on at a time."""
 MEDIAN = 17
 """Frames or bins that a median is taken of."""
-# A Hann window, symmetric around the frame's middle; spectra are taken from the middle on, so
-# that all bins of a steady sine's lobe have the same phase.
-WINDOW = (0.5 - 0.5 * np.cos(2.0 * np.pi * np.arange(SIZE) / SIZE)).astype(np.float32)
+
+
+def window_of(size: int) -> NDArray[np.float32]:
+    """A Hann window, symmetric around the middle of a frame ``[size]``."""
+    return (0.5 - 0.5 * np.cos(2.0 * np.pi * np.arange(size) / size)).astype(np.float32)
+
+
+# Spectra are taken from the middle on: all bins of a steady sine's lobe have the same phase.
+WINDOW = window_of(SIZE)
 
 
 @dataclass(frozen=True)

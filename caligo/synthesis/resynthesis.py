@@ -161,7 +161,9 @@ def advance_frame(
         if thin[peak] <= 0.0:
             continue
         tone = _heard_bin(played.frequency[nearest, peak], values)
-        target = int(np.floor(_heard_bin(float(peak), values) + 0.5))
+        # The lobe goes with its tone, as near as whole bins allow.
+        move = int(np.floor(tone - played.frequency[nearest, peak] + 0.5))
+        target = peak + move
         gain = 1.0
         if values[FORMANTS] > 0.0 and 0 <= target < bins:
             there = max(envelope[target], 1e-9)
@@ -169,7 +171,11 @@ def advance_frame(
             gain = min(max(there / here, 1e-3), 1e3) ** values[FORMANTS]
         if tone <= 0.0 or tone >= bins - 1.0:
             continue
-        move = target - peak
+        off = tone - played.frequency[nearest, peak] - move
+        # Frames whose lobe lies off its tone meet a little out of step: squared Hann windows a
+        # quarter apart add up to (2 + cos(pi off / 2)) / 3 of what they would. Where phases are
+        # scattered they do not add up in step at all.
+        gain /= 1.0 - (1.0 - values[SCATTER]) * (1.0 - np.cos(0.5 * np.pi * off)) / 3.0
         turn = tone * hop_turns
         source = min(max(target, 0), bins - 1)
         for j in range(max(begin, 1 - move), min(end, bins - 1 - move)):

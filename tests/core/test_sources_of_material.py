@@ -379,6 +379,44 @@ def test_transposition_and_shift_move_the_peak(params: dict[str, Any], expected:
     assert bins.argmax() == pytest.approx(expected, abs=4)
 
 
+@pytest.mark.parametrize("pitch", [-24.0, -7.7, 0.37, 19.1, 36.0])
+def test_a_transposed_tone_is_as_loud_and_as_pure(
+    pitch: float, shelf: Shelf, tmp_path: Any
+) -> None:
+    """Wherever between two bins it falls: level and all that is no tone, by Fourier transform."""
+    hertz, seconds = 443.3, 4
+    wave = 0.3 * np.sin(2 * np.pi * hertz / RATE * np.arange(4 * RATE))
+    key = taken(shelf, tmp_path, wave[None])
+    layer = spectral(recording=key, follow=False, pitch=pitch)
+    heard = render_array(plain_sound(layer), one_note(69, 6.0))[0][RATE : (1 + seconds) * RATE]
+    as_it_was = render_array(plain_sound(spectral(recording=key, follow=False)), one_note(69, 6.0))
+    assert decibels(heard.std() / as_it_was[0][RATE : (1 + seconds) * RATE].std()) == (
+        pytest.approx(0.0, abs=0.1)
+    )
+    lines = spectrum(heard) ** 2
+    near = np.abs(np.arange(len(lines)) - hertz * 2 ** (pitch / 12) * seconds) < 35
+    assert 10.0 * np.log10(lines[~near].sum() / lines.sum()) < -40.0
+
+
+@pytest.mark.parametrize("rate", [44_100, 96_000])
+def test_a_frozen_spectrum_is_the_same_at_every_rate(rate: int) -> None:
+    """Third octaves of a recording without chance, by Welch's method."""
+
+    def thirds(rate: int) -> np.ndarray:
+        layer = spectral(recording=NAMES["glass_harmonic"], position=30, follow=False, pitch=-3.3)
+        heard = render_array(plain_sound(layer), one_note(60, 6.0), rate=rate)[0][rate:]
+        hertz, power = scipy.signal.welch(heard, rate, nperseg=rate // 5)
+        edges = 100.0 * 2.0 ** (np.arange(20) / 3.0)
+        pairs = itertools.pairwise(edges)
+        found = [power[(hertz >= a) & (hertz < b)].sum() * (hertz[1] - hertz[0]) for a, b in pairs]
+        return 10.0 * np.log10(np.array(found) + 1e-12)
+
+    here, there = thirds(RATE), thirds(rate)
+    loud = here > here.max() - 40.0
+    assert loud.sum() >= 4
+    assert np.abs(here - there)[loud].max() < 0.5
+
+
 def test_formants_stay_when_they_are_kept() -> None:
     def outline(**params: Any) -> np.ndarray:
         layer = spectral(recording=NAMES["hummed_vowel"], position=50, **params)

@@ -149,13 +149,28 @@ def test_the_chains_lie_a_quarter_of_a_cycle_apart() -> None:
     """All-passes, and 90 degrees between them from 40 Hz to 20 kHz."""
     given = impulse(2.0)[0]
     real, turned = np.empty(len(given)), np.empty(len(given))
-    split(given, coefficients(), real, turned, np.zeros((STAGES + 1, 2, 2)))
+    split(given, coefficients(RATE), real, turned, np.zeros(STAGES))
     one, two = np.fft.rfft(real), np.fft.rfft(turned)
     hertz = np.arange(len(one)) * RATE / len(given)
     inside = (hertz > 40.0) & (hertz < 20_000.0)
     assert np.abs(np.abs(one[inside]) - 1.0).max() < 1e-3
     apart = np.degrees(np.angle(two[inside] / one[inside]))
     assert np.abs(np.abs(apart) - 90.0).max() < 0.01
+
+
+@pytest.mark.parametrize("kind", ["frequency_shifter", "phaser"])
+def test_what_turns_phases_turns_them_alike_at_every_rate(kind: str) -> None:
+    """Half shifted or turned, half direct: where they meet is a matter of hertz, not of samples."""
+    lines = np.unique(np.geomspace(100, 8_000, 200).astype(int))  # halves of a hertz
+    more = {"shift": 0.0} if kind == "frequency_shifter" else {"depth": 0.0, "feedback": 80.0}
+    found = []
+    for rate in RATES:
+        fx = effect(kind, mix=50.0, rate=rate, **more)
+        heard = through(fx, impulse(2.0, rate))[0]
+        spectrum_of = np.abs(np.fft.rfft(heard.astype(np.float64)[: 2 * rate], 2 * rate))
+        found.append(decibels(np.maximum(spectrum_of[lines], 0.2)))
+    assert np.ptp(found, axis=0).max() < 1.0
+    assert np.ptp(found[0]) > 6.0
 
 
 def test_opposed_sides_are_shifted_both_ways() -> None:
