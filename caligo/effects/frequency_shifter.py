@@ -71,11 +71,11 @@ class FrequencyShifter(Effect):
         phase = self._phase.at(block.moments.of(self.cue))[0]
         mix = self.trajectory("mix").values(block.moments)[0] / 100.0
         right = -1.0 if self.part.switch("opposed") else 1.0
-        real, turned = np.empty(signal.shape[1]), np.empty(signal.shape[1])
+        real, turned = np.empty(signal.shape), np.empty(signal.shape)
         made = np.empty_like(signal)
+        split(signal, self._coefficients, real, turned, self.state["chains"])
         for c, way in enumerate((1.0, right)):
-            split(signal[c], self._coefficients, real, turned, self.state["chains"][c])
-            shift(real, turned, way * phase, made[c])
+            shift(real[c], turned[c], way * phase, made[c])
         # A partial that is shifted to nothing becomes direct current.
         lose_offset(made, one_pole(STANDING, self.rate), self.state["standing"])
         crossfade(signal[None], made[None], mix[None])

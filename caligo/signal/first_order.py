@@ -8,7 +8,7 @@ from __future__ import annotations
 import numpy as np
 from numba import njit
 
-from caligo.signal.state_variable import DEAD, is_silent, settled
+from caligo.signal.state_variable import CONTRACT, DEAD, is_silent, settled
 from caligo.signal.ticks import TICK
 
 
@@ -47,6 +47,53 @@ def run_slope(
                 signal[v, :, k * TICK : (k + 1) * TICK] = 0.0
 
 
+@njit(cache=True, nogil=True, fastmath=CONTRACT)
+def _pass_tick(heard: np.ndarray, ends: np.ndarray, state: np.ndarray, chain: np.ndarray) -> None:
+    """A tick of both sides through the chain, together, so that the processor overlaps them.
+
+    What a stage is given is ``a u + r``: `u` goes into the chain, and `r` is what the stages ahead
+    of it remember. Both are known of all stages before `u` is, and then all stages at once.
+
+    Parameters
+    ----------
+    heard
+        ``[2, TICK]``, in place.
+    ends
+        The stages' share of left and right, feedback and mix at the tick's beginning and end
+        ``[4, 2]``.
+    state
+        Integrators ``[2, stages]``.
+    chain
+        Room for `a` and `r` of both sides ``[4, stages]``.
+    """
+    stages = np.uint64(state.shape[1])
+    g, h, back, m = ends[0, 0], ends[1, 0], ends[2, 0], ends[3, 0]
+    step = (ends[:, 1] - ends[:, 0]) / TICK
+    for n in range(TICK):
+        x, w = heard[0, n], heard[1, n]
+        through, across = 2.0 * g - 1.0, 2.0 * h - 1.0
+        hold, keep = 2.0 - 2.0 * g, 2.0 - 2.0 * h
+        a, b, r, q = 1.0, 1.0, 0.0, 0.0
+        for s in range(stages):
+            chain[0, s], chain[1, s], chain[2, s], chain[3, s] = a, b, r, q
+            a *= through
+            b *= across
+            r = through * r + hold * state[0, s]
+            q = across * q + keep * state[1, s]
+        # A loop of gain `back` rises to 1 / (1 - back) where it comes in phase.
+        u = ((1.0 - abs(back)) * x + back * r) / (1.0 - back * a)
+        v = ((1.0 - abs(back)) * w + back * q) / (1.0 - back * b)
+        for s in range(stages):
+            state[0, s] += 2.0 * g * (chain[0, s] * u + chain[2, s] - state[0, s])
+            state[1, s] += 2.0 * h * (chain[1, s] * v + chain[3, s] - state[1, s])
+        heard[0, n] = x + m * (a * u + r - x)
+        heard[1, n] = w + m * (b * v + q - w)
+        g += step[0]
+        h += step[1]
+        back += step[2]
+        m += step[3]
+
+
 @njit(cache=True, nogil=True)
 def run_all_passes(
     signal: np.ndarray,
@@ -74,37 +121,18 @@ def run_all_passes(
     state
         Integrators of the stages ``[voices, 2, stages]``.
     """
+    chain, ends = np.empty((4, stages)), np.empty((4, 2))
     for v in range(signal.shape[0]):
         for k in range(mix.shape[1] - 1):
             heard = signal[v, :, k * TICK : (k + 1) * TICK]
             if is_silent(heard[0]) and is_silent(heard[1]) and not state[v].any():
                 continue
-            m, m_step = mix[v, k], (mix[v, k + 1] - mix[v, k]) / TICK
-            f, f_step = feedback[v, k], (feedback[v, k + 1] - feedback[v, k]) / TICK
-            for c in range(2):
-                g, g_end = corner[v, c, k], corner[v, c, k + 1]
-                share, share_end = g / (1.0 + g), g_end / (1.0 + g_end)
-                share_step = (share_end - share) / TICK
-                kept = state[v, c]
-                for n in range(TICK):
-                    x = heard[c, n]
-                    back = f + n * f_step
-                    # What the chain gives of its input at once, and of what it remembers.
-                    through, at_once, remembered = 2.0 * share - 1.0, 1.0, 0.0
-                    if back != 0.0:
-                        for s in range(stages):
-                            at_once *= through
-                            remembered = through * remembered + 2.0 * (1.0 - share) * kept[s]
-                    # A loop of gain `back` rises to 1 / (1 - back) where it comes in phase.
-                    y = (1.0 - abs(back)) * x + back * remembered
-                    y /= 1.0 - back * at_once
-                    for s in range(stages):
-                        rise = (y - kept[s]) * share
-                        low = kept[s] + rise
-                        kept[s] = low + rise
-                        y = 2.0 * low - y
-                    heard[c, n] = x + (m + n * m_step) * (y - x)
-                    share += share_step
+            for end in range(2):
+                for c in range(2):
+                    g = corner[v, c, k + end]
+                    ends[c, end] = g / (1.0 + g)
+                ends[2, end], ends[3, end] = feedback[v, k + end], mix[v, k + end]
+            _pass_tick(heard, ends, state[v], chain)
             total = 0.0
             for c in range(2):
                 for s in range(stages):

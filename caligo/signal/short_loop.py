@@ -17,12 +17,13 @@ SHORTEST = 3.0
 @njit(cache=True, nogil=True)
 def _read(line: np.ndarray, here: int, delay: float) -> float:
     """The sample so far back in a ring, by third-order Lagrange interpolation."""
-    mask = len(line) - 1
+    mask = np.uint64(len(line) - 1)
     whole = int(delay)
     x = delay - whole
-    place = here - whole
-    y0, y1 = line[(place + 1) & mask], line[place & mask]
-    y2, y3 = line[(place - 1) & mask], line[(place - 2) & mask]
+    # Unsigned, so that no place can be counted from the ring's end.
+    place, one = np.uint64(here - whole), np.uint64(1)
+    y0, y1 = line[(place + one) & mask], line[place & mask]
+    y2, y3 = line[(place - one) & mask], line[(place - one - one) & mask]
     p, q, r = x + 1.0, x - 1.0, x - 2.0
     found: float = (q * r * (3.0 * p * y1 - x * y0) + x * p * (q * y3 - 3.0 * r * y2)) / 6.0
     return found
@@ -76,8 +77,8 @@ def run_short_loop(
                 low_r += share * (_read(line_r, here, right + n * right_step) - low_r)
                 into_l, into_r = heard[0, n] + back * low_l, heard[1, n] + back * low_r
                 # Smaller numbers would slow the processor down.
-                line_l[here & (size - 1)] = into_l if abs(into_l) > DEAD else 0.0
-                line_r[here & (size - 1)] = into_r if abs(into_r) > DEAD else 0.0
+                line_l[np.uint64(here & (size - 1))] = into_l if abs(into_l) > DEAD else 0.0
+                line_r[np.uint64(here & (size - 1))] = into_r if abs(into_r) > DEAD else 0.0
                 largest = max(largest, abs(into_l), abs(into_r))
                 given, turned = w[0] + n * w_step[0], w[1] + n * w_step[1]
                 delayed = w[2] + n * w_step[2]

@@ -139,18 +139,28 @@ def slope(tilt: Floats, rate: int, size: int) -> NDArray[np.complex64]:
     its beginning.
     """
     exponent = (tilt / OCTAVE)[:, None]
+    reference, hertz, audible = _bins(rate, size)
+    power = np.sqrt(2.0 * np.exp(2.0 * exponent * reference).sum(axis=1, keepdims=True) / SIZE)
+    turn = np.exp(0.5j * np.pi * exponent) / power
+    found: NDArray[np.complex64] = (audible * np.exp(exponent * hertz)).astype(np.complex64)
+    found *= turn.astype(np.complex64)
+    return found
+
+
+@cache
+def _bins(rate: int, size: int) -> tuple[Floats, Floats, Floats]:
+    """Logarithms of kilohertz at the reference rate but for 0, and at this one; what passes.
+
+    ``[bins]``, of which nothing lies above what is heard, and nothing at 0.
+    """
     reference, hertz = (
         np.fft.rfftfreq(n, 1.0 / r) for n, r in ((SIZE, REFERENCE_RATE), (size, rate))
     )
-    reference, wanted = ((np.maximum(h, LOWEST) / 1000.0) ** exponent for h in (reference, hertz))
+    logarithms = [np.log(np.maximum(h, LOWEST) / 1000.0) for h in (reference[1:], hertz)]
     past = np.clip((hertz - HEARD) / (HIGHEST - HEARD), 0.0, 1.0)
-    wanted *= 0.5 + 0.5 * np.cos(np.pi * past)
-    power = np.sqrt(2.0 * np.sum(reference[:, 1:] ** 2, axis=1, keepdims=True) / SIZE)
-    found: NDArray[np.complex64] = (wanted / power * np.exp(0.5j * np.pi * exponent)).astype(
-        np.complex64
-    )
-    found[:, 0] = 0.0
-    return found
+    audible = 0.5 + 0.5 * np.cos(np.pi * past)
+    audible[0] = 0.0
+    return logarithms[0], logarithms[1], audible
 
 
 @register(

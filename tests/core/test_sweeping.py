@@ -147,11 +147,11 @@ def test_the_shifters_image_is_80_db_down(shift: float, hertz: float, rate: int)
 
 def test_the_chains_lie_a_quarter_of_a_cycle_apart() -> None:
     """All-passes, and 90 degrees between them from 40 Hz to 20 kHz."""
-    given = impulse(2.0)[0]
-    real, turned = np.empty(len(given)), np.empty(len(given))
-    split(given, coefficients(RATE), real, turned, np.zeros(STAGES))
-    one, two = np.fft.rfft(real), np.fft.rfft(turned)
-    hertz = np.arange(len(one)) * RATE / len(given)
+    given = impulse(2.0)
+    real, turned = np.empty(given.shape), np.empty(given.shape)
+    split(given, coefficients(RATE), real, turned, np.zeros((2, STAGES)))
+    one, two = np.fft.rfft(real[1]), np.fft.rfft(turned[1])
+    hertz = np.arange(len(one)) * RATE / given.shape[1]
     inside = (hertz > 40.0) & (hertz < 20_000.0)
     assert np.abs(np.abs(one[inside]) - 1.0).max() < 1e-3
     apart = np.degrees(np.angle(two[inside] / one[inside]))
