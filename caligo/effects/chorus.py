@@ -20,8 +20,14 @@ from caligo.signal.state_variable import DEAD
 from caligo.signal.ticks import TICK
 
 TAPS = 3
-TAP_GAIN = 0.62
-"""Three taps add up in power: 1 / sqrt(3), a little above for what they cancel."""
+GAINS = np.array([[0.525, 0.643, 0.643], [0.525, -0.643, -0.643]])
+"""Of each tap on either side ``[2, TAPS]``; they add up in power.
+
+The first stands with the direct signal, and the others are against each other on the two sides.
+So both sides together are as loud as ``|direct + first|`` and ``|second + third|`` apart, whatever
+their phases: at half mix a tone cannot dip below ``0.707 (1 - 0.525)``, which is 9 dB.
+"""
+QUARTER = 0.5 * math.pi
 LONGEST_DELAY = 40.0
 DEEPEST = 20.0
 
@@ -51,33 +57,43 @@ def _run(
         The low cut's one-pole share, at every tick or ``[1]``.
     """
     mask = lines.shape[1] - 1
-    wet = np.empty(TICK, np.float32)
+    wet = np.empty((2, TICK), np.float32)
+    below = np.empty((2, TICK), np.float32)
     for k in range(len(delay) - 1):
         at = (first + k) * TICK
+        here = at & mask
         thinned = cut[k] if len(cut) > 1 else cut[0]
+        tick = signal[:, k * TICK : (k + 1) * TICK]
+        wet[:] = np.float32(0.0)
         for c in range(2):
-            dry = signal[c, k * TICK : (k + 1) * TICK]
-            here = at & mask
             # What is below the cut stays out of the chorus: lows keep their place.
-            below = low[c]
+            under = low[c]
             for n in range(TICK):
-                below += thinned * (dry[n] - below)
-                wet[n] = below
-                lines[c, here + n] = dry[n] - wet[n]
-            low[c] = below if abs(below) > DEAD else 0.0
-            for tap in range(TAPS):
-                length = np.empty(2)
-                for end in range(2):
-                    turn = phase[k + end] + tap / TAPS + 0.25 * c
-                    # Each tap sways at a pace of its own, so that they never line up.
-                    sway = math.sin(2.0 * math.pi * turn * (1.0 + 0.37 * tap))
-                    milliseconds = delay[k + end] * (1.0 + 0.23 * tap)
-                    milliseconds += depth[k + end] * (1.0 + sway)
-                    length[end] = milliseconds * rate / 1000.0
-                add_tap(lines[c], at, length[0], (length[1] - length[0]) / TICK, TAP_GAIN, wet)
+                under += thinned * (tick[c, n] - under)
+                below[c, n] = under
+                lines[c, here + n] = tick[c, n] - below[c, n]
+            low[c] = under if abs(under) > DEAD else 0.0
+        for tap in range(TAPS):
+            length = np.empty(2)
+            for end in range(2):
+                # Each tap sways at a pace of its own, so that they never line up.
+                turn = (phase[k + end] + tap / TAPS) * (1.0 + 0.37 * tap)
+                milliseconds = delay[k + end] * (1.0 + 0.23 * tap)
+                milliseconds += depth[k + end] * (1.0 + math.sin(2.0 * math.pi * turn))
+                length[end] = milliseconds * rate / 1000.0
+            step = (length[1] - length[0]) / TICK
+            for c in range(2):
+                add_tap(lines[c], at, length[0], step, GAINS[c, tap], wet[c])
+        # Both are at equal power, since copies have nothing to do with what they come from.
+        direct, copies = np.float32(math.cos(QUARTER * mix[k])), math.sin(QUARTER * mix[k])
+        direct_step = np.float32((math.cos(QUARTER * mix[k + 1]) - direct) / TICK)
+        copies_step = np.float32((math.sin(QUARTER * mix[k + 1]) - copies) / TICK)
+        for c in range(2):
             for n in range(TICK):
-                share = np.float32(mix[k] + (mix[k + 1] - mix[k]) * n / TICK)
-                dry[n] += share * (wet[n] - dry[n])
+                x = np.float32(n)
+                high = (direct + x * direct_step) * lines[c, here + n]
+                high += (np.float32(copies) + x * copies_step) * wet[c, n]
+                tick[c, n] = below[c, n] + high
 
 
 @register(

@@ -81,24 +81,7 @@ def raised(
     return out
 
 
-@njit(cache=True, nogil=True)
-def halve(twice: np.ndarray, even_taps: np.ndarray, odd_taps: np.ndarray, out: np.ndarray) -> None:
-    """Add every second sample of a filtered signal to `out` ``[samples]``.
-
-    `twice` ``[2 * samples + 2 * REACH]`` begins `REACH` samples before the first wanted one.
-    """
-    evens = twice[0::2].copy()
-    odds = twice[1::2].copy()
-    for begin in range(0, len(out), PIECE):
-        to = out[begin : begin + PIECE]
-        for k in range(len(even_taps)):
-            a, b = even_taps[k], odd_taps[k]
-            even, odd = evens[begin + k :], odds[begin + k :]
-            for n in range(len(to)):
-                to[n] += a * even[n] + b * odd[n]
-
-
-@njit(cache=True, nogil=True)
+@njit(cache=True, nogil=True, fastmath={"contract"})
 def add_taps(line: np.ndarray, taps: np.ndarray, scale: np.float32, out: np.ndarray) -> None:
     """Add a filter's answer to `line` ``[samples + taps - 1]`` to `out` ``[samples]``.
 
@@ -113,6 +96,20 @@ def add_taps(line: np.ndarray, taps: np.ndarray, scale: np.float32, out: np.ndar
         for n in range(count):
             first = (out[n] + a * there[n]) + b * there[n + 1]
             out[n] = (first + c * there[n + 2]) + d * there[n + 3]
+
+
+@njit(cache=True, nogil=True)
+def halve(twice: np.ndarray, even_taps: np.ndarray, odd_taps: np.ndarray, out: np.ndarray) -> None:
+    """Add every second sample of a filtered signal to `out` ``[samples]``.
+
+    `twice` ``[2 * samples + 2 * REACH]`` begins `REACH` samples before the first wanted one.
+    """
+    evens, odds = twice[0::2].copy(), twice[1::2].copy()
+    count, reach, one = len(out), len(even_taps) - 1, np.float32(1.0)
+    for begin in range(0, count, PIECE):
+        end = min(begin + PIECE, count)
+        add_taps(evens[begin : end + reach], even_taps, one, out[begin:end])
+        add_taps(odds[begin : end + reach], odd_taps, one, out[begin:end])
 
 
 @njit(cache=True, nogil=True)

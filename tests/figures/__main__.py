@@ -11,11 +11,11 @@ from __future__ import annotations
 import sys
 from pathlib import Path
 
-from tests.figures import folding, level_and_space
+from tests.figures import folding, level_and_space, peaks_and_effects
 from tests.figures.figure import Figure
 
 PAGE = Path(__file__).parents[2] / "docs" / "figures.md"
-ALL = (*folding.FIGURES, *level_and_space.FIGURES)
+ALL = (*folding.FIGURES, *level_and_space.FIGURES, *peaks_and_effects.FIGURES)
 
 
 def row(figure: Figure) -> tuple[str, bool]:
