@@ -3,14 +3,17 @@
     python -m tests.robust.documents [documents] [seconds each]
 
 None may end in an exception, hold anything but numbers, pass the ceiling or end with an offset.
+One that does is kept in build/robust.
 """
 
 from __future__ import annotations
 
+import json
 import sys
 import time
 import traceback
 from collections import Counter
+from pathlib import Path
 from typing import Any
 
 import numpy as np
@@ -27,6 +30,7 @@ MOST = 3
 OFFSET = -40.0
 """Decibels under full scale of direct current at most, over the last quarter."""
 BLOCK = 16_384
+KEPT = Path(__file__).parents[2] / "build" / "robust"
 
 
 def outcome(document: dict[str, Any], seconds: float) -> str:
@@ -79,7 +83,10 @@ def main() -> None:
             effects += [part["kind"] for part in document["master"]["effects"]]
             filters = [part["kind"] for part in document["layers"][0]["filters"]]
             source = document["layers"][0]["source"]["kind"]
-            print(f"{found}: {source}, {filters}, {effects}", flush=True)
+            KEPT.mkdir(parents=True, exist_ok=True)
+            kept = KEPT / f"{found.replace(' ', '-')}-{tally[found]}.json"
+            kept.write_text(json.dumps(document, indent=1), encoding="utf-8")
+            print(f"{found}: {kept.name}, {source}, {filters}, {effects}", flush=True)
 
     each()
     taken = time.perf_counter() - began
