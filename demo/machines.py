@@ -60,7 +60,7 @@ def tracking_motor() -> Document:
                 filters=[part("filter1", "lowpass", cutoff=1100, resonance=24, key_follow=30)],
                 envelope={"attack": seconds(2.5), "release": seconds(3), "sustain": 0},
                 sends={"nave": -10},
-                params={"level": -5},
+                params={"level": -6.5},
             ),
             layer(
                 "pawl",
@@ -79,6 +79,7 @@ def tracking_motor() -> Document:
             mover("round", "Round", "lfo", period=beats(8.25), skew=35),
             mover("load", "Load", "random", seed=4, period=seconds(14), roughness=35),
             mover("wear", "Wear", "envelope", attack=hold(0.9), attack_bend=-30, sustain=100),
+            mover("cold", "Cold", "random", seed=15, period=seconds(33), roughness=20),
         ],
         "routes": [
             *routes(
@@ -89,9 +90,13 @@ def tracking_motor() -> Document:
                 ("load", "gear.source.position", 40),
                 ("load", "gear.source.warp_amount", 20),
                 ("wear+", "pawl.filter1.cutoff", 1.5),
+                ("cold", "drive.filter1.cutoff", 1.4),
+                ("cold", "gear.level", 8),
+                ("cold", "gear.source.position", 25),
+                ("cold", "pawl.level", -6),
             ),
             {
-                "id": "r9",
+                "id": "wound",
                 "from": "tooth",
                 "to": "gear.source.level",
                 "depth": 6,

@@ -54,6 +54,7 @@ def last_winter() -> Document:
             mover("unrest", "Unrest", "random", per_note=True, seed=11, period=seconds(38),
                   apart=True, roughness=15),
             mover("clouds", "Clouds", "random", seed=5, period=seconds(140)),
+            mover("ice", "Ice", "random", seed=8, period=seconds(41), roughness=20),
             mover("tremble", "Tremble", "follower", follows="recording",
                   recording=shelf["wind_slit"], fall=6, rise=3),
             {"id": "dusk", "name": "Dusk", "kind": "macro", "about": "From midnight to light.",
@@ -87,6 +88,8 @@ def last_winter() -> Document:
                     ("dusk", "wire.level", 4, "bipolar"),
                     ("frost", "field.filter2.cutoff", 2.2, "unipolar"),
                     ("frost", "wire.filter1.cutoff", 1.4, "unipolar"),
+                    ("ice", "field.filter1.cutoff", 0.9, "bipolar"),
+                    ("ice", "wire.level", 7, "bipolar"),
                 ),
                 start=1,
             )

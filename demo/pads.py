@@ -128,6 +128,7 @@ def gelatin_choir() -> Document:
                   fade=seconds(5), depth_change=80, period_change=60),
             mover("key", "Key", "key", centre=57),
             mover("years", "Years", "envelope", attack=hold(0.7), attack_bend=-20, sustain=100),
+            mover("hands", "Hands", "random", seed=26, period=seconds(29), roughness=20),
         ],
         "routes": routes(
             ("vowel", "low.source.position", 22),
@@ -139,6 +140,11 @@ def gelatin_choir() -> Document:
             ("breath", "high.source.level", 5),
             ("tremor", "low.source.fine", 7),
             ("key", "high.filter1.cutoff", 0.4),
+            ("hands", "low.filter1.cutoff", 1.8),
+            ("hands", "low.source.position", 20),
+            ("hands", "middle.filter1.cutoff", -1.2),
+            ("hands", "middle.level", -7),
+            ("hands", "high.level", 8),
         ),
     }  # fmt: skip
 
