@@ -16,6 +16,9 @@ from caligo.document.tempo import TempoMap
 from caligo.movement.chance import derive, text_seed
 from caligo.movement.notes import OPEN_HOLD, Floats, Notes, seconds
 
+AT_ONCE = 1e-6
+"""Seconds of a glide that is a step."""
+
 
 @dataclass(frozen=True, slots=True)
 class Voice:
@@ -192,7 +195,7 @@ def pitch_values(voices: Sequence[Voice], transpose: int, tuning: Tuning, times:
         out[row] = previous
         for moment, key in voice.line[1:]:
             here = tuning.octaves(key + transpose)
-            if voice.glide > 0.0:
+            if voice.glide > AT_ONCE:
                 way = np.clip((times - moment) / voice.glide, 0.0, 1.0)
             else:
                 way = (times >= moment).astype(np.float64)

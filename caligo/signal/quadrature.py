@@ -81,6 +81,6 @@ def split(
         real[0, n], turned[0, n] = left, across
         real[1, n], turned[1, n] = right, over
     for c in range(2):
-        for i in range(state.shape[1]):
-            if abs(state[c, i]) < DEAD:
-                state[c, i] = 0.0
+        for stage in range(state.shape[1]):
+            if abs(state[c, stage]) < DEAD:
+                state[c, stage] = 0.0

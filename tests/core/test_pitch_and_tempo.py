@@ -13,7 +13,7 @@ from caligo.document.score import Score, TempoChange
 from caligo.document.sound import TuningScale
 from caligo.document.tempo import TempoMap
 from caligo.formats.scala import ScalaError, read_scala
-from caligo.movement.voices import Tuning
+from caligo.movement.voices import Tuning, Voice, pitch_values
 
 
 def test_equal_temperament_is_librosas() -> None:
@@ -139,3 +139,13 @@ def test_equal_scale_equals_no_scale() -> None:
     equal = TuningScale(cents=[100.0 * n for n in range(1, 13)])
     for key in (21, 60, 69, 100):
         assert Tuning(440.0, equal).octaves(key) == pytest.approx(Tuning(440.0, None).octaves(key))
+
+
+@pytest.mark.filterwarnings("error")
+@pytest.mark.parametrize("glide", [0.0, 5e-324, 0.5])
+def test_a_glide_of_next_to_nothing_is_a_step(glide: float) -> None:
+    """A quotient by the least number there is would be infinite."""
+    voice = Voice("n", 60, 0.0, 4.0, 0.8, 1, ((0.0, 60), (1.0, 72)), glide)
+    found = pitch_values([voice], 0, Tuning(440.0, None), np.array([0.5, 1.25, 3.0]))[0]
+    middle = 0.5 if glide == 0.5 else 1.0
+    assert found - found[0] == pytest.approx([0.0, middle, 1.0])
