@@ -31,7 +31,7 @@ def last_winter() -> Document:
                 envelope={"attack": seconds(14), "release": seconds(18), "decay": hold(0.2),
                           "sustain": -2},
                 sends={"nave": -9},
-                params={"level": -3},
+                params={"level": -4},
             ),
             layer(
                 "wire",
