@@ -123,8 +123,14 @@ def browser() -> Iterator[Browser]:
         made.close()
 
 
-def copied(server: Server) -> str:
-    """The address of a copy of Dome Air, in a cue of its own that plays the demo's score."""
+def copied(server: Server, without: str = "") -> str:
+    """The address of a copy of Dome Air, in a cue of its own that plays the demo's score.
+
+    A kind of effect can be left out of its buses.
+    """
+    document = json.loads((ROOT / "demo/sounds/dome_air.json").read_text())
+    for bus in document["buses"]:
+        bus["effects"] = [effect for effect in bus["effects"] if effect["kind"] != without]
     with httpx.Client(base_url=server.url) as client:
         client.get("/")
         headers = {"X-CSRFToken": client.cookies["csrftoken"], "Referer": server.url}
@@ -133,7 +139,7 @@ def copied(server: Server) -> str:
         score = json.loads((ROOT / "demo/scores/1m1.json").read_text())
         change = {"revision": 1, "patch": [{"op": "replace", "path": "", "value": score}]}
         client.patch(f"/api/cues/{cue}/score", json=change, headers=headers).raise_for_status()
-        file = {"file": (ROOT / "demo/sounds/dome_air.json").read_bytes()}
+        file = {"file": json.dumps(document).encode()}
         sound = client.post(f"/api/cues/{cue}/sounds/import", files=file, headers=headers).json()
         return f"{server.url}sounds/{sound['id']}"
 
@@ -142,6 +148,12 @@ def copied(server: Server) -> str:
 def page(browser: Browser, server: Server) -> Iterator[Page]:
     """A copy of the first demo sound, open in a fresh page; fails on any error in the page."""
     yield from opened(browser, copied(server))
+
+
+@pytest.fixture
+def page_without_chorus(browser: Browser, server: Server) -> Iterator[Page]:
+    """The same without what goes on changing when movement is held still."""
+    yield from opened(browser, copied(server, without="chorus"))
 
 
 def open_all_stations(page: Page) -> None:

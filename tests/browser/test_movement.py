@@ -368,16 +368,17 @@ def changing(page: Page) -> float:
 
 
 def changing_in(heard: np.ndarray) -> float:
-    """How much a stretch changes ``[2, samples]``, see `changing`."""
-    pieces = heard.mean(axis=0)[: heard.shape[1] // 2048 * 2048].reshape(-1, 2048)
-    spectra = np.abs(np.fft.rfft(pieces * np.hanning(2048), axis=1)) ** 2
-    levels = 10 * np.log10(spectra[:, 40:300].sum(axis=1) + 1e-12)
+    """How much a stretch changes ``[2, samples]``, both sides together, see `changing`."""
+    pieces = heard[:, : heard.shape[1] // 2048 * 2048].reshape(2, -1, 2048)
+    spectra = np.abs(np.fft.rfft(pieces * np.hanning(2048), axis=2)) ** 2
+    levels = 10 * np.log10(spectra[:, :, 40:300].sum(axis=(0, 2)) + 1e-12)
     return float(np.std(levels))
 
 
 @pytest.mark.hears
-def test_held_still_the_sound_stops_changing_and_goes_on(page: Page) -> None:
+def test_held_still_the_sound_stops_changing_and_goes_on(page_without_chorus: Page) -> None:
     """A cutoff that swings four octaves each way in half a second."""
+    page = page_without_chorus
     choose(page, "Add modulator", "LFO")
     page.locator("[data-address='lfo1.period'] [role=slider]").dblclick()
     field = page.locator("[data-address='lfo1.period'] input")

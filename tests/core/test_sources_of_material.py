@@ -379,7 +379,7 @@ def test_transposition_and_shift_move_the_peak(params: dict[str, Any], expected:
     assert bins.argmax() == pytest.approx(expected, abs=4)
 
 
-@pytest.mark.parametrize("pitch", [-24.0, -7.7, 0.37, 19.1, 36.0])
+@pytest.mark.parametrize("pitch", [-7.7, 19.1, 36.0])
 def test_a_transposed_tone_is_as_loud_and_as_pure(
     pitch: float, shelf: Shelf, tmp_path: Any
 ) -> None:
