@@ -285,7 +285,7 @@ class Spectral(InUnison):
         span = block.span
         for row in range(len(block.voices)):
             began = first_tick(block, row) // self._cell
-            # Frame number f has its middle at sample f * HOP.
+            # A frame has its middle at its number times a hop.
             first = max(began, span.first // self._cell - BEFORE + 1)
             last = -(-(span.first + span.ticks) // self._cell) + BEFORE
             if last <= first:

@@ -62,8 +62,9 @@ def test_lows_go_to_the_middle_by_one_switch_and_back_by_undo(page: Page) -> Non
     drawn(page)
     after = widths_of(page)
     # The side falls by 12 dB an octave below 120 Hz; a louder note lies just above this octave.
-    assert after["63"][0] < 0.8 * before["63"][0]
-    assert after["63"][1] > before["63"][1] - 0.05
+    assert after["63"][0] < 0.75 * before["63"][0]
+    # They are read with two digits.
+    assert after["63"][1] >= before["63"][1] - 0.01
     assert abs(after["1 k"][0] - before["1 k"][0]) < 0.1
     page.get_by_role("button", name="Undo").click()
     expect(switch).to_have_attribute("aria-pressed", "false")

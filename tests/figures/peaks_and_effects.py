@@ -15,6 +15,7 @@ from caligo.processing.limiter import Limiter
 from demo.sounds import SOUNDS
 from tests.core.builders import RATE, decibels, one_note
 from tests.core.effects import effect, pink_noise, sine, through
+from tests.core.test_effects import side_bands_of_moved
 from tests.core.test_operators import operator, operators
 from tests.figures.figure import Figure
 
@@ -111,22 +112,9 @@ def key_scaling() -> float:
     return max(found)
 
 
-def side_bands_moved(key: str, rest: float) -> float:
-    """Side bands of a tone in a reverb that is moved an octave each way in a quarter second."""
-    swing = {"id": "m", "name": "M", "kind": "lfo",
-             "params": {"period": {"value": 0.25, "unit": "s"}}}  # fmt: skip
-    route = {"id": "r", "from": "m", "to": f"master.fx.{key}", "depth": 1.0}
-    fx = effect("reverb", modulators=[swing], routes=[route], **{key: rest})
-    heard = through(fx, sine(1_000.0, 24.0, 0.2))[0, -8 * RATE :]
-    found = np.abs(np.fft.rfft(heard * np.blackman(len(heard))))
-    hertz = np.fft.rfftfreq(len(heard), 1.0 / RATE)
-    of = {c: found[np.abs(hertz - c) < 60.0].max() for c in (250.0, 1_000.0, 1_750.0, 2_500.0)}
-    return float(decibels(max(of[250.0], of[1_750.0], of[2_500.0]) / of[1_000.0]))
-
-
 def reverb_moved() -> float:
     """The strongest side bands while decay or damping move fast."""
-    return max(side_bands_moved("decay", 4.0), side_bands_moved("damping", 4_000.0))
+    return max(side_bands_of_moved("decay", 4.0), side_bands_of_moved("damping", 4_000.0))
 
 
 FIGURES = (
