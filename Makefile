@@ -28,7 +28,7 @@ test-web: $(STAMPS)/node
 	cd web && npm run --silent test
 
 test-python: $(STAMPS)/warm $(STAMPS)/reference
-	$(PYTHON) -m pytest -n 2 caligo tests/core
+	$(PYTHON) -m pytest -n 2 --dist worksteal caligo tests/core
 	$(PYTHON) -m pytest tests/studio
 
 # What no test runs. Watching each line makes the tests a third slower, so `make test` does without.

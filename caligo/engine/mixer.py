@@ -19,6 +19,7 @@ from caligo.engine.layer import own_inserts
 from caligo.engine.metering import MASTER, Meter, input_of
 from caligo.engine.voicing import Voicing
 from caligo.movement.block import Block, stereo_block
+from caligo.movement.moments import Moments
 from caligo.movement.movement import Movement
 from caligo.movement.notes import Floats
 from caligo.movement.trajectory import Trajectory
@@ -32,6 +33,9 @@ from caligo.signal.pan import balance
 from caligo.signal.ticks import TICK, Span
 
 Signal = NDArray[np.float32]
+
+PLANNED_TICKS = 256
+"""Ticks for which values are computed at once where blocks are shorter: 341 ms at 48 kHz."""
 
 
 @dataclass(slots=True)
@@ -68,42 +72,34 @@ class Node:
         self.pan = movement.trajectory(f"{part.id}.pan") if self.is_layer else None
         self.ways = [Way(MASTER, None, False, FixedDelay(0))]
         self.ways += [self._way(send, movement) for send in part.sends]
-        levels = [self.level, self.pan, *(way.send for way in self.ways)]
-        self._moving = [trajectory for trajectory in levels if trajectory is not None]
-        self._resting: dict[int, list[tuple[Floats, Floats]]] = {}
-
-    def change(self, bypass: dict[str, bool]) -> None:
-        """Take up edited numbers, and what is bypassed by address, while listening."""
-        self._resting.clear()
-        self.chain.switch(bypass)
 
     def _way(self, send: Send, movement: Movement) -> Way:
         level = movement.trajectory(f"{self.id}.{send.id}.level")
         return Way(send.bus, level, send.text("from") == "ahead", FixedDelay(0))
 
-    def gains(self, block: Block) -> list[tuple[Floats, Floats]]:
+    def gains(self, moments: Moments) -> list[tuple[Floats, Floats]]:
         """Gains of left and right on every way, the one to the master first ``[ticks + 1]``."""
-        ticks = block.span.ticks
-        if ticks in self._resting:
-            return self._resting[ticks]
-        own = gain(self.level.values(block.moments)[0])
+        rows = moments.for_all_notes(id(self), self._gains)
+        return [(rows[2 * i], rows[2 * i + 1]) for i in range(len(self.ways))]
+
+    def _gains(self, moments: Moments) -> Floats:
+        """Gains of left and right on every way in turn ``[2 * ways, ticks + 1]``."""
+        own = gain(self.level.values(moments)[0])
         left, right = own, own
         if self.pan is not None:
-            sides = balance(self.pan.values(block.moments)[0])
+            sides = balance(self.pan.values(moments)[0])
             left, right = own * sides[0], own * sides[1]
-        found = [(left, right)]
+        found = [left, right]
         for way in self.ways[1:]:
             assert way.send is not None
-            sent = gain(way.send.values(block.moments)[0])
+            sent = gain(way.send.values(moments)[0])
             if way.ahead:
-                found.append((sent, sent))
+                found += [sent, sent]
             elif self.pan is None:
-                found.append((own * sent, own * sent))
+                found += [own * sent, own * sent]
             else:
-                found.append((own * sent * sides[0], own * sent * sides[1]))
-        if not any(trajectory.moved for trajectory in self._moving):
-            self._resting[ticks] = found
-        return found
+                found += [own * sent * sides[0], own * sent * sides[1]]
+        return np.array(found)
 
 
 class Mixer:
@@ -130,6 +126,7 @@ class Mixer:
         self.meter = meter
         self.heard_from = -math.inf
         """See `Block.heard_from`."""
+        self._planned: tuple[Span, Moments] | None = None
         parts: list[Layer | Bus] = [*sound.layers, *sound.buses]
         made = {part.id: Node(part, movement, rate) for part in parts}
         order = topological_order(inputs_of_all(sound))
@@ -164,17 +161,28 @@ class Mixer:
     def play(self, voicing: Voicing) -> None:
         """Take up a new set of voices."""
         self._voicing = voicing
+        self._planned = None
 
     def change(self, bypass: dict[str, bool]) -> None:
         """Take up edited numbers, and what is bypassed by address, while listening."""
-        for node in self._nodes:
-            node.change(bypass)
-        self._master.switch(bypass)
+        self._planned = None
+        for chain in self.chains():
+            chain.switch(bypass)
+
+    def _moments(self, span: Span) -> Moments:
+        """The moments of a span; short ones are planned several at a time."""
+        if span.ticks >= PLANNED_TICKS:
+            return self._voicing.moments(span.times, self._voicing.none)
+        planned, moments = self._planned or (span, None)
+        if moments is None or not planned.first <= span.first <= planned.end - span.ticks:
+            planned = Span(span.first, PLANNED_TICKS, span.rate)
+            moments = self._voicing.moments(planned.times, self._voicing.none)
+            self._planned = planned, moments
+        return moments.part(span.first - planned.first, span.ticks + 1)
 
     def process(self, span: Span, stems: dict[str, Signal]) -> Signal:
         """Mix stems to ``[2, samples]``, late by the limiter's delay and by `latency_ticks`."""
-        moments = self._voicing.moments(span.times, self._voicing.none)
-        block = stereo_block(span, moments, self.heard_from)
+        block = stereo_block(span, self._moments(span), self.heard_from)
         meter = self.meter
 
         def tap(stage: str, signal: Signal) -> None:
@@ -211,7 +219,7 @@ class Mixer:
 
     def _send_on(self, node: Node, block: Block, signal: Signal, into: dict[str, Signal]) -> None:
         """A node's signal through its fader, on all its ways."""
-        gains = node.gains(block)
+        gains = node.gains(block.moments)
         for way, (left, right) in zip(node.ways, gains, strict=True):
             if way.wait.held.shape[1]:
                 waiting = np.zeros_like(signal)

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import itertools
+from collections.abc import Callable, Hashable
 from typing import TYPE_CHECKING
 
 import numpy as np
@@ -45,6 +46,9 @@ class Moments:
         self._newest: NDArray[np.int64] | None = None
         self._own: ModulatorValues = {}
         self._shared: ModulatorValues = {} if shared is None else shared
+        self._whole: Moments | None = None
+        self._first = 0
+        self._kept: dict[Hashable, Floats] = {}
 
     @property
     def newest(self) -> NDArray[np.int64]:
@@ -56,6 +60,33 @@ class Moments:
     def at(self, times: Floats) -> Moments:
         """Other `times` ``[times]``, for the same notes."""
         return Moments(times, self.notes, self.started)
+
+    def part(self, first: int, count: int) -> Moments:
+        """`count` of the times, from index `first` on, for a block of what was planned at once.
+
+        See `for_all_notes`.
+        """
+        found = Moments(self.times[first : first + count], self.notes, self.started)
+        found._whole, found._first = self, first
+        return found
+
+    @property
+    def is_part(self) -> bool:
+        """Whether they are cut from more moments, see `part`."""
+        return self._whole is not None
+
+    def for_all_notes(self, key: Hashable, compute: Callable[[Moments], Floats]) -> Floats:
+        """Values ``[rows, times]`` in which no notes differ; not to be written to.
+
+        Of moments that are part of more, those of all are computed once and kept under `key`:
+        asking for the values of a short block costs as much as the values themselves.
+        """
+        if self._whole is None:
+            return compute(self)
+        kept = self._whole._kept
+        if key not in kept:
+            kept[key] = compute(self._whole)
+        return kept[key][:, self._first : self._first + len(self.times)]
 
     def of(self, notes: Notes) -> Moments:
         """The same times, for other notes; what is shared by all notes is computed once."""

@@ -199,6 +199,8 @@ class Trajectory:
         if not self.moved:
             known = self._resting.get((rows, len(moments.times)))
             return self._at_rest((rows, len(moments.times))) if known is None else known
+        if self.shared and moments.is_part:
+            return moments.for_all_notes(id(self), self.values)
         octaves = self.parameter.scale is Scale.LOGARITHMIC
         # What is nothing stays nothing, however many octaves it is moved.
         nothing = octaves and self.base <= 0.0 and self.course is None

@@ -33,6 +33,11 @@ class Span:
     rate: int
 
     @property
+    def end(self) -> int:
+        """The tick behind its last."""
+        return self.first + self.ticks
+
+    @property
     def samples(self) -> int:
         """Samples in the span."""
         return self.ticks * TICK

@@ -141,10 +141,9 @@ class Wavetable(Source):
         if not self._straying.acts:
             return np.empty((0, 0)), np.empty((0, 0))
         began = first_tick(block, row) * (TICK / self.rate)
-        times = np.append(block.moments.times, began)
-        ahead, pace = self._straying.at(block.voices[row].seed, times)
-        # Kernels are compiled for whole arrays.
-        return ahead[:, :-1] - ahead[:, -1:], np.ascontiguousarray(pace[:, :-1])
+        times, seed = block.moments.times, block.voices[row].seed
+        ahead = self._straying.ahead(seed, np.append(times, began))
+        return ahead[:, :-1] - ahead[:, -1:], self._straying.pace(seed, times)
 
     def _oscillator_phases(
         self, block: SourceBlock, row: int, step: Floats, detune: Floats,
@@ -161,7 +160,7 @@ class Wavetable(Source):
                 self._trajectories["detune"].values(moments)[0],
                 self._offsets,
                 self._intervals,
-                self._straying.at(seed, moments.times)[1] if strays else pace,
+                self._straying.pace(seed, moments.times) if strays else pace,
                 np.empty((len(added), 0)),
             )
 

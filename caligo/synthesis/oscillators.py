@@ -13,6 +13,8 @@ from caligo.signal.ticks import TICK
 SHIFT_12, SHIFT_13, SHIFT_14, SHIFT_15 = (np.uint32(32 - bits) for bits in range(12, 16))
 """Bits of a phase that are behind the place, in cycles of 4,096 samples (`LENGTH`) to 32,768."""
 ONE = np.uint64(1)
+PIECE = 64
+"""Ticks whose cycles are computed before they are added up."""
 TURN = 4294967296.0
 STEADY_SLOPE = 2.0**30 / (TURN * TICK * TICK)
 """The square term of the phase must fit into 31 bits for the quick kernel."""
@@ -62,27 +64,29 @@ def add_phases(
     or nothing, `at_ticks` ``[oscillators, ticks]``.
     """
     strays = len(pace) > 0
-    count = len(phase)
+    count, ticks = len(phase), len(step) - 1
     # Cycles in a tick without detune, whose ratio lies near 1.
     base = 0.5 * TICK * np.exp2(intervals / 1200.0)
     octaves = offsets / 1200.0
-    here = np.empty(count)
-    for o in range(count):
-        here[o] = step[0] * base[o] * exp2_near(detune[0] * octaves[o])
-        if strays:
-            here[o] *= 1.0 + pace[o, 0]
-    for k in range(len(step) - 1):
-        if at_ticks.shape[1] > 0:
-            for o in range(count):
-                at_ticks[o, k] = phase[o]
-        next_step, next_detune = step[k + 1], detune[k + 1]
+    cycles = np.empty((count, PIECE + 1))
+    for first in range(0, ticks, PIECE):
+        size = min(PIECE, ticks - first)
+        steps, cents = step[first : first + size + 1], detune[first : first + size + 1]
         for o in range(count):
-            there = next_step * base[o] * exp2_near(next_detune * octaves[o])
+            own, turn, lean = cycles[o], base[o], octaves[o]
+            for k in range(size + 1):
+                own[k] = steps[k] * turn * exp2_near(cents[k] * lean)
             if strays:
-                there *= 1.0 + pace[o, k + 1]
-            p = phase[o] + (here[o] + there)
-            phase[o] = p - math.floor(p)
-            here[o] = there
+                faster = pace[o, first : first + size + 1]
+                for k in range(size + 1):
+                    own[k] *= 1.0 + faster[k]
+        for k in range(size):
+            if at_ticks.shape[1] > 0:
+                for o in range(count):
+                    at_ticks[o, first + k] = phase[o]
+            for o in range(count):
+                p = phase[o] + (cycles[o, k] + cycles[o, k + 1])
+                phase[o] = p - np.floor(p)
 
 
 @njit(cache=True, nogil=True, inline="always")

@@ -30,10 +30,21 @@ OFTEN = 0.5
 
 
 @njit(cache=True, nogil=True)
-def stray(
-    seeds: np.ndarray, times: np.ndarray, way: float, ahead: np.ndarray, pace: np.ndarray
-) -> None:
-    """How far clocks are ahead at `times` ``[times]``, and how much faster they run.
+def _stretch(times: np.ndarray, first: int, each: float) -> tuple[int, int]:
+    """Which of the steps of a span's clock the moment at `first` lies in, and where it ends.
+
+    `each` is how many steps are made in a second.
+    """
+    index = math.floor(times[first] * each)
+    end = first + 1
+    while end < len(times) and math.floor(times[end] * each) == index:
+        end += 1
+    return index, end
+
+
+@njit(cache=True, nogil=True)
+def stray_ahead(seeds: np.ndarray, times: np.ndarray, way: float, ahead: np.ndarray) -> None:
+    """How far clocks are ahead at `times` ``[times]``.
 
     Parameters
     ----------
@@ -41,29 +52,48 @@ def stray(
         Of each clock ``[clocks]``.
     way
         How far they stray, as the pace that a whole random step of one span makes.
-    ahead, pace
-        Receive seconds, and the share by which they are faster ``[clocks, times]``.
+    ahead
+        Receives seconds ``[clocks, times]``.
     """
     ahead[:] = 0.0
-    pace[:] = 0.0
-    for clock in range(len(seeds)):
-        for span in range(SPANS):
-            seconds = SHORTEST * 2.0**span
-            own = combine(seeds[clock], span)
-            k = 0
-            while k < len(times):
-                index = math.floor(times[k] / seconds)
-                end = k + 1
-                while end < len(times) and math.floor(times[end] / seconds) == index:
-                    end += 1
+    for span in range(SPANS):
+        seconds = SHORTEST * 2.0**span
+        each = 1.0 / seconds  # exact, as a power of two
+        first = 0
+        while first < len(times):
+            index, end = _stretch(times, first, each)
+            for clock in range(len(seeds)):
+                own = combine(seeds[clock], span)
                 before = signed(own, index)
                 apart = signed(own, index + 1) - before
-                for n in range(k, end):
-                    x = times[n] / seconds - index
+                moments, own_ahead = times[first:end], ahead[clock, first:end]
+                for n in range(end - first):
+                    x = moments[n] * each - index
                     step = x * x * x * (x * (6.0 * x - 15.0) + 10.0)
-                    ahead[clock, n] += way * seconds * (before + apart * step)
-                    pace[clock, n] += way * apart * 30.0 * x * x * (1.0 - x) * (1.0 - x)
-                k = end
+                    own_ahead[n] += way * seconds * (before + apart * step)
+            first = end
+
+
+@njit(cache=True, nogil=True)
+def stray_pace(seeds: np.ndarray, times: np.ndarray, way: float, pace: np.ndarray) -> None:
+    """By what share clocks run faster at `times`: the slope of what `stray_ahead` tells.
+
+    `pace` ``[clocks, times]`` receives it; the others are as in `stray_ahead`.
+    """
+    pace[:] = 0.0
+    for span in range(SPANS):
+        each = 1.0 / (SHORTEST * 2.0**span)
+        first = 0
+        while first < len(times):
+            index, end = _stretch(times, first, each)
+            for clock in range(len(seeds)):
+                own = combine(seeds[clock], span)
+                apart = signed(own, index + 1) - signed(own, index)
+                moments, own_pace = times[first:end], pace[clock, first:end]
+                for n in range(end - first):
+                    x = moments[n] * each - index
+                    own_pace[n] += way * apart * 30.0 * x * x * (1.0 - x) * (1.0 - x)
+            first = end
 
 
 class Straying:
@@ -103,15 +133,24 @@ class Straying:
             self._seeds[voice] = np.array([derive(own, o) for o in range(self._count)], np.uint64)
         return self._seeds[voice]
 
-    def at(self, voice: int, times: Floats, oscillator: int | None = None) -> tuple[Floats, Floats]:
-        """Seconds by which clocks are ahead, and how much faster they run.
-
-        Both are ``[oscillators, times]``, or ``[1, times]`` where one is asked for; `voice` is the
-        voice's seed.
-        """
+    def _of(self, voice: int, oscillator: int | None) -> NDArray[np.uint64]:
+        """Seeds of a voice's oscillators, or that of one."""
         seeds = self._seeds_of(voice)
-        if oscillator is not None:
-            seeds = seeds[oscillator : oscillator + 1]
-        ahead, pace = np.empty((2, len(seeds), len(times)))
-        stray(seeds, times, self._way, ahead, pace)
-        return ahead, pace
+        return seeds if oscillator is None else seeds[oscillator : oscillator + 1]
+
+    def ahead(self, voice: int, times: Floats, oscillator: int | None = None) -> Floats:
+        """Seconds by which clocks are ahead ``[oscillators, times]``.
+
+        `voice` is the voice's seed; of one oscillator alone it is ``[1, times]``.
+        """
+        seeds = self._of(voice, oscillator)
+        found = np.empty((len(seeds), len(times)))
+        stray_ahead(seeds, times, self._way, found)
+        return found
+
+    def pace(self, voice: int, times: Floats, oscillator: int | None = None) -> Floats:
+        """By what share clocks run faster than they are tuned; as `ahead`."""
+        seeds = self._of(voice, oscillator)
+        found = np.empty((len(seeds), len(times)))
+        stray_pace(seeds, times, self._way, found)
+        return found

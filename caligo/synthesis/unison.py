@@ -86,11 +86,11 @@ class InUnison(Source):
         def strayed(pitch: Floats, voice: int, times: Floats, one: int | None = None) -> Floats:
             if not straying.acts:
                 return pitch
-            found: Floats = pitch + np.log2(1.0 + straying.at(seeds[voice], times, one)[1])
+            found: Floats = pitch + np.log2(1.0 + straying.pace(seeds[voice], times, one))
             return found
 
         def ahead(row: int, times: Floats) -> Floats:
-            found: Floats = straying.at(seeds[row // count], times, row % count)[0][0]
+            found: Floats = straying.ahead(seeds[row // count], times, row % count)[0]
             return found
 
         resting = [

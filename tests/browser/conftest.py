@@ -9,8 +9,9 @@ import shutil
 import subprocess
 import sys
 import time
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from pathlib import Path
+from typing import TypeVar
 
 import httpx
 import numpy as np
@@ -25,6 +26,7 @@ FLAGS = [
     "--disable-background-networking",
     "--autoplay-policy=no-user-gesture-required",
 ]
+T = TypeVar("T")
 SIZE = {"width": 1280, "height": 800}
 
 # What is right on a quiet machine must not fail on a busy one; how quick it is, the bench tells.
@@ -123,20 +125,24 @@ def browser() -> Iterator[Browser]:
         made.close()
 
 
-def copied(server: Server, without: str = "") -> str:
+def copied(server: Server, without: str = "", length: float | None = None) -> str:
     """The address of a copy of Dome Air, in a cue of its own that plays the demo's score.
 
-    A kind of effect can be left out of its buses.
+    A kind of effect can be left out of its buses, and the score be cut to a length in seconds.
     """
     document = json.loads((ROOT / "demo/sounds/dome_air.json").read_text())
     for bus in document["buses"]:
         bus["effects"] = [effect for effect in bus["effects"] if effect["kind"] != without]
+    score = json.loads((ROOT / "demo/scores/1m1.json").read_text())
+    if length is not None:
+        score["length"] = length
+        for note in score["notes"]:
+            note["length"] = min(note["length"], length - note["start"])
     with httpx.Client(base_url=server.url) as client:
         client.get("/")
         headers = {"X-CSRFToken": client.cookies["csrftoken"], "Referer": server.url}
         made = client.post("/api/productions", json={"name": "Copies"}, headers=headers).json()
         cue = made["cues"][0]["id"]
-        score = json.loads((ROOT / "demo/scores/1m1.json").read_text())
         change = {"revision": 1, "patch": [{"op": "replace", "path": "", "value": score}]}
         client.patch(f"/api/cues/{cue}/score", json=change, headers=headers).raise_for_status()
         file = {"file": json.dumps(document).encode()}
@@ -148,6 +154,12 @@ def copied(server: Server, without: str = "") -> str:
 def page(browser: Browser, server: Server) -> Iterator[Page]:
     """A copy of the first demo sound, open in a fresh page; fails on any error in the page."""
     yield from opened(browser, copied(server))
+
+
+@pytest.fixture
+def short_page(browser: Browser, server: Server) -> Iterator[Page]:
+    """The same over a minute, for what waits until all of it is drawn, again and again."""
+    yield from opened(browser, copied(server, length=60.0))
 
 
 @pytest.fixture
@@ -173,6 +185,18 @@ def opened(browser: Browser, url: str) -> Iterator[Page]:
     yield made
     context.close()
     assert errors == []
+
+
+def read_until(
+    page: Page, read: Callable[[], T], wanted: Callable[[T], bool], seconds: float = 60.0
+) -> T:
+    """Read again and again until it is as wanted or the time is over; what was read last."""
+    end = time.monotonic() + seconds
+    found = read()
+    while not wanted(found) and time.monotonic() < end:
+        page.wait_for_timeout(200)
+        found = read()
+    return found
 
 
 def captured(page: Page) -> np.ndarray:

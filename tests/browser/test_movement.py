@@ -9,7 +9,7 @@ import numpy as np
 import pytest
 from playwright.sync_api import Locator, Page, expect
 
-from tests.browser.conftest import captured, listened
+from tests.browser.conftest import captured, listened, read_until
 
 CUTOFF = "ground.filter1.cutoff"
 
@@ -132,7 +132,8 @@ def test_a_lane_is_drawn_with_keys_alone(page: Page) -> None:
     expect(area).not_to_be_attached()
 
 
-def test_the_sheet_zooms_and_draws_finer_columns(page: Page) -> None:
+def test_the_sheet_zooms_and_draws_finer_columns(short_page: Page) -> None:
+    page = short_page
     expect(page.get_by_text(re.compile("^Loudness −"))).to_be_visible(timeout=90_000)
     whole = path(page, "ground.source.position")
     box = box_of(page.get_by_test_id("long-view"))
@@ -398,16 +399,16 @@ def test_held_still_the_sound_stops_changing_and_goes_on(page_without_chorus: Pa
     listened(page, 3.0)
     moving = changing(page)
     page.get_by_role("button", name="Hold still", exact=True).press("Enter")
-    page.wait_for_timeout(3_500)
-    still = changing(page)
+    still = read_until(page, lambda: changing(page), lambda read: moving > 2.0 * read, 20.0)
     assert moving > 2.0 * still
     choose(page, "How to hold still", "Frozen as it is here")
     expect(page.get_by_role("button", name=re.compile("^Frozen at 2:"))).to_be_visible()
     page.wait_for_timeout(3_500)
-    assert changing(page) < 0.6 * moving
+    frozen = read_until(page, lambda: changing(page), lambda read: read < 0.6 * moving, 20.0)
+    assert frozen < 0.6 * moving
     choose(page, "How to hold still", "Let it move")
-    page.wait_for_timeout(3_500)
-    assert changing(page) > 1.5 * still
+    again = read_until(page, lambda: changing(page), lambda read: read > 1.5 * still, 20.0)
+    assert again > 1.5 * still
     page.get_by_role("button", name="Stop").click()
 
 

@@ -6,6 +6,7 @@ import re
 
 from playwright.sync_api import Page, expect
 
+from tests.browser.conftest import read_until
 from tests.browser.test_accessibility import violations
 
 DRAWN = 90_000
@@ -45,7 +46,8 @@ def drawn(page: Page) -> None:
     expect(page.get_by_text(re.compile("^Loudness −"))).to_be_visible(timeout=DRAWN)
 
 
-def test_lows_go_to_the_middle_by_one_switch_and_back_by_undo(page: Page) -> None:
+def test_lows_go_to_the_middle_by_one_switch_and_back_by_undo(short_page: Page) -> None:
+    page = short_page
     drawn(page)
     page.get_by_test_id("long-view").click(position={"x": 560, "y": 60})
     page.mouse.move(5, 5)
@@ -58,27 +60,30 @@ def test_lows_go_to_the_middle_by_one_switch_and_back_by_undo(page: Page) -> Non
     switch.focus()
     page.keyboard.press("Enter")
     expect(switch).to_have_attribute("aria-pressed", "true")
-    page.wait_for_timeout(1_000)
-    drawn(page)
-    after = widths_of(page)
     # The side falls by 12 dB an octave below 120 Hz; a louder note lies just above this octave.
+    after = read_until(
+        page, lambda: widths_of(page), lambda read: read["63"][0] < 0.75 * before["63"][0]
+    )
     assert after["63"][0] < 0.75 * before["63"][0]
     # They are read with two digits.
     assert after["63"][1] >= before["63"][1] - 0.01
     assert abs(after["1 k"][0] - before["1 k"][0]) < 0.1
     page.get_by_role("button", name="Undo").click()
     expect(switch).to_have_attribute("aria-pressed", "false")
-    drawn(page)
-    page.wait_for_timeout(1_000)
-    assert abs(widths_of(page)["63"][0] - before["63"][0]) < 0.02
+    back = read_until(
+        page, lambda: widths_of(page), lambda read: abs(read["63"][0] - before["63"][0]) < 0.02
+    )
+    assert abs(back["63"][0] - before["63"][0]) < 0.02
 
 
-def test_what_is_panned_lies_on_its_side_of_the_panorama(page: Page) -> None:
+def test_what_is_panned_lies_on_its_side_of_the_panorama(short_page: Page) -> None:
+    page = short_page
     drawn(page)
     chosen(page, "Panorama")
-    page.wait_for_timeout(600)
+    left, middle, right = read_until(
+        page, lambda: page.evaluate(DARK), lambda read: 0 < read[0] < read[1] > read[2] > 0
+    )
     assert violations(page) == []
-    left, middle, right = page.evaluate(DARK)
     assert middle > left > 0
     assert middle > right > 0
     page.get_by_role("button", name=re.compile("^Mix")).click()
@@ -87,10 +92,11 @@ def test_what_is_panned_lies_on_its_side_of_the_panorama(page: Page) -> None:
     page.keyboard.press("Enter")
     page.keyboard.type("-100")
     page.keyboard.press("Enter")
-    page.wait_for_timeout(1_000)
-    drawn(page)
-    page.wait_for_timeout(600)
-    moved = page.evaluate(DARK)
+    moved = read_until(
+        page,
+        lambda: page.evaluate(DARK),
+        lambda read: read[0] > read[2] and read[0] - left > read[2] - right,
+    )
     assert moved[0] > moved[2]
     assert moved[0] - left > moved[2] - right
     # It is remembered by the browser.

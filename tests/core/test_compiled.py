@@ -14,7 +14,7 @@ from caligo.catalogue import catalogue
 from tests.core.documents import any_document
 
 FAMILIES = ("source", "filter", "effect", "modulator")
-MOST = 40
+MOST = 24
 MOST_DRAWS = 12
 """Times that documents are drawn until each kind of module is in one."""
 WATCH = """
@@ -104,4 +104,3 @@ def test_the_guard_sees_a_kernel_that_is_compiled(tmp_path: Path) -> None:
         [sys.executable, "-c", script, str(given_to)], capture_output=True, text=True, check=False
     )
     assert "compiled for" in done.stderr
-    watch([plain], tmp_path)

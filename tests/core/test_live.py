@@ -14,7 +14,7 @@ import pytest
 import scipy.signal
 
 from caligo.document import Sound, read_sound
-from caligo.engine import live
+from caligo.engine import live, mixer
 from caligo.engine.engine import SMALL_BLOCK, Engine
 from caligo.engine.live import Listening, Loop
 from caligo.engine.long_view import fine
@@ -129,6 +129,31 @@ def test_a_prepared_block_asks_nothing_more_of_its_layers() -> None:
     listening.block()
     assert listening.prepare()
     assert not listening.prepare()
+
+
+def louder_space(listening: Listening) -> None:
+    data = listening._engine.sound.as_document()
+    data["buses"][0]["params"]["level"] = 6.0
+    data["layers"][0]["params"]["pan"] = -70.0
+    listening.edit(read_sound(data))
+
+
+@pytest.mark.parametrize("act", [louder_space, lambda x: x.press(76), lambda x: None])
+def test_values_planned_for_several_blocks_are_those_of_each(
+    act: Callable[[Listening], None], monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """An edit, or a key that a modulator of notes goes by, comes in the midst of what is planned;
+    the level of the layer follows the newest note."""
+
+    def heard(planned: int) -> np.ndarray:
+        monkeypatch.setattr(mixer, "PLANNED_TICKS", planned)
+        listening = Listening(moving_sound(), two_notes())
+        before = blocks(listening, 21)
+        act(listening)
+        return np.concatenate([before, blocks(listening, 12)], axis=1)
+
+    assert np.array_equal(heard(1), heard(256))
+    assert np.array_equal(heard(256), heard(100))
 
 
 def test_an_edit_is_heard_in_the_next_block() -> None:

@@ -53,14 +53,14 @@ def straying(cents: float, seed: int = 1) -> Straying:
 def test_a_clock_is_ahead_by_what_its_pace_adds_up_to() -> None:
     """Against a numerical integral (`scipy.integrate.cumulative_simpson`)."""
     times = np.linspace(1_700.0, 1_800.0, 100_001)
-    ahead, pace = (of[0] for of in straying(8.0).at(5, times, 3))
+    ahead, pace = straying(8.0).ahead(5, times, 3)[0], straying(8.0).pace(5, times, 3)[0]
     added = scipy.integrate.cumulative_simpson(pace, x=times, initial=0.0)
     assert np.abs(ahead - ahead[0] - added).max() < 1e-9
 
 
 def test_drift_is_about_as_far_as_is_set_and_of_each_its_own() -> None:
     times = np.linspace(0.0, 20_000.0, 200_000)
-    paces = np.concatenate([straying(5.0).at(voice, times)[1][:2] for voice in (1, 2)])
+    paces = np.concatenate([straying(5.0).pace(voice, times)[:2] for voice in (1, 2)])
     cents = 1200.0 * np.log2(1.0 + paces)
     # Half of what is set is the root mean square, so that it is seldom passed.
     assert cents.std(axis=1) == pytest.approx(np.full(4, 2.5), rel=0.1)
