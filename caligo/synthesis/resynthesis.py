@@ -82,12 +82,14 @@ def _thinned(values: np.ndarray, played: Spectra, out: np.ndarray) -> int:
     half = 0.5 * values[BLUR]
     low = min(max(round(place - half), 0), frames - 1)
     high = min(max(round(place + half) + 1, low + 1), frames)
-    for k in range(bins):
-        if values[BLUR] >= 1.0:
-            m = (summed[high, k] - summed[low, k]) / (high - low)
-        else:
-            m = magnitude[first, k] + x * (magnitude[second, k] - magnitude[first, k])
-        out[k] = max(m, np.float32(0.0))
+    if values[BLUR] >= 1.0:
+        upper, lower, count = summed[high], summed[low], high - low
+        for k in range(bins):
+            out[k] = max((upper[k] - lower[k]) / count, np.float32(0.0))
+    else:
+        here, there = magnitude[first], magnitude[second]
+        for k in range(bins):
+            out[k] = max(here[k] + x * (there[k] - here[k]), np.float32(0.0))
     nearest = second if x > 0.5 else first
     if tonal.shape[0] > 0:
         balance = values[BALANCE] / 100.0
@@ -138,7 +140,9 @@ def advance_frame(
     bins = len(level)
     thin, envelope, step, before = work[0], work[1], work[2], work[3]
     # Whose phase a bin goes on from; those that nothing moves to turn as they are.
-    origin = np.arange(bins)
+    origin = np.empty(bins, np.uint64)
+    for k in range(bins):
+        origin[k] = k
     nearest = _thinned(values, played, thin)
     if values[FORMANTS] > 0.0:
         _envelope(thin, envelope)
@@ -186,7 +190,8 @@ def advance_frame(
                 level[to] = strength
                 step[to] = turn
                 origin[to] = source
-    for phase in phases:
+    for i in range(len(phases)):
+        phase = phases[i]
         before[:] = phase
         for k in range(bins):
             x = before[origin[k]] + step[k]

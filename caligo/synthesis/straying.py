@@ -149,7 +149,7 @@ class Straying:
         return found
 
     def pace(self, voice: int, times: Floats, oscillator: int | None = None) -> Floats:
-        """By what share clocks run faster than they are tuned; as `ahead`."""
+        """By what share clocks run faster than tuned ``[oscillators, times]``; as `ahead`."""
         seeds = self._of(voice, oscillator)
         found = np.empty((len(seeds), len(times)))
         stray_pace(seeds, times, self._way, found)
