@@ -34,7 +34,7 @@ from caligo.signal.ticks import TICK
 from demo.bench_company import beside_a_busy_thread
 from demo.bench_movement import movement_share
 from demo.bench_processors import processor_costs
-from demo.bench_sources import cases
+from demo.bench_sources import cases, thick_cases
 from demo.pads import dome_air, gelatin_choir
 from demo.sounds import SOUNDS
 from studio.stage.drawing import trajectories_packet
@@ -140,6 +140,14 @@ def bench_rendering() -> None:
     for what, made, wanted in cases():
         taken = best(lambda made=made: render(made, score, 15.0))  # type: ignore[misc]
         say(f"{what}, one core", f"{15.0 / taken:.1f} x real time", f"at least {wanted:.0f}")
+    for what, made, chord, wanted in thick_cases():
+        notes = held_chord(chord, 240.0)
+        one, two = (
+            best(lambda made=made, n=n, notes=notes: render(made, notes, 5.0, n), 2)  # type: ignore[misc]
+            for n in (1, 2)
+        )
+        say(f"{what}, one core and two", f"{5.0 / one:.1f} and {5.0 / two:.1f} x real time",
+            f"at least {wanted:.0f}")  # fmt: skip
     for make in SOUNDS[1:]:
         other = read_sound(make())
         taken = best(lambda other=other: render(other, score, 15.0), 2)  # type: ignore[misc]

@@ -61,3 +61,22 @@ def cases() -> list[tuple[str, Sound, float]]:
         ("Spectral, 4 notes", _alone("Spectral", source("spectral", recording=wire)), 30),
         ("Four layers of four sources, with reverb", four_layers(), 8),
     ]  # fmt: skip
+
+
+TEN_NOTES = "C2 G2 D3 A3 C4 E4 G4 B4 D5 F5"
+
+
+def thick_cases() -> list[tuple[str, Sound, str, float]]:
+    """Thick ones, which workers share the voices of: each with its chord."""
+    wire = by_name()["bowed_wire"]
+    pairs = [operator(n, ratio=n, level=-80 if n % 2 == 0 else -6) for n in range(1, 6)]
+    four = "C2 G2 D3 A3"
+    return [
+        ("10 notes, unison 24, 5 operators",
+         _alone("Thick operators", source("operators", *pairs, acts(2, 1, 1.5), acts(4, 3, 1.0),
+                                          acts(5, 3, 0.5), unison=24)), TEN_NOTES, 2),
+        ("4 notes, unison 7, spectral",
+         _alone("Thick spectral", source("spectral", recording=wire, unison=7)), four, 4),
+        ("4 notes, unison 24, grains",
+         _alone("Thick grains", source("grains", recording=wire, unison=24)), four, 1),
+    ]  # fmt: skip

@@ -105,9 +105,14 @@ class Engine:
         self._fades_from = -math.inf
         self._stems = stems
         self._meter = meter
+        sounding = sounding_layers(sound)
+        # Where there are fewer layers than workers, several share a layer's voices.
+        workers = max(1, threads // max(1, len(sounding)))
         renderers = {
-            layer.id: LayerRenderer(sound, layer, self.movement, self.voicing, rate, rough, meter)
-            for layer in sounding_layers(sound)
+            layer.id: LayerRenderer(
+                sound, layer, self.movement, self.voicing, rate, rough, meter, workers
+            )
+            for layer in sounding
         }
         self.layers: dict[str, LayerRenderer | CachedLayer | LayerAhead] = dict(renderers)
         self._mix_key = ""

@@ -40,6 +40,8 @@ class LayerRenderer:
     ----------
     meter
         Where the levels behind its stages are gathered, if anybody wants them.
+    workers
+        How many play its voices at the same time.
     """
 
     def __init__(
@@ -51,11 +53,12 @@ class LayerRenderer:
         rate: int,
         rough: bool = False,
         meter: Meter | None = None,
+        workers: int = 1,
     ) -> None:
         self.layer = layer
         self.rate = rate
         self.meter = meter
-        self.voices = LayerVoices(sound, layer, movement, voicing, rate, rough, meter)
+        self.voices = LayerVoices(sound, layer, movement, voicing, rate, rough, meter, workers)
         self.inserts = build_chain(own_inserts(layer), layer.id, movement, rate)
         self.heard_from = -math.inf
         """See `Block.heard_from`."""

@@ -13,6 +13,7 @@ from caligo.document.sound import Layer, Sound
 from caligo.engine.cross_modulation import CrossModulation, named_modulators
 from caligo.engine.layer_pitch import LayerPitch
 from caligo.engine.metering import Meter
+from caligo.engine.split_source import SplitSource
 from caligo.engine.voicing import Voicing
 from caligo.movement.block import SourceBlock
 from caligo.movement.chance import derive, text_seed
@@ -36,7 +37,15 @@ FULL = VOICE_RMS * math.sqrt(2.0)
 
 
 class LayerVoices:
-    """Renders each voice of a layer on its own, before they are added up."""
+    """Renders each voice of a layer on its own, before they are added up.
+
+    Parameters
+    ----------
+    rough, meter
+        See `caligo.engine.engine.Engine`.
+    workers
+        How many play its voices at the same time.
+    """
 
     def __init__(
         self,
@@ -47,6 +56,7 @@ class LayerVoices:
         rate: int,
         rough: bool = False,
         meter: Meter | None = None,
+        workers: int = 1,
     ) -> None:
         self.layer = layer
         self.rate = rate
@@ -54,13 +64,18 @@ class LayerVoices:
         self.meter = meter
         path = layer.id
         self._pitch = LayerPitch(path, movement)
-        self.source: Source = implementation("source", layer.source.kind)(
-            layer.source,
-            f"{path}.{layer.source.id}",
-            movement,
-            rate,
-            derive(sound.seed, text_seed(path)),
-        )
+
+        def make() -> Source:
+            made: Source = implementation("source", layer.source.kind)(
+                layer.source,
+                f"{path}.{layer.source.id}",
+                movement,
+                rate,
+                derive(sound.seed, text_seed(path)),
+            )
+            return made
+
+        self._sources = SplitSource(make, workers)
         parallel = layer.text("arrangement") == "parallel"
         blend = movement.trajectory(f"{path}.blend") if parallel else None
         self.filters = build_chain(layer.filters, path, movement, rate, blend)
@@ -76,6 +91,11 @@ class LayerVoices:
         self.play(voicing)
 
     @property
+    def source(self) -> Source:
+        """The source; where several workers play it, one of theirs."""
+        return self._sources.one
+
+    @property
     def makes_offset(self) -> bool:
         """Whether direct current may come of what the voices pass through."""
         bent = any(slot.processor.makes_offset for slot in self.filters.slots)
@@ -85,6 +105,7 @@ class LayerVoices:
         """Take up a new set of voices; those that go on keep their filters' states."""
         self.voicing = voicing
         self._changed_at = None
+        self._sources.play(voicing.voices)
         self._prepare()
         for other in self._others.values():
             other.play(voicing)
@@ -106,7 +127,7 @@ class LayerVoices:
         self.layer = layer
         self.filters.switch(bypass)
         self._modulation.change(layer)
-        self.source.prepare()
+        self._sources.prepare()
         if self._changed_at != at:
             self._loudness_before, self._changed_at = self._loudness, at
         ends = self._ends
@@ -172,7 +193,9 @@ class LayerVoices:
         """The voices through the filters ``[voices, 2, samples]``, and what goes past them."""
         block = self.block(span, rows)
         signal = np.zeros((len(rows), 2, span.samples), np.float32)
-        self.source.render(block, signal)
+        self._sources.render(
+            block, signal, lambda some: self.block(span, [rows[i] for i in some])
+        )
         for row, voice in enumerate(block.voices):
             # Before its first tick a voice is silent, or its filters would begin too early.
             wait = math.floor(voice.start * self.rate / TICK) - span.first
@@ -243,7 +266,7 @@ class LayerVoices:
     def save_state(self) -> State:
         """A copy of the state."""
         return {
-            "source": (self.layer.source.kind, self.source.save_state()),
+            "source": (self.layer.source.kind, self._sources.save_state()),
             "filters": self.filters.save_state(),
             "modulation": self._modulation.save_state(),
             "others": {name: other.save_state() for name, other in self._others.items()},
@@ -253,7 +276,7 @@ class LayerVoices:
         """Take over the state of other voices of this layer, where it still fits."""
         kind, source = state["source"]
         if kind == self.layer.source.kind:
-            self.source.restore_state(source)
+            self._sources.restore_state(source)
         self.filters.restore_state(state["filters"])
         self._modulation.restore_state(state["modulation"])
         for name, other in self._others.items():
