@@ -5,7 +5,6 @@ from __future__ import annotations
 import math
 
 import numpy as np
-from numba import njit
 
 from caligo.catalogue import Module, Moves, Parameter, Scale, register
 from caligo.document.sound import EffectPart
@@ -15,6 +14,7 @@ from caligo.movement.notes import Floats, whole
 from caligo.processing.effect import Effect
 from caligo.processing.processor import Signal, State
 from caligo.signal.delay_line import add_tap
+from caligo.signal.kernel import kernel
 from caligo.signal.smoothing import one_pole_at
 from caligo.signal.state_variable import DEAD
 from caligo.signal.ticks import TICK
@@ -32,7 +32,7 @@ LONGEST_DELAY = 40.0
 DEEPEST = 20.0
 
 
-@njit(cache=True, nogil=True)
+@kernel
 def _run(
     signal: np.ndarray,
     lines: np.ndarray,

@@ -8,7 +8,6 @@ from __future__ import annotations
 import math
 
 import numpy as np
-from numba import njit
 from numpy.typing import NDArray
 
 from caligo.catalogue import Choice, Kind, Module, Moves, Parameter, Scale, register
@@ -20,6 +19,7 @@ from caligo.processing.effect import Effect
 from caligo.processing.processor import Signal, State
 from caligo.signal.delay_line import read_crossfaded, read_moving, ring_size
 from caligo.signal.diffuser import diffuse
+from caligo.signal.kernel import kernel
 from caligo.signal.octave import WINDOW, shift_pitch
 from caligo.signal.smoothing import one_pole, one_pole_at
 from caligo.signal.state_variable import DEAD
@@ -43,7 +43,7 @@ FOLLOW = 60.0
 """Milliseconds over which the level for ducking is followed."""
 
 
-@njit(cache=True, nogil=True)
+@kernel
 def _read_smooth(
     line: np.ndarray, at: int, wanted: float, ends: np.ndarray, out: np.ndarray
 ) -> None:
@@ -66,7 +66,7 @@ def _read_smooth(
         out[n] += np.float32(0.5 - 0.5 * math.cos(math.pi * way)) * (other[n] - out[n])
 
 
-@njit(cache=True, nogil=True)
+@kernel
 def _read_tape(line: np.ndarray, at: int, away: float, end: float, out: np.ndarray) -> None:
     """The echo of a tick into `out` ``[TICK]``, bent in pitch; a leap is crossfaded."""
     if abs(end - away) < 0.5 * TICK:
@@ -75,7 +75,7 @@ def _read_tape(line: np.ndarray, at: int, away: float, end: float, out: np.ndarr
         read_crossfaded(line, at, away, end, out)
 
 
-@njit(cache=True, nogil=True)
+@kernel
 def _colour(
     heard: np.ndarray, back: np.ndarray, now: np.ndarray, steps: np.ndarray, ones: np.ndarray
 ) -> None:
@@ -95,7 +95,7 @@ def _colour(
         ones[i] = ones[i] if abs(ones[i]) > DEAD else 0.0
 
 
-@njit(cache=True, nogil=True)
+@kernel
 def _fed(
     tick: np.ndarray, back: np.ndarray, c: int, now: np.ndarray, steps: np.ndarray, out: np.ndarray
 ) -> None:
@@ -113,7 +113,7 @@ def _fed(
         out[n] = fed + feedback * (own + across * (other - own))
 
 
-@njit(cache=True, nogil=True)
+@kernel
 def _keep(x: np.ndarray, line: np.ndarray, here: int) -> None:
     """Write a tick into the line; a loop that gives back all stays below a ceiling of its own."""
     for n in range(TICK):
@@ -121,7 +121,7 @@ def _keep(x: np.ndarray, line: np.ndarray, here: int) -> None:
         line[here + n] = y if abs(y) < 1.0 else math.copysign(2.0 - 1.0 / abs(y), y)
 
 
-@njit(cache=True, nogil=True)
+@kernel
 def _answer(
     tick: np.ndarray,
     heard: np.ndarray,
@@ -145,7 +145,7 @@ def _answer(
     return level if level > 1e-12 else 0.0
 
 
-@njit(cache=True, nogil=True)
+@kernel
 def _run(
     signal: np.ndarray,
     lines: np.ndarray,

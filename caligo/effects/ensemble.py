@@ -5,7 +5,6 @@ from __future__ import annotations
 import math
 
 import numpy as np
-from numba import njit
 
 from caligo.catalogue import Module, register
 from caligo.movement.block import Block
@@ -13,6 +12,7 @@ from caligo.processing import shared
 from caligo.processing.processor import Signal, State
 from caligo.processing.swaying import Swaying
 from caligo.signal.delay_line import add_tap, ring_size
+from caligo.signal.kernel import kernel
 from caligo.signal.ticks import TICK
 
 COPIES = 3
@@ -23,7 +23,7 @@ QUICK_SHARE = 0.12
 """How deep the quick sway is against the slow one (common practice)."""
 
 
-@njit(cache=True, nogil=True)
+@kernel
 def _run(
     signal: np.ndarray,
     lines: np.ndarray,

@@ -9,7 +9,6 @@ from __future__ import annotations
 import math
 
 import numpy as np
-from numba import njit
 from numpy.typing import NDArray
 
 from caligo.catalogue import Module, register
@@ -17,6 +16,7 @@ from caligo.movement.block import Block
 from caligo.processing import shared
 from caligo.processing.oversampled import Oversampled, mix_bent
 from caligo.processing.processor import State
+from caligo.signal.kernel import kernel, kernel_with
 from caligo.signal.ticks import TICK
 
 LOUDNESS = 0.18
@@ -29,7 +29,7 @@ S3, S5, S7, S9 = -1.0 / 6.0, 1.0 / 120.0, -1.0 / 5040.0, 1.0 / 362880.0
 S11, S13, S15 = -1.0 / 39916800.0, 1.0 / 6227020800.0, -1.0 / 1307674368000.0
 
 
-@njit(cache=True, nogil=True, inline="always")
+@kernel_with(inline="always")
 def _cosine(x: float) -> float:
     """A cosine made of nothing but products and sums, so that a loop becomes vector instructions.
 
@@ -43,7 +43,7 @@ def _cosine(x: float) -> float:
     return 1.0 - 2.0 * sine * sine
 
 
-@njit(cache=True, nogil=True)
+@kernel
 def _mean_sines(phase: np.ndarray, out: np.ndarray) -> None:
     """The mean of a sine from each phase to the next; `phase` ``[samples + 1]``.
 
@@ -61,13 +61,13 @@ def _mean_sines(phase: np.ndarray, out: np.ndarray) -> None:
         out[n] = between * (1.0 - far * far / 24.0) if near else mean
 
 
-@njit(cache=True, nogil=True)
+@kernel
 def _made_up(turn: float) -> float:
     """What makes a wave as loud as one at -12 dB, folded as little or as much as by `turn`."""
     return LOUDNESS / (0.7 * math.sin(min(0.25 * turn, 0.5 * math.pi)))
 
 
-@njit(cache=True, nogil=True)
+@kernel
 def _run(
     wave: np.ndarray,
     folds: np.ndarray,

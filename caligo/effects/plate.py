@@ -11,7 +11,6 @@ from __future__ import annotations
 import math
 
 import numpy as np
-from numba import njit
 
 from caligo.catalogue import Module, Moves, Parameter, Scale, register
 from caligo.movement.block import Block
@@ -21,6 +20,7 @@ from caligo.processing.processor import Signal, State
 from caligo.signal.decibels import gain
 from caligo.signal.delay_line import read_going, ring_size
 from caligo.signal.diffuser import diffuse
+from caligo.signal.kernel import kernel
 from caligo.signal.plate_ring import gather_along, go_round, softened
 from caligo.signal.smoothing import one_pole_at
 from caligo.signal.state_variable import DEAD
@@ -65,7 +65,7 @@ OPEN = 20_000.0
 LN10 = math.log(10.0)
 
 
-@njit(cache=True, nogil=True)
+@kernel
 def _enters(seconds: float, decay: float) -> float:
     """The gain of what comes in at which the plate is as loud whatever its decay and size.
 
@@ -77,13 +77,13 @@ def _enters(seconds: float, decay: float) -> float:
     return math.sqrt(x / (1.0 + SOONER * x))
 
 
-@njit(cache=True, nogil=True)
+@kernel
 def _at(values: np.ndarray, k: int) -> float:
     """The value at a tick of what moves ``[ticks + 1]`` or stays ``[1]``."""
     return float(values[k] if len(values) > 1 else values[0])
 
 
-@njit(cache=True, nogil=True)
+@kernel
 def _feed(
     tick: np.ndarray,
     pre: np.ndarray,
@@ -116,7 +116,7 @@ def _feed(
     return low if abs(low) > DEAD else 0.0
 
 
-@njit(cache=True, nogil=True)
+@kernel
 def _run(
     signal: np.ndarray,
     pre: np.ndarray,

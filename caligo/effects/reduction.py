@@ -5,7 +5,6 @@ from __future__ import annotations
 import math
 
 import numpy as np
-from numba import njit
 
 from caligo.catalogue import Module, Moves, Parameter, register
 from caligo.document.sound import EffectPart
@@ -14,12 +13,13 @@ from caligo.movement.movement import Movement
 from caligo.processing import shared
 from caligo.processing.effect import Effect
 from caligo.processing.processor import Signal, State
+from caligo.signal.kernel import kernel
 from caligo.signal.ticks import TICK
 
 FINEST = 16.0
 
 
-@njit(cache=True, nogil=True)
+@kernel
 def _run(
     signal: np.ndarray,
     counted: np.ndarray,

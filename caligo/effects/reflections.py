@@ -11,7 +11,6 @@ import itertools
 import math
 
 import numpy as np
-from numba import njit
 from numpy.typing import NDArray
 
 from caligo.catalogue import Module, Moves, Parameter, Scale, register
@@ -23,6 +22,7 @@ from caligo.signal.decibels import gain
 from caligo.signal.delay_line import read_going, ring_size
 from caligo.signal.diffuser import diffuse
 from caligo.signal.interpolation import lagrange
+from caligo.signal.kernel import kernel
 from caligo.signal.smoothing import one_pole_at
 from caligo.signal.state_variable import DEAD
 from caligo.signal.ticks import TICK
@@ -55,7 +55,7 @@ NEAREST = 2.0
 """Samples that a reflection comes after the direct sound at least."""
 
 
-@njit(cache=True, nogil=True)
+@kernel
 def ways(
     images: np.ndarray,
     proportions: np.ndarray,
@@ -110,7 +110,7 @@ def ways(
             gains[c, i] *= scale
 
 
-@njit(cache=True, nogil=True)
+@kernel
 def _add_still(
     lines: np.ndarray, side: int, at: int, away: float, gain: float, out: np.ndarray, row: int
 ) -> None:
@@ -139,7 +139,7 @@ def _add_still(
         out[row, n] += near + (c * lines[side, (i + 1) & mask] + d * lines[side, i & mask])
 
 
-@njit(cache=True, nogil=True)
+@kernel
 def _run(
     signal: np.ndarray,
     lines: np.ndarray,

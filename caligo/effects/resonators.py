@@ -6,7 +6,6 @@ import math
 from dataclasses import replace
 
 import numpy as np
-from numba import njit
 
 from caligo.catalogue import Choice, Kind, Module, Moves, Parameter, Scale, register
 from caligo.document.sound import EffectPart, Part
@@ -18,6 +17,7 @@ from caligo.processing.held_strings import HeldStrings
 from caligo.processing.processor import Signal, State
 from caligo.processing.swaying import Swaying
 from caligo.signal.gains import scale_stereo
+from caligo.signal.kernel import kernel
 from caligo.signal.short_loop import SHORTEST, run_short_loop
 from caligo.signal.smoothing import one_pole_at, one_pole_delay
 from caligo.signal.ticks import TICK
@@ -27,7 +27,7 @@ LOWEST = 20.0
 LONGEST_DECAY = 20.0
 
 
-@njit(cache=True, nogil=True)
+@kernel
 def _gather(strings: np.ndarray, gains: np.ndarray, mix: np.ndarray, signal: np.ndarray) -> None:
     """Mix strings ``[strings, 2, samples]`` into `signal` ``[2, samples]``.
 

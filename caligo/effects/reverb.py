@@ -12,7 +12,6 @@ import math
 from functools import cache
 
 import numpy as np
-from numba import njit
 from numpy.typing import NDArray
 
 from caligo.catalogue import Module, Moves, Parameter, Scale, register
@@ -39,6 +38,7 @@ from caligo.signal.feedback_network import (
     read_lines,
     swing,
 )
+from caligo.signal.kernel import kernel
 from caligo.signal.scatter import feed, velvet
 from caligo.signal.smoothing import one_pole_at
 from caligo.signal.state_variable import DEAD
@@ -78,7 +78,7 @@ def _bursts() -> tuple[NDArray[np.float64], NDArray[np.float32]]:
     return np.stack([left[0], right[0]]), np.stack([left[1], right[1]])
 
 
-@njit(cache=True, nogil=True)
+@kernel
 def _output(
     tick: np.ndarray, heard: np.ndarray, width: np.ndarray, direct: np.ndarray, wet: np.ndarray
 ) -> None:
@@ -101,7 +101,7 @@ def _output(
         tick[1, n] = tick[1, n] * dry_now + wet_now * (middle - side)
 
 
-@njit(cache=True, nogil=True)
+@kernel
 def _run(
     signal: np.ndarray,
     pre: np.ndarray,

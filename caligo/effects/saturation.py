@@ -10,7 +10,6 @@ from __future__ import annotations
 import math
 
 import numpy as np
-from numba import njit
 from numpy.typing import NDArray
 
 from caligo.catalogue import Choice, Kind, Module, Parameter, register
@@ -18,6 +17,7 @@ from caligo.movement.block import Block
 from caligo.processing import shared
 from caligo.processing.oversampled import FOURFOLD, Oversampled, mix_bent
 from caligo.processing.processor import State
+from caligo.signal.kernel import kernel
 from caligo.signal.smoothing import one_pole
 from caligo.signal.state_variable import DEAD
 from caligo.signal.ticks import TICK
@@ -32,7 +32,7 @@ LIFTED = 3.0
 """The factor by which it is lifted there, and lowered again afterwards."""
 
 
-@njit(cache=True, nogil=True)
+@kernel
 def _soft(driven: np.ndarray, out: np.ndarray) -> None:
     """The mean of ``x / sqrt(1 + x^2)`` from each value to the next.
 
@@ -46,13 +46,13 @@ def _soft(driven: np.ndarray, out: np.ndarray) -> None:
         out[n] = (driven[n] + driven[n + 1]) / (roots[n] + roots[n + 1])
 
 
-@njit(cache=True, nogil=True)
+@kernel
 def _area(x: float) -> float:
     """The antiderivative of a wave that is cut off at 1."""
     return 0.5 * x * x if abs(x) <= 1.0 else abs(x) - 0.5
 
 
-@njit(cache=True, nogil=True)
+@kernel
 def _hard(driven: np.ndarray, out: np.ndarray) -> None:
     """The mean of a wave that is cut off at 1, as `_soft`."""
     for n in range(len(out)):
@@ -63,13 +63,13 @@ def _hard(driven: np.ndarray, out: np.ndarray) -> None:
             out[n] = (_area(b) - _area(a)) / (b - a)
 
 
-@njit(cache=True, nogil=True)
+@kernel
 def _curve(x: float, hard: bool) -> float:
     """The curve itself at one value."""
     return min(1.0, max(-1.0, x)) if hard else x / math.sqrt(1.0 + x * x)
 
 
-@njit(cache=True, nogil=True)
+@kernel
 def _emphasize(x: np.ndarray, share: float, low: float) -> float:
     """Lift the highs of `x` ``[samples]`` in place: ``low + LIFTED (x - low)``."""
     for n in range(len(x)):
@@ -78,7 +78,7 @@ def _emphasize(x: np.ndarray, share: float, low: float) -> float:
     return low
 
 
-@njit(cache=True, nogil=True)
+@kernel
 def _restore(x: np.ndarray, share: float, low: float) -> float:
     """The inverse of `_emphasize`: its equation with the low-pass of what comes out, solved."""
     rest = (LIFTED - 1.0) * (1.0 - share)
@@ -88,13 +88,13 @@ def _restore(x: np.ndarray, share: float, low: float) -> float:
     return low
 
 
-@njit(cache=True, nogil=True)
+@kernel
 def _made_up(factor: float, hard: bool) -> float:
     """What brings a wave of `REFERENCE` back to its level behind the curve."""
     return REFERENCE / _curve(factor * REFERENCE, hard)
 
 
-@njit(cache=True, nogil=True)
+@kernel
 def _run(
     wave: np.ndarray,
     drive: np.ndarray,

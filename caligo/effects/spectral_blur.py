@@ -11,7 +11,6 @@ import math
 
 import numpy as np
 import scipy.fft
-from numba import njit
 
 from caligo.catalogue import Module, Moves, Parameter, Scale, register
 from caligo.movement.block import Block
@@ -22,6 +21,7 @@ from caligo.processing.effect import Effect
 from caligo.processing.processor import Signal, State
 from caligo.signal.fixed_delay import FixedDelay
 from caligo.signal.gains import crossfade
+from caligo.signal.kernel import kernel
 from caligo.signal.state_variable import DEAD
 from caligo.signal.ticks import TICK
 
@@ -40,7 +40,7 @@ LOSS = 0.25
 twice and four over each other ``1.5 * 0.375 / 1.5^2``."""
 
 
-@njit(cache=True, nogil=True)
+@kernel
 def _blur(
     spectrum: np.ndarray,
     powers: np.ndarray,

@@ -193,9 +193,7 @@ class LayerVoices:
         """The voices through the filters ``[voices, 2, samples]``, and what goes past them."""
         block = self.block(span, rows)
         signal = np.zeros((len(rows), 2, span.samples), np.float32)
-        self._sources.render(
-            block, signal, lambda some: self.block(span, [rows[i] for i in some])
-        )
+        self._sources.render(block, signal, lambda some: self.block(span, [rows[i] for i in some]))
         for row, voice in enumerate(block.voices):
             # Before its first tick a voice is silent, or its filters would begin too early.
             wait = math.floor(voice.start * self.rate / TICK) - span.first

@@ -12,9 +12,9 @@ from dataclasses import dataclass
 from typing import Protocol
 
 import numpy as np
-from numba import njit
 from numpy.typing import NDArray
 
+from caligo.signal.kernel import kernel
 from caligo.signal.ticks import TICK, Span
 
 MASTER, OUTPUT = "master", "output"
@@ -33,7 +33,7 @@ Cells = dict[str, tuple[int, Floats]]
 """For stages by name: the number of the first cell, and ``[cells, 2]``, see `StageMeter`."""
 
 
-@njit(cache=True, nogil=True)
+@kernel
 def _measure(signal: np.ndarray, first: int, cells: np.ndarray) -> None:
     """Add the energy and peak of ``[2, samples]`` to `cells`, from tick `first` of the first."""
     for c in range(2):

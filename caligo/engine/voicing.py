@@ -5,7 +5,6 @@ from __future__ import annotations
 from collections.abc import Sequence
 
 import numpy as np
-from numba import njit
 
 from caligo.document.score import Note
 from caligo.document.sound import Sound
@@ -21,6 +20,7 @@ from caligo.movement.voices import (
     pitch_values,
     plan_voices,
 )
+from caligo.signal.kernel import kernel
 
 DRIFT_PERIOD = 9.0
 """Seconds in which a drifting voice goes from one random pitch to the next."""
@@ -72,7 +72,7 @@ class Voicing:
         return out
 
 
-@njit(cache=True, nogil=True)
+@kernel
 def add_drift(pitch: np.ndarray, times: np.ndarray, octaves: np.ndarray, seed: np.uint64) -> None:
     """Let a pitch ``[times]`` wander, as that of an oscillator without a crystal does.
 

@@ -8,8 +8,9 @@ from pathlib import Path
 
 import numpy as np
 import soundfile
-from numba import njit
 from numpy.typing import NDArray
+
+from caligo.signal.kernel import kernel
 
 SUBTYPES = {"pcm16": "PCM_16", "pcm24": "PCM_24", "float32": "FLOAT"}
 """Sample formats by name."""
@@ -35,7 +36,7 @@ class AudioFormatError(ValueError):
     """A file ending or sample format that cannot be written."""
 
 
-@njit(cache=True, nogil=True)
+@kernel
 def _dither(samples: np.ndarray, first: int, step: float) -> None:
     """Add triangular noise of one step to `samples` ``[frames, channels]``, a hash of the place.
 

@@ -5,8 +5,9 @@ from __future__ import annotations
 import math
 
 import numpy as np
-from numba import njit
 from numpy.typing import NDArray
+
+from caligo.signal.kernel import kernel
 
 Floats = NDArray[np.float64]
 
@@ -54,7 +55,7 @@ def lufs(power: float) -> float:
     return -0.691 + 10.0 * math.log10(power) if power > 0.0 else -math.inf
 
 
-@njit(cache=True, nogil=True)
+@kernel
 def _weigh(x: np.ndarray, b: np.ndarray, a: np.ndarray, state: np.ndarray) -> None:
     """One biquad, transposed direct form II: `x` ``[2, samples]``, `state` ``[2, 2]``."""
     for channel in range(2):

@@ -7,10 +7,10 @@ from collections.abc import Sequence
 from functools import lru_cache
 
 import numpy as np
-from numba import njit
 from numpy.typing import NDArray
 
 from caligo.measure.spectrogram import FLOOR, WINDOWS, Spectra
+from caligo.signal.kernel import kernel
 
 PLACES = 33
 """Places from left to right."""
@@ -27,7 +27,7 @@ ALONE = 1e-5
 Image = NDArray[np.uint8]
 
 
-@njit(cache=True, nogil=True)
+@kernel
 def add_sides(
     spectrum: np.ndarray,
     octave: np.ndarray,

@@ -10,9 +10,9 @@ from __future__ import annotations
 import math
 
 import numpy as np
-from numba import njit
 from numpy.typing import NDArray
 
+from caligo.signal.kernel import kernel
 from caligo.signal.ticks import TICK
 
 OVER = 8
@@ -42,7 +42,7 @@ LARGEST_GAIN = float(np.abs(WEIGHTS).sum(axis=1).max())
 """No oversampled value exceeds the largest sample times this."""
 
 
-@njit(cache=True, nogil=True)
+@kernel
 def peaks_between(
     samples: np.ndarray, weights: np.ndarray, values: np.ndarray, out: np.ndarray
 ) -> None:
@@ -74,7 +74,7 @@ def peaks_between(
             out[n] = max(out[n], abs(values[n]))
 
 
-@njit(cache=True, nogil=True)
+@kernel
 def _raised(samples: np.ndarray, weights: np.ndarray, largest: float) -> float:
     """The larger of `largest` and the true peak of `samples`, whose first `TAPS` - 1 lead in.
 

@@ -6,7 +6,6 @@ import math
 from fractions import Fraction
 
 import numpy as np
-from numba import njit
 
 from caligo.catalogue import Choice, Kind, Module, Moves, Parameter, register
 from caligo.document.sound import Modulator as ModulatorPart
@@ -15,6 +14,7 @@ from caligo.movement.moments import Moments
 from caligo.movement.notes import Floats, seconds
 from caligo.movement.periodic import Periodic
 from caligo.movement.periods import at, paced_parameter, period_parameter
+from caligo.signal.kernel import kernel
 
 SHAPES = (
     Choice("sine", "Sine"),
@@ -28,14 +28,14 @@ EDGE = 0.04
 """Share of a cycle that jumps take, so that they are quick but do not click."""
 
 
-@njit(cache=True, nogil=True)
+@kernel
 def _edge(x: float) -> float:
     """From 0 to 1 over `EDGE`, smoothly."""
     x = min(max(x / EDGE, 0.0), 1.0)
     return x * x * (3.0 - 2.0 * x)
 
 
-@njit(cache=True, nogil=True)
+@kernel
 def shape_value(shape: int, x: float) -> float:
     """The value in [-1, 1] of a shape (by its place in `SHAPES`) at cycle position [0, 1)."""
     if shape == 0:
@@ -54,7 +54,7 @@ def shape_value(shape: int, x: float) -> float:
     return 2.0 * rise * rise * rise * rise - 1.0
 
 
-@njit(cache=True, nogil=True)
+@kernel
 def _values(
     cycles: np.ndarray,
     first: int,

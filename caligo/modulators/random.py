@@ -6,7 +6,6 @@ import math
 from fractions import Fraction
 
 import numpy as np
-from numba import njit
 
 from caligo.catalogue import Kind, Module, Moves, Parameter, register
 from caligo.document.sound import Modulator as ModulatorPart
@@ -16,6 +15,7 @@ from caligo.movement.movement import Movement
 from caligo.movement.notes import Floats
 from caligo.movement.periodic import Periodic
 from caligo.movement.periods import at, paced_parameter, period_parameter
+from caligo.signal.kernel import kernel
 
 UNLIKE = 0.5
 """Octaves by which the speeds of targets with values of their own differ at most."""
@@ -25,7 +25,7 @@ FAINTEST = 1e-6
 """Layers below this share are left out."""
 
 
-@njit(cache=True, nogil=True)
+@kernel
 def between(a: float, b: float, x: float, steps: float) -> float:
     """The way from one random number to the next, at `x` from 0 to 1.
 
@@ -36,7 +36,7 @@ def between(a: float, b: float, x: float, steps: float) -> float:
     return a + (b - a) * x * x * (3.0 - 2.0 * x)
 
 
-@njit(cache=True, nogil=True)
+@kernel
 def _range_gain(roughness: float) -> float:
     """What keeps the range as wide as that of one layer: independent layers add in power."""
     total = 0.0
@@ -47,7 +47,7 @@ def _range_gain(roughness: float) -> float:
     return 1.0 / math.sqrt(total)
 
 
-@njit(cache=True, nogil=True)
+@kernel
 def _values(
     cycles: np.ndarray, seeds: np.ndarray, steps: np.ndarray, roughness: np.ndarray, out: np.ndarray
 ) -> None:

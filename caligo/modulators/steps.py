@@ -6,7 +6,6 @@ import math
 from fractions import Fraction
 
 import numpy as np
-from numba import njit
 
 from caligo.catalogue import Choice, Kind, Module, Moves, Parameter, register
 from caligo.document.sound import Modulator as ModulatorPart
@@ -17,6 +16,7 @@ from caligo.movement.movement import Movement
 from caligo.movement.notes import Floats
 from caligo.movement.periodic import Periodic
 from caligo.movement.periods import at, paced_parameter, period_parameter
+from caligo.signal.kernel import kernel
 
 MOST = 128
 """Steps of a pattern at most."""
@@ -25,7 +25,7 @@ EDGE = 0.02
 OCTAVE = 12
 
 
-@njit(cache=True, nogil=True)
+@kernel
 def _sounding(
     index: int, count: int, chances: np.ndarray, ties: np.ndarray, seed: np.uint64
 ) -> int:
@@ -38,7 +38,7 @@ def _sounding(
     return index % count
 
 
-@njit(cache=True, nogil=True)
+@kernel
 def step_values(
     position: np.ndarray,
     values: np.ndarray,

@@ -5,10 +5,12 @@ from __future__ import annotations
 import math
 
 import numpy as np
-from numba import njit, uint64
+from numba import uint64
+
+from caligo.signal.kernel import kernel
 
 
-@njit(cache=True, nogil=True)
+@kernel
 def mix(value: np.uint64) -> np.uint64:
     """A well-mixed 64-bit hash of a 64-bit number.
 
@@ -21,32 +23,32 @@ def mix(value: np.uint64) -> np.uint64:
     return z ^ (z >> uint64(31))
 
 
-@njit(cache=True, nogil=True)
+@kernel
 def combine(seed: np.uint64, index: int | np.uint64) -> np.uint64:
     """The hash of a seed and an index; indexes may be negative."""
     return mix(uint64(mix(uint64(seed))) ^ uint64(index))
 
 
-@njit(cache=True, nogil=True)
+@kernel
 def unit(seed: np.uint64, index: int) -> float:
     """A number in [0, 1) from a seed and an index."""
     return float(uint64(combine(seed, index)) >> uint64(11)) * (1.0 / 9007199254740992.0)
 
 
-@njit(cache=True, nogil=True)
+@kernel
 def units(seed: np.uint64, out: np.ndarray) -> None:
     """Fill `out` ``[count]`` with the numbers in [0, 1) of the first indexes."""
     for i in range(len(out)):
         out[i] = unit(seed, i)
 
 
-@njit(cache=True, nogil=True)
+@kernel
 def signed(seed: np.uint64, index: int) -> float:
     """A number in [-1, 1) from a seed and an index."""
     return 2.0 * unit(seed, index) - 1.0
 
 
-@njit(cache=True, nogil=True)
+@kernel
 def wander(seed: np.uint64, position: float) -> float:
     """A smooth random function of `position` in [-1, 1], through a new value at each integer."""
     index = math.floor(position)

@@ -6,14 +6,14 @@ import math
 from collections.abc import Sequence
 
 import numpy as np
-from numba import njit
 
 from caligo.document.sound import CoursePoint
 from caligo.movement.bend import STEEPEST, bent
 from caligo.movement.notes import Floats
+from caligo.signal.kernel import kernel
 
 
-@njit(cache=True, nogil=True)
+@kernel
 def course_values(
     at: np.ndarray, values: np.ndarray, bends: np.ndarray, times: np.ndarray, out: np.ndarray
 ) -> None:

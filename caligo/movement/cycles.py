@@ -13,12 +13,12 @@ from collections.abc import Callable
 from dataclasses import dataclass, field
 
 import numpy as np
-from numba import njit
 
 from caligo.document.tempo import TempoMap
 from caligo.movement.moments import Moments
 from caligo.movement.notes import Floats, Notes
 from caligo.movement.trajectory import Trajectory
+from caligo.signal.kernel import kernel
 
 GRID = 1.0 / 50.0
 """Seconds from one point of the grid to the next."""
@@ -28,7 +28,7 @@ KEPT = 256
 """Notes whose sums are kept."""
 
 
-@njit(cache=True, nogil=True)
+@kernel
 def _add_up(way: np.ndarray, rate: np.ndarray, passed: float, out: np.ndarray) -> None:
     """The trapezoidal sum over `way` ``[points]``, from `passed`, in one order for all."""
     out[0] = passed
@@ -37,7 +37,7 @@ def _add_up(way: np.ndarray, rate: np.ndarray, passed: float, out: np.ndarray) -
         out[i] = passed
 
 
-@njit(cache=True, nogil=True)
+@kernel
 def _read(
     points: np.ndarray,
     way: np.ndarray,

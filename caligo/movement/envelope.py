@@ -8,13 +8,13 @@ from __future__ import annotations
 from collections.abc import Callable, Sequence
 
 import numpy as np
-from numba import njit
 
 from caligo.movement.bend import STEEPEST, bent
 from caligo.movement.moments import Moments
 from caligo.movement.movement import Movement
 from caligo.movement.notes import Floats, Notes, seconds
 from caligo.movement.trajectory import GLIDE, Trajectory
+from caligo.signal.kernel import kernel
 
 FADE_OUT = 0.02
 """Seconds in which a note that has to make room falls silent."""
@@ -24,7 +24,7 @@ STAGES = ("delay", "attack", "hold", "decay", "release")
 BENDS = ("attack_bend", "decay_bend", "release_bend")
 
 
-@njit(cache=True, nogil=True)
+@kernel
 def _held(
     since: float,
     delay: float,
@@ -57,7 +57,7 @@ def _held(
     return sustain
 
 
-@njit(cache=True, nogil=True)
+@kernel
 def envelope_values(
     times: np.ndarray,
     start: np.ndarray,

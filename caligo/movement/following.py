@@ -5,7 +5,6 @@ from __future__ import annotations
 import math
 
 import numpy as np
-from numba import njit
 
 from caligo.document.sound import Layer, Sound
 from caligo.material.recording import Recording
@@ -16,13 +15,14 @@ from caligo.movement.notes import Floats
 from caligo.movement.voices import as_notes, plan_voices
 from caligo.movement.zones import zone_gain
 from caligo.signal.decibels import gain
+from caligo.signal.kernel import kernel
 
 CELL = 0.01
 """Seconds from one point of a recording's level to the next."""
 SILENCE = 1e-6
 
 
-@njit(cache=True, nogil=True)
+@kernel
 def follow(level: np.ndarray, rise: float, fall: float, out: np.ndarray) -> None:
     """A level ``[points]`` smoothed by one pole, with a time for each direction, in points.
 

@@ -5,10 +5,10 @@ from __future__ import annotations
 import math
 
 import numpy as np
-from numba import njit
 from numpy.typing import NDArray
 
 from caligo.measure.true_peak import LARGEST_GAIN, TAPS, WEIGHTS, peaks_between
+from caligo.signal.kernel import kernel
 from caligo.signal.ticks import TICK
 
 DELAY_TICKS = 2
@@ -22,7 +22,7 @@ MARGIN = 0.97
 """The gain aims a little below the ceiling, for what its own movement adds between samples."""
 
 
-@njit(cache=True, nogil=True)
+@kernel
 def _needed_gain(samples: np.ndarray, weights: np.ndarray, top: float, out: np.ndarray) -> None:
     """The gain that keeps each true peak at `top`; `samples` ``[2, TAPS - 1 + TICK]``."""
     largest = 0.0
@@ -45,7 +45,7 @@ def _needed_gain(samples: np.ndarray, weights: np.ndarray, top: float, out: np.n
         out[n] = min(1.0, top / peak[n]) if peak[n] > 0.0 else 1.0
 
 
-@njit(cache=True, nogil=True)
+@kernel
 def _run(  # noqa: C901, PLR0912 (one pass over the samples)
     signal: np.ndarray,
     late: np.ndarray,

@@ -6,13 +6,13 @@ import math
 from abc import abstractmethod
 
 import numpy as np
-from numba import njit
 from numpy.typing import NDArray
 
 from caligo.movement.block import Block
 from caligo.processing.effect import Effect
 from caligo.processing.processor import Signal, State
 from caligo.signal.fourfold import LATENCY, NEAR_TAPS, down, state, up
+from caligo.signal.kernel import kernel
 from caligo.signal.offset import STANDING, lose_offset
 from caligo.signal.oversampling import FAR_TAPS
 from caligo.signal.smoothing import one_pole
@@ -20,7 +20,7 @@ from caligo.signal.smoothing import one_pole
 FOURFOLD = 4
 
 
-@njit(cache=True, nogil=True)
+@kernel
 def mix_bent(tick: np.ndarray, direct: float, bent: np.ndarray, mix: float, to_mix: float) -> None:
     """Mix a bent wave ``[4 * TICK]`` into a tick ``[4 * TICK]``, in place.
 

@@ -12,10 +12,10 @@ from dataclasses import dataclass
 
 import numpy as np
 import scipy.fft
-from numba import njit
 from numpy.typing import NDArray
 
 from caligo.processing.processor import Signal, State
+from caligo.signal.kernel import kernel
 
 Spectra = NDArray[np.float32]
 """Real and imaginary parts ``[2 channels, partitions, 2, bins]``."""
@@ -46,7 +46,7 @@ class Response:
         return float(self.share[whole])
 
 
-@njit(cache=True, nogil=True)
+@kernel
 def _multiply(heard: np.ndarray, response: np.ndarray, newest: int, out: np.ndarray) -> None:
     """The sum of all partitions' products into `out` ``[2, bins]``.
 

@@ -9,8 +9,8 @@ from __future__ import annotations
 import math
 
 import numpy as np
-from numba import njit
 
+from caligo.signal.kernel import kernel_with
 from caligo.signal.state_variable import CONTRACT, DEAD, coefficients, step
 from caligo.signal.ticks import TICK
 
@@ -18,7 +18,7 @@ FLAT = math.sqrt(2.0)
 """1 / Q of a maximally flat section."""
 
 
-@njit(cache=True, nogil=True, fastmath=CONTRACT)
+@kernel_with(fastmath=CONTRACT)
 def run_band(
     signal: np.ndarray, g: np.ndarray, d: np.ndarray, weights: np.ndarray, state: np.ndarray
 ) -> None:
@@ -64,7 +64,7 @@ def run_band(
     state[1, 1] = r2 if abs(r2) > DEAD else 0.0
 
 
-@njit(cache=True, nogil=True, fastmath=CONTRACT)
+@kernel_with(fastmath=CONTRACT)
 def part(
     signal: np.ndarray, g: np.ndarray, low: np.ndarray, high: np.ndarray, state: np.ndarray
 ) -> None:

@@ -5,12 +5,12 @@ from __future__ import annotations
 import math
 
 import numpy as np
-from numba import njit
 
+from caligo.signal.kernel import kernel
 from caligo.signal.ticks import TICK
 
 
-@njit(cache=True, nogil=True)
+@kernel
 def multiply(signal: np.ndarray, phase: np.ndarray) -> None:
     """Multiply `signal` ``[2, samples]`` in place by a sine as loud as the signal.
 
@@ -29,7 +29,7 @@ def multiply(signal: np.ndarray, phase: np.ndarray) -> None:
                 s, q = s * dq + q * ds, q * dq - s * ds
 
 
-@njit(cache=True, nogil=True)
+@kernel
 def shift(real: np.ndarray, turned: np.ndarray, phase: np.ndarray, out: np.ndarray) -> None:
     """Move one side's spectrum: the single side band ``real cos - turned sin`` into `out`.
 

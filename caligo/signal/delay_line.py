@@ -5,9 +5,9 @@ from __future__ import annotations
 import math
 
 import numpy as np
-from numba import njit
 
 from caligo.signal.interpolation import lagrange, lagrange_six
+from caligo.signal.kernel import kernel
 from caligo.signal.ticks import TICK
 
 POINT_BITS = 20
@@ -22,7 +22,7 @@ def ring_size(samples: float) -> int:
     return 1 << math.ceil(math.log2(samples + 2 * TICK))
 
 
-@njit(cache=True, nogil=True)
+@kernel
 def _add_stretch(line: np.ndarray, over: int, over_step: int, gain: float, out: np.ndarray) -> None:
     """The part of `add_tap` for which the tap stays between the same two samples."""
     for n in range(len(out)):
@@ -30,7 +30,7 @@ def _add_stretch(line: np.ndarray, over: int, over_step: int, gain: float, out: 
         out[n] += np.float32(gain) * lagrange(line[n + 3], line[n + 2], line[n + 1], line[n], f)
 
 
-@njit(cache=True, nogil=True)
+@kernel
 def add_tap(
     line: np.ndarray, at: int, length: float, length_step: float, gain: float, out: np.ndarray
 ) -> None:
@@ -69,7 +69,7 @@ def add_tap(
         away += count * away_step
 
 
-@njit(cache=True, nogil=True)
+@kernel
 def read_moving(line: np.ndarray, at: int, away: float, away_step: float, out: np.ndarray) -> None:
     """Read a moving line over a tick into `out` ``[TICK]``, between samples."""
     size = len(line)
@@ -89,7 +89,7 @@ def read_moving(line: np.ndarray, at: int, away: float, away_step: float, out: n
     add_tap(line, at, away, away_step, 1.0, out)
 
 
-@njit(cache=True, nogil=True)
+@kernel
 def read_crossfaded(line: np.ndarray, at: int, away: float, end: float, out: np.ndarray) -> None:
     """Read a line over a tick from one length to another far off, without a change of pitch.
 
@@ -102,7 +102,7 @@ def read_crossfaded(line: np.ndarray, at: int, away: float, end: float, out: np.
         out[n] += np.float32(n / TICK) * (other[n] - out[n])
 
 
-@njit(cache=True, nogil=True)
+@kernel
 def read_going(line: np.ndarray, at: int, away: float, end: float, out: np.ndarray) -> None:
     """Read a line over a tick whose length goes from `away` to `end`; a leap is crossfaded.
 
@@ -114,7 +114,7 @@ def read_going(line: np.ndarray, at: int, away: float, end: float, out: np.ndarr
         read_moving(line, at, away, (end - away) / TICK, out)
 
 
-@njit(cache=True, nogil=True)
+@kernel
 def read_row(lines: np.ndarray, i: int, at: int, away: float, end: float, out: np.ndarray) -> None:
     """`read_going` of one of many lines ``[lines, samples]`` into a row of `out` ``[lines, TICK]``.
 

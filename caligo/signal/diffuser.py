@@ -3,19 +3,19 @@
 from __future__ import annotations
 
 import numpy as np
-from numba import njit
 
+from caligo.signal.kernel import kernel, kernel_with
 from caligo.signal.state_variable import DEAD
 from caligo.signal.ticks import TICK
 
 
-@njit(cache=True, nogil=True, inline="always")
+@kernel_with(inline="always")
 def _kept(x: np.float32) -> np.float32:
     """A number, or nothing where it is `DEAD`: smaller ones slow the processor down for good."""
     return x if abs(x) > np.float32(DEAD) else np.float32(0.0)
 
 
-@njit(cache=True, nogil=True)
+@kernel
 def _diffuse_changing(
     signal: np.ndarray, line: np.ndarray, at: int, length: int, to_length: int, g: np.float32
 ) -> None:
@@ -29,7 +29,7 @@ def _diffuse_changing(
         signal[n] = held + g * inner
 
 
-@njit(cache=True, nogil=True)
+@kernel
 def diffuse(
     signal: np.ndarray, line: np.ndarray, at: int, length: int, to_length: int, gain: float
 ) -> None:

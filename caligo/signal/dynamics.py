@@ -10,9 +10,9 @@ from __future__ import annotations
 import math
 
 import numpy as np
-from numba import njit
 
 from caligo.signal.exponential import exp2_of, log2_of
+from caligo.signal.kernel import kernel
 from caligo.signal.ticks import TICK
 
 SILENCE = 1e-7
@@ -29,7 +29,7 @@ SHARPEST = 1e-9
 """The least knee in dB: none at all would be a division by zero."""
 
 
-@njit(cache=True, nogil=True)
+@kernel
 def over(level: float, threshold: float, slope: float, knee: float) -> float:
     """Decibels that are taken from a level in dB; `slope` is ``1 - 1 / ratio``.
 
@@ -44,7 +44,7 @@ def over(level: float, threshold: float, slope: float, knee: float) -> float:
     return slope * (within * within / (2.0 * max(knee, SHARPEST)) + beyond)
 
 
-@njit(cache=True, nogil=True)
+@kernel
 def followed_peaks(signal: np.ndarray, out: np.ndarray) -> None:
     """The louder side's level in dB of `signal` ``[2, samples]`` into `out` ``[samples]``."""
     for n in range(len(out)):
@@ -54,7 +54,7 @@ def followed_peaks(signal: np.ndarray, out: np.ndarray) -> None:
         out[n] *= OCTAVE
 
 
-@njit(cache=True, nogil=True)
+@kernel
 def smoothed(
     wanted: np.ndarray, attack: np.ndarray, release: np.ndarray, state: np.ndarray
 ) -> None:
@@ -81,7 +81,7 @@ def smoothed(
     state[1] = smooth if abs(smooth) > 1e-9 else 0.0
 
 
-@njit(cache=True, nogil=True)
+@kernel
 def turned_down(signal: np.ndarray, taken: np.ndarray, made: np.ndarray, mix: np.ndarray) -> None:
     """Take `taken` dB ``[samples]`` from `signal` ``[2, samples]``, in place.
 
@@ -103,7 +103,7 @@ def turned_down(signal: np.ndarray, taken: np.ndarray, made: np.ndarray, mix: np
             right[n] *= factor
 
 
-@njit(cache=True, nogil=True)
+@kernel
 def compress(
     level: np.ndarray,
     threshold: np.ndarray,
@@ -126,7 +126,7 @@ def compress(
             away[n] = over(heard[n], t, s, w)
 
 
-@njit(cache=True, nogil=True)
+@kernel
 def lift(level: np.ndarray, floor: np.ndarray, slope: np.ndarray, given: np.ndarray) -> None:
     """What is wanted added to a level in dB below a floor ``[samples]``, into `given`.
 

@@ -5,7 +5,8 @@ from __future__ import annotations
 import math
 
 import numpy as np
-from numba import njit
+
+from caligo.signal.kernel import kernel, kernel_with
 
 LN2 = math.log(2.0)
 # Taylor's series of 2**x around 0.
@@ -21,7 +22,7 @@ FRACTION, ONE = (1 << FRACTION_BITS) - 1, BIAS << FRACTION_BITS
 LARGEST = 1000.0
 
 
-@njit(cache=True, nogil=True, inline="always")
+@kernel_with(inline="always")
 def exp2_near(x: float) -> float:
     """``2**x`` for x within an eighth of an octave of 0, exact to a double's last digit or two.
 
@@ -36,7 +37,7 @@ def exp2_near(x: float) -> float:
     return 1.0 + x * (LN2 + x * (C2 + x * (C3 + x * (C4 + x * high))))
 
 
-@njit(cache=True, nogil=True)
+@kernel
 def log2_of(values: np.ndarray) -> None:
     """Logarithms to the base of two of positive doubles ``[values]``, in place.
 
@@ -61,7 +62,7 @@ def log2_of(values: np.ndarray) -> None:
         values[n] = exponents[n] + 0.5 + s * (A1 + q * (A3 + q * (A5 + q * high)))
 
 
-@njit(cache=True, nogil=True)
+@kernel
 def exp2_of(values: np.ndarray) -> None:
     """Powers of two of doubles within `LARGEST` of 0 ``[values]``, in place, exact to 1e-11.
 

@@ -12,9 +12,9 @@ from __future__ import annotations
 import math
 
 import numpy as np
-from numba import njit
 
 from caligo.signal.delay_line import read_row
+from caligo.signal.kernel import kernel
 from caligo.signal.state_variable import DEAD
 from caligo.signal.ticks import TICK
 
@@ -37,7 +37,7 @@ LEAST_HEARD = 0.1
 faded before it first answers stays soft."""
 
 
-@njit(cache=True, nogil=True)
+@kernel
 def darken(held: np.ndarray, dark: np.ndarray, dull: np.ndarray) -> None:
     """The one-pole low-pass of every line over a tick, four abreast; `held` ``[LINES, TICK]``.
 
@@ -61,7 +61,7 @@ def darken(held: np.ndarray, dark: np.ndarray, dull: np.ndarray) -> None:
             dull[i] = 0.0
 
 
-@njit(cache=True, nogil=True)
+@kernel
 def darken_moving(
     held: np.ndarray, dark: np.ndarray, to_dark: np.ndarray, dull: np.ndarray
 ) -> None:
@@ -85,7 +85,7 @@ def darken_moving(
             dull[i] = 0.0
 
 
-@njit(cache=True, nogil=True)
+@kernel
 def lose(held: np.ndarray, gain: np.ndarray, to_gain: np.ndarray) -> None:
     """What all lines lose over a tick: gains ``[LINES]`` at both ends, `held` ``[LINES, TICK]``."""
     for i in range(LINES):
@@ -94,7 +94,7 @@ def lose(held: np.ndarray, gain: np.ndarray, to_gain: np.ndarray) -> None:
             held[i, n] *= g + np.float32(n) * step
 
 
-@njit(cache=True, nogil=True)
+@kernel
 def _loss(seconds: float, decay: float, damping: float, rate: float) -> tuple[float, float]:
     """Gain and pole of what a line of so many seconds loses.
 
@@ -113,7 +113,7 @@ def _loss(seconds: float, decay: float, damping: float, rate: float) -> tuple[fl
     return full, b - math.sqrt(max(b * b - 1.0, 0.0))
 
 
-@njit(cache=True, nogil=True)
+@kernel
 def losses(
     seconds: np.ndarray,
     size: float,
@@ -136,7 +136,7 @@ def losses(
         inside[i] = full ** (INSIDE * (1.0 - freeze))
 
 
-@njit(cache=True, nogil=True)
+@kernel
 def entrance(seconds: np.ndarray, size: float, decay: float, freeze: float) -> float:
     """The gain of what comes in, at which as much comes in as the lines lose.
 
@@ -153,7 +153,7 @@ def entrance(seconds: np.ndarray, size: float, decay: float, freeze: float) -> f
     return math.sqrt((1.0 - kept) / (0.5 * LINES * max(heard, LEAST_HEARD)))
 
 
-@njit(cache=True, nogil=True)
+@kernel
 def swing(
     seconds: float, freeze: float, away: np.ndarray, cosine: np.ndarray, sine: np.ndarray
 ) -> None:
@@ -172,7 +172,7 @@ def swing(
         cosine[i], sine[i] = scale * math.cos(angle), scale * math.sin(angle)
 
 
-@njit(cache=True, nogil=True)
+@kernel
 def mix_lines(
     lines: np.ndarray,
     cosine: np.ndarray,
@@ -210,7 +210,7 @@ def mix_lines(
             lines[i + half, n] = s_now * a - c_now * b
 
 
-@njit(cache=True, nogil=True)
+@kernel
 def read_lines(
     lines: np.ndarray,
     at: int,
@@ -240,7 +240,7 @@ def read_lines(
         read_row(lines, i, at, begin, end, held)
 
 
-@njit(cache=True, nogil=True)
+@kernel
 def gather(held: np.ndarray, wet: np.ndarray) -> None:
     """What is heard of the lines ``[LINES, TICK]`` on either side ``[2, TICK]``."""
     for n in range(TICK):
@@ -250,7 +250,7 @@ def gather(held: np.ndarray, wet: np.ndarray) -> None:
         wet[1, n] += held[9, n] - held[11, n] + held[13, n] - held[15, n]
 
 
-@njit(cache=True, nogil=True)
+@kernel
 def gather_inside(
     lines: np.ndarray,
     at: int,

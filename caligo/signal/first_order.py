@@ -6,13 +6,13 @@ Source: V. Zavalishin, "The Art of VA Filter Design", chapter 3; equations from 
 from __future__ import annotations
 
 import numpy as np
-from numba import njit
 
+from caligo.signal.kernel import kernel, kernel_with
 from caligo.signal.state_variable import CONTRACT, DEAD, is_silent, settled
 from caligo.signal.ticks import TICK
 
 
-@njit(cache=True, nogil=True)
+@kernel
 def run_slope(
     signal: np.ndarray, corner: np.ndarray, mix: np.ndarray, highpass: bool, state: np.ndarray
 ) -> None:
@@ -47,7 +47,7 @@ def run_slope(
                 signal[v, :, k * TICK : (k + 1) * TICK] = 0.0
 
 
-@njit(cache=True, nogil=True, fastmath=CONTRACT)
+@kernel_with(fastmath=CONTRACT)
 def _pass_tick(heard: np.ndarray, ends: np.ndarray, state: np.ndarray, chain: np.ndarray) -> None:
     """A tick of both sides through the chain, together, so that the processor overlaps them.
 
@@ -94,7 +94,7 @@ def _pass_tick(heard: np.ndarray, ends: np.ndarray, state: np.ndarray, chain: np
         m += step[3]
 
 
-@njit(cache=True, nogil=True)
+@kernel
 def run_all_passes(
     signal: np.ndarray,
     corner: np.ndarray,

@@ -8,9 +8,9 @@ first is even to 0.83 of half the sample rate; the second only has to stop what 
 from __future__ import annotations
 
 import numpy as np
-from numba import njit
 from numpy.typing import NDArray
 
+from caligo.signal.kernel import kernel
 from caligo.signal.oversampling import FAR, add_taps, half_band
 
 Floats32 = NDArray[np.float32]
@@ -40,7 +40,7 @@ def state() -> dict[str, Floats32]:
     }
 
 
-@njit(cache=True, nogil=True)
+@kernel
 def doubled(x: np.ndarray, taps: np.ndarray, held: np.ndarray) -> np.ndarray:
     """`x` ``[samples]`` at twice its rate; `held` are the last samples ``[taps - 1]``."""
     count, reach, half = len(x), len(held), len(taps) // 2
@@ -53,22 +53,24 @@ def doubled(x: np.ndarray, taps: np.ndarray, held: np.ndarray) -> np.ndarray:
         size = min(PIECE, count - begin)
         between[:] = np.float32(0.0)
         add_taps(line[begin:], taps, np.float32(2.0), between[:size])
+        to, middle = out[2 * begin : 2 * (begin + size)], line[begin + half :]
         for n in range(size):
-            out[2 * (begin + n)] = between[n]
-            out[2 * (begin + n) + 1] = line[begin + n + half]
+            to[2 * n] = between[n]
+            to[2 * n + 1] = middle[n]
     held[:] = line[count:]
     return out
 
 
-@njit(cache=True, nogil=True)
+@kernel
 def halved(x: np.ndarray, taps: np.ndarray, held: np.ndarray) -> np.ndarray:
     """`x` ``[2 * samples]`` at half its rate; `held` are the last samples ``[2 * taps - 2]``."""
     count, reach, half = len(x) // 2, len(held) // 2, len(taps) // 2
     evens, odds = np.empty(reach + count, np.float32), np.empty(reach + count, np.float32)
     for n in range(reach):
         evens[n], odds[n] = held[2 * n], held[2 * n + 1]
+    to_evens, to_odds = evens[reach:], odds[reach:]
     for n in range(count):
-        evens[reach + n], odds[reach + n] = x[2 * n], x[2 * n + 1]
+        to_evens[n], to_odds[n] = x[2 * n], x[2 * n + 1]
     out = np.empty(count, np.float32)
     for begin in range(0, count, PIECE):
         to = out[begin : begin + PIECE]
@@ -81,7 +83,7 @@ def halved(x: np.ndarray, taps: np.ndarray, held: np.ndarray) -> np.ndarray:
     return out
 
 
-@njit(cache=True, nogil=True)
+@kernel
 def up(
     x: np.ndarray,
     near_taps: np.ndarray,
@@ -93,7 +95,7 @@ def up(
     return doubled(doubled(x, near_taps, near), far_taps, far)
 
 
-@njit(cache=True, nogil=True)
+@kernel
 def down(
     x: np.ndarray,
     near_taps: np.ndarray,

@@ -3,12 +3,12 @@
 from __future__ import annotations
 
 import numpy as np
-from numba import njit
 
+from caligo.signal.kernel import kernel
 from caligo.signal.ticks import TICK
 
 
-@njit(cache=True, nogil=True)
+@kernel
 def add_scaled(signal: np.ndarray, left: np.ndarray, right: np.ndarray, out: np.ndarray) -> None:
     """Add a signal to another, with gains of its own for left and right.
 
@@ -24,12 +24,12 @@ def add_scaled(signal: np.ndarray, left: np.ndarray, right: np.ndarray, out: np.
             gains = left if c == 0 else right
             g = np.float32(gains[k])
             step = np.float32((gains[k + 1] - gains[k]) / TICK)
+            given, to = signal[c, k * TICK : (k + 1) * TICK], out[c, k * TICK : (k + 1) * TICK]
             for n in range(TICK):
-                i = k * TICK + n
-                out[c, i] += signal[c, i] * (g + np.float32(n) * step)
+                to[n] += given[n] * (g + np.float32(n) * step)
 
 
-@njit(cache=True, nogil=True)
+@kernel
 def sum_voices(signal: np.ndarray, gains: np.ndarray, out: np.ndarray) -> None:
     """Add voices ``[voices, 2, samples]`` times gains ``[voices, ticks + 1]`` to `out`."""
     for v in range(signal.shape[0]):
@@ -45,28 +45,30 @@ def sum_voices(signal: np.ndarray, gains: np.ndarray, out: np.ndarray) -> None:
                     to[n] += voice[n] * (g + np.float32(n) * step)
 
 
-@njit(cache=True, nogil=True)
+@kernel
 def scale_waves(waves: np.ndarray, gains: np.ndarray) -> None:
     """Multiply ``[voices, samples]`` by gains at every tick ``[voices, ticks + 1]``."""
     for v in range(waves.shape[0]):
         for k in range(gains.shape[1] - 1):
-            step = (gains[v, k + 1] - gains[v, k]) / TICK
+            g, step = gains[v, k], (gains[v, k + 1] - gains[v, k]) / TICK
+            tick = waves[v, k * TICK : (k + 1) * TICK]
             for n in range(TICK):
-                waves[v, k * TICK + n] *= np.float32(gains[v, k] + n * step)
+                tick[n] *= np.float32(g + n * step)
 
 
-@njit(cache=True, nogil=True)
+@kernel
 def scale_stereo(signal: np.ndarray, gains: np.ndarray) -> None:
     """Multiply ``[streams, 2, samples]`` in place by gains at every tick ``[ticks + 1]``."""
     for v in range(signal.shape[0]):
         for k in range(len(gains) - 1):
-            step = (gains[k + 1] - gains[k]) / TICK
+            g, step = gains[k], (gains[k + 1] - gains[k]) / TICK
             for c in range(2):
+                tick = signal[v, c, k * TICK : (k + 1) * TICK]
                 for n in range(TICK):
-                    signal[v, c, k * TICK + n] *= np.float32(gains[k] + n * step)
+                    tick[n] *= np.float32(g + n * step)
 
 
-@njit(cache=True, nogil=True)
+@kernel
 def crossfade(first: np.ndarray, second: np.ndarray, share: np.ndarray) -> None:
     """Go from `first` to `second` by `share`; equal gain, for signals that are alike.
 
@@ -79,9 +81,10 @@ def crossfade(first: np.ndarray, second: np.ndarray, share: np.ndarray) -> None:
     """
     for v in range(first.shape[0]):
         for k in range(share.shape[1] - 1):
-            step = (share[v, k + 1] - share[v, k]) / TICK
+            start, step = share[v, k], (share[v, k + 1] - share[v, k]) / TICK
             for c in range(2):
+                here = first[v, c, k * TICK : (k + 1) * TICK]
+                there = second[v, c, k * TICK : (k + 1) * TICK]
                 for n in range(TICK):
-                    i = k * TICK + n
-                    x = share[v, k] + n * step
-                    first[v, c, i] += x * (second[v, c, i] - first[v, c, i])
+                    x = start + n * step
+                    here[n] += x * (there[n] - here[n])

@@ -3,10 +3,11 @@
 from __future__ import annotations
 
 import numpy as np
-from numba import njit
+
+from caligo.signal.kernel import kernel, kernel_with
 
 
-@njit(cache=True, nogil=True)
+@kernel
 def lagrange(
     y0: np.float32, y1: np.float32, y2: np.float32, y3: np.float32, f: np.float32
 ) -> np.float32:
@@ -23,7 +24,7 @@ def lagrange(
     return (inner + outer) * np.float32(1.0 / 6.0)
 
 
-@njit(cache=True, nogil=True, inline="always")
+@kernel_with(inline="always")
 def lagrange_six(
     y0: np.float32, y1: np.float32, y2: np.float32, y3: np.float32, y4: np.float32,
     y5: np.float32, f: np.float32,

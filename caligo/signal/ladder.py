@@ -9,8 +9,8 @@ from __future__ import annotations
 import math
 
 import numpy as np
-from numba import njit
 
+from caligo.signal.kernel import kernel, kernel_with
 from caligo.signal.state_variable import CONTRACT, DEAD, is_silent
 from caligo.signal.ticks import TICK
 
@@ -18,7 +18,7 @@ REFERENCE = 0.25
 """The peak of a sine that keeps its level whatever the drive: -12 dB under full scale."""
 
 
-@njit(cache=True, nogil=True, fastmath=CONTRACT)
+@kernel_with(fastmath=CONTRACT)
 def _step(
     x: float, share: float, back: float, s0: float, s1: float, s2: float, s3: float
 ) -> tuple[float, float, float, float, float]:
@@ -41,7 +41,7 @@ def _step(
     return y, s0, s1, s2, 2.0 * y - s3
 
 
-@njit(cache=True, nogil=True, fastmath=CONTRACT)
+@kernel_with(fastmath=CONTRACT)
 def _tick(x: np.ndarray, ends: np.ndarray, state: np.ndarray) -> None:
     """A tick of both sides in one loop, so that the processor overlaps them.
 
@@ -67,7 +67,7 @@ def _tick(x: np.ndarray, ends: np.ndarray, state: np.ndarray) -> None:
     state[1, 0], state[1, 1], state[1, 2], state[1, 3] = r0, r1, r2, r3
 
 
-@njit(cache=True, nogil=True)
+@kernel
 def _alive(state: np.ndarray) -> bool:
     """Whether integrators ``[2, 4]`` hold numbers; what has died away is set to nothing."""
     total = 0.0
@@ -79,7 +79,7 @@ def _alive(state: np.ndarray) -> bool:
     return math.isfinite(total)
 
 
-@njit(cache=True, nogil=True)
+@kernel
 def run_ladder(
     signal: np.ndarray,
     corner: np.ndarray,

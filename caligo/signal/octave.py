@@ -5,9 +5,9 @@ from __future__ import annotations
 import math
 
 import numpy as np
-from numba import njit
 
 from caligo.signal.delay_line import add_tap
+from caligo.signal.kernel import kernel
 from caligo.signal.ticks import TICK
 
 WINDOW = 0.09
@@ -16,7 +16,7 @@ NEAREST = 4.0
 """Samples behind the newest one that a reading comes at most, besides what it gains in a tick."""
 
 
-@njit(cache=True, nogil=True)
+@kernel
 def shift_pitch(
     signal: np.ndarray, line: np.ndarray, at: int, rate: float, speed: float, phase: float
 ) -> float:

@@ -3,8 +3,8 @@
 from __future__ import annotations
 
 import numpy as np
-from numba import njit
 
+from caligo.signal.kernel import kernel
 from caligo.signal.state_variable import DEAD
 
 STANDING = 2.0
@@ -13,7 +13,7 @@ SETTLED = 0.35
 """Seconds after which what moved before is forgotten: 38 dB under what 2 Hz leave of it."""
 
 
-@njit(cache=True, nogil=True)
+@kernel
 def lose_offset(signal: np.ndarray, share: float, state: np.ndarray) -> None:
     """Take what stands still away from `signal` ``[2, samples]``, in place.
 

@@ -3,8 +3,9 @@
 from __future__ import annotations
 
 import numpy as np
-from numba import njit
 from numpy.typing import NDArray
+
+from caligo.signal.kernel import kernel, kernel_with
 
 REACH = 64
 """Samples at twice the rate that the filter looks ahead and back."""
@@ -53,7 +54,7 @@ RAISING_EVEN: NDArray[np.float32] = np.ascontiguousarray(2.0 * taps(RAISING)[0::
 RAISING_ODD: NDArray[np.float32] = np.ascontiguousarray(2.0 * taps(RAISING)[1::2])
 
 
-@njit(cache=True, nogil=True)
+@kernel
 def raised(
     x: np.ndarray, even_taps: np.ndarray, odd_taps: np.ndarray, held: np.ndarray
 ) -> np.ndarray:
@@ -81,7 +82,7 @@ def raised(
     return out
 
 
-@njit(cache=True, nogil=True, fastmath={"contract"})
+@kernel_with(fastmath={"contract"})
 def add_taps(line: np.ndarray, taps: np.ndarray, scale: np.float32, out: np.ndarray) -> None:
     """Add a filter's answer to `line` ``[samples + taps - 1]`` to `out` ``[samples]``.
 
@@ -98,7 +99,7 @@ def add_taps(line: np.ndarray, taps: np.ndarray, scale: np.float32, out: np.ndar
             out[n] = (first + c * there[n + 2]) + d * there[n + 3]
 
 
-@njit(cache=True, nogil=True)
+@kernel
 def halve(twice: np.ndarray, even_taps: np.ndarray, odd_taps: np.ndarray, out: np.ndarray) -> None:
     """Add every second sample of a filtered signal to `out` ``[samples]``.
 
@@ -112,7 +113,7 @@ def halve(twice: np.ndarray, even_taps: np.ndarray, odd_taps: np.ndarray, out: n
         add_taps(odds[begin : end + reach], odd_taps, one, out[begin:end])
 
 
-@njit(cache=True, nogil=True)
+@kernel
 def thin_out(wave: np.ndarray, taps: np.ndarray) -> np.ndarray:
     """Half of a wave's samples ``[2 * samples]``, in step with it, without what would fold far.
 

@@ -5,9 +5,9 @@ from __future__ import annotations
 import math
 
 import numpy as np
-from numba import njit
 from numpy.typing import NDArray
 
+from caligo.signal.kernel import kernel
 from caligo.signal.ticks import TICK
 
 Floats = NDArray[np.float64]
@@ -25,7 +25,7 @@ def balance(pan: Floats) -> tuple[Floats, Floats]:
     return np.where(pan >= 100.0, 0.0, left), np.where(pan <= -100.0, 0.0, right)
 
 
-@njit(cache=True, nogil=True)
+@kernel
 def placed(
     offsets: np.ndarray, spread: np.ndarray, gain: np.ndarray
 ) -> tuple[np.ndarray, np.ndarray]:
@@ -50,14 +50,15 @@ def placed(
     return left, right
 
 
-@njit(cache=True, nogil=True)
+@kernel
 def add_placed(voice: np.ndarray, left: np.ndarray, right: np.ndarray, out: np.ndarray) -> None:
     """Add ``[2, samples]`` with gains of left and right at every tick ``[ticks + 1]``."""
     for k in range(len(left) - 1):
         a, b = np.float32(left[k]), np.float32(right[k])
         a_step = np.float32((left[k + 1] - left[k]) / TICK)
         b_step = np.float32((right[k + 1] - right[k]) / TICK)
+        given, to = voice[:, k * TICK : (k + 1) * TICK], out[:, k * TICK : (k + 1) * TICK]
         for n in range(TICK):
-            i = k * TICK + n
-            out[0, i] += voice[0, i] * (a + np.float32(n) * a_step)
-            out[1, i] += voice[1, i] * (b + np.float32(n) * b_step)
+            to[0, n] += given[0, n] * (a + np.float32(n) * a_step)
+        for n in range(TICK):
+            to[1, n] += given[1, n] * (b + np.float32(n) * b_step)

@@ -8,14 +8,14 @@ from __future__ import annotations
 import math
 
 import numpy as np
-from numba import njit
 
 from caligo.signal.delay_line import read_going
+from caligo.signal.kernel import kernel
 from caligo.signal.state_variable import DEAD
 from caligo.signal.ticks import TICK
 
 
-@njit(cache=True, nogil=True)
+@kernel
 def sway(
     signal: np.ndarray,
     line: np.ndarray,
@@ -38,7 +38,7 @@ def sway(
         g += step
 
 
-@njit(cache=True, nogil=True)
+@kernel
 def go_round(
     fed: np.ndarray,
     back: np.ndarray,
@@ -86,7 +86,7 @@ def go_round(
     return low if abs(low) > DEAD else 0.0
 
 
-@njit(cache=True, nogil=True)
+@kernel
 def gather_along(
     rings: np.ndarray,
     taps: np.ndarray,
@@ -111,7 +111,7 @@ def gather_along(
                 heard[c, n] += sign * tap[n]
 
 
-@njit(cache=True, nogil=True)
+@kernel
 def softened(gain: float, seconds: float, decay: float) -> float:
     """An all-pass's gain, less where it would ring for most of the decay by itself."""
     return math.copysign(min(abs(gain), 10.0 ** (-4.0 * seconds / decay)), gain)

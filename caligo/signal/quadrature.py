@@ -10,9 +10,9 @@ from __future__ import annotations
 import math
 
 import numpy as np
-from numba import njit
 from numpy.typing import NDArray
 
+from caligo.signal.kernel import kernel_with
 from caligo.signal.state_variable import CONTRACT, DEAD
 
 STAGES = 24
@@ -44,7 +44,7 @@ def coefficients(rate: float) -> NDArray[np.float64]:
     return found
 
 
-@njit(cache=True, nogil=True, fastmath=CONTRACT)
+@kernel_with(fastmath=CONTRACT)
 def split(
     signal: np.ndarray,
     coefficients: np.ndarray,

@@ -10,9 +10,9 @@ from __future__ import annotations
 import math
 
 import numpy as np
-from numba import njit
 from numpy.typing import NDArray
 
+from caligo.signal.kernel import kernel, kernel_with
 from caligo.signal.state_variable import DEAD
 from caligo.signal.ticks import TICK
 
@@ -26,7 +26,7 @@ def velvet(count: int, seed: int) -> tuple[NDArray[np.float64], NDArray[np.float
     return places, (signs / math.sqrt(count)).astype(np.float32)
 
 
-@njit(cache=True, nogil=True, inline="always")
+@kernel_with(inline="always")
 def _add(line: np.ndarray, back: int, gain: np.float32, out: np.ndarray) -> None:
     """Add a tick of a ring from the index `back` on."""
     size = len(line)
@@ -39,7 +39,7 @@ def _add(line: np.ndarray, back: int, gain: np.float32, out: np.ndarray) -> None
             out[n] += gain * line[(back + n) & (size - 1)]
 
 
-@njit(cache=True, nogil=True)
+@kernel
 def _cross(line: np.ndarray, back: int, to_back: int, gain: np.float32, out: np.ndarray) -> None:
     """Add a tick of a ring that goes over from one index to another."""
     mask = len(line) - 1
@@ -48,7 +48,7 @@ def _cross(line: np.ndarray, back: int, to_back: int, gain: np.float32, out: np.
         out[n] += gain * (before + np.float32(n / TICK) * (after - before))
 
 
-@njit(cache=True, nogil=True)
+@kernel
 def scatter(
     line: np.ndarray,
     at: int,
@@ -77,7 +77,7 @@ def scatter(
             _cross(line, back, to_back, gains[i], out)
 
 
-@njit(cache=True, nogil=True)
+@kernel
 def feed(
     signal: np.ndarray,
     pre: np.ndarray,

@@ -7,8 +7,8 @@ second-order response with the same poles. Source: see `caligo.signal.state_vari
 from __future__ import annotations
 
 import numpy as np
-from numba import njit
 
+from caligo.signal.kernel import kernel, kernel_with
 from caligo.signal.state_variable import CONTRACT, coefficients, is_silent, settled, step
 from caligo.signal.ticks import TICK
 
@@ -20,7 +20,7 @@ BELL = np.array([1.0, 0.0, 0.0])
 """With a lift of gain - 1: the cookbook's peaking filter."""
 
 
-@njit(cache=True, nogil=True, fastmath=CONTRACT)
+@kernel_with(fastmath=CONTRACT)
 def _run_section(
     x: np.ndarray,
     g: np.ndarray,
@@ -53,7 +53,7 @@ def _run_section(
     state[0, 0], state[0, 1], state[1, 0], state[1, 1] = l1, l2, r1, r2
 
 
-@njit(cache=True, nogil=True, fastmath=CONTRACT)
+@kernel_with(fastmath=CONTRACT)
 def _add_three(
     x: np.ndarray,
     total: np.ndarray,
@@ -95,7 +95,7 @@ def _add_three(
     state[2, 0, 0], state[2, 0, 1], state[2, 1, 0], state[2, 1, 1] = l2, m2, r2, s2
 
 
-@njit(cache=True, nogil=True)
+@kernel
 def run_sections(
     signal: np.ndarray,
     corner: np.ndarray,
@@ -147,7 +147,7 @@ def run_sections(
                     heard[c, n] += (m + n * m_step) * (wet[c, n] - heard[c, n])
 
 
-@njit(cache=True, nogil=True)
+@kernel
 def run_three_side_by_side(
     signal: np.ndarray,
     corner: np.ndarray,

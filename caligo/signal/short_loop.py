@@ -5,8 +5,8 @@ from __future__ import annotations
 import math
 
 import numpy as np
-from numba import njit
 
+from caligo.signal.kernel import kernel
 from caligo.signal.state_variable import DEAD, is_silent
 from caligo.signal.ticks import TICK
 
@@ -14,7 +14,7 @@ SHORTEST = 3.0
 """Samples of the shortest delay: shorter ones cannot be read between samples."""
 
 
-@njit(cache=True, nogil=True)
+@kernel
 def _read(line: np.ndarray, here: int, delay: float) -> float:
     """The sample so far back in a ring, by third-order Lagrange interpolation."""
     mask = np.uint64(len(line) - 1)
@@ -29,7 +29,7 @@ def _read(line: np.ndarray, here: int, delay: float) -> float:
     return found
 
 
-@njit(cache=True, nogil=True)
+@kernel
 def run_short_loop(
     signal: np.ndarray,
     length: np.ndarray,

@@ -3,23 +3,24 @@
 from __future__ import annotations
 
 import numpy as np
-from numba import njit
 
+from caligo.signal.kernel import kernel
 from caligo.signal.state_variable import DEAD
 from caligo.signal.ticks import TICK
 
 
-@njit(cache=True, nogil=True)
+@kernel
 def scale_sides(signal: np.ndarray, gains: np.ndarray) -> None:
     """Multiply `signal` ``[2, samples]`` in place by gains at every tick ``[2, ticks + 1]``."""
     for c in range(2):
         for k in range(gains.shape[1] - 1):
             g, step = gains[c, k], (gains[c, k + 1] - gains[c, k]) / TICK
+            tick = signal[c, k * TICK : (k + 1) * TICK]
             for n in range(TICK):
-                signal[c, k * TICK + n] *= np.float32(g + n * step)
+                tick[n] *= np.float32(g + n * step)
 
 
-@njit(cache=True, nogil=True)
+@kernel
 def mix_sides(signal: np.ndarray, across: np.ndarray) -> None:
     """Make new sides of `signal` ``[2, samples]`` in place.
 
@@ -38,7 +39,7 @@ def mix_sides(signal: np.ndarray, across: np.ndarray) -> None:
             d += steps[1, 1]
 
 
-@njit(cache=True, nogil=True)
+@kernel
 def thin_difference(
     signal: np.ndarray, width: np.ndarray, corner: np.ndarray, state: np.ndarray
 ) -> None:

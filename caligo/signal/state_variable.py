@@ -10,9 +10,9 @@ from __future__ import annotations
 import math
 
 import numpy as np
-from numba import njit
 from numpy.typing import NDArray
 
+from caligo.signal.kernel import kernel, kernel_with
 from caligo.signal.ticks import TICK
 
 BUTTERWORTH_2 = math.sqrt(0.5)
@@ -33,7 +33,7 @@ DEAD = 1e-20
 """Integrators below, 400 dB under full scale, count as nothing."""
 
 
-@njit(cache=True, nogil=True, fastmath=CONTRACT)
+@kernel_with(fastmath=CONTRACT)
 def coefficients(g: float, d: float) -> tuple[float, float, float]:
     """Of one stage at one sample: a1, a2 and a3 of the source."""
     a1 = 1.0 / (1.0 + g * (g + d))
@@ -41,7 +41,7 @@ def coefficients(g: float, d: float) -> tuple[float, float, float]:
     return a1, a2, g * a2
 
 
-@njit(cache=True, nogil=True, fastmath=CONTRACT)
+@kernel_with(fastmath=CONTRACT)
 def step(
     x: float, s1: float, s2: float, a: tuple[float, float, float]
 ) -> tuple[float, float, float, float]:
@@ -52,7 +52,7 @@ def step(
     return band, low, 2.0 * band - s1, 2.0 * low - s2
 
 
-@njit(cache=True, nogil=True, fastmath=CONTRACT)
+@kernel_with(fastmath=CONTRACT)
 def _single(
     x: np.ndarray,
     g: float,
@@ -78,7 +78,7 @@ def _single(
     state[0, 0, 0], state[0, 0, 1], state[0, 1, 0], state[0, 1, 1] = l1, l2, r1, r2
 
 
-@njit(cache=True, nogil=True, fastmath=CONTRACT)
+@kernel_with(fastmath=CONTRACT)
 def _double(
     x: np.ndarray,
     g: float,
@@ -112,7 +112,7 @@ def _double(
     state[1, 0, 0], state[1, 0, 1], state[1, 1, 0], state[1, 1, 1] = m1, m2, s1, s2
 
 
-@njit(cache=True, nogil=True)
+@kernel
 def settled(state: np.ndarray) -> bool:
     """Whether integrators ``[stages, 2, 2]`` hold numbers; what has died away is set to nothing.
 
@@ -128,7 +128,7 @@ def settled(state: np.ndarray) -> bool:
     return math.isfinite(total)
 
 
-@njit(cache=True, nogil=True)
+@kernel
 def is_silent(signal: np.ndarray) -> bool:
     """Whether all of ``[samples]`` are zero."""
     n = 0
@@ -137,7 +137,7 @@ def is_silent(signal: np.ndarray) -> bool:
     return n == len(signal)
 
 
-@njit(cache=True, nogil=True)
+@kernel
 def run(
     signal: np.ndarray,
     corner: np.ndarray,

@@ -6,7 +6,6 @@ import math
 from typing import Any
 
 import numpy as np
-from numba import njit
 from numpy.typing import NDArray
 
 from caligo.catalogue import Choice, Kind, Module, Moves, Parameter, Scale, register
@@ -15,6 +14,7 @@ from caligo.movement.chance import derive
 from caligo.movement.moments import Moments
 from caligo.movement.notes import Floats
 from caligo.movement.trajectory import Bundle
+from caligo.signal.kernel import kernel
 from caligo.signal.ticks import TICK
 from caligo.synthesis import partials
 from caligo.synthesis.common import unison_parameters, voice_parameters
@@ -43,7 +43,7 @@ MOVED = {
 """Parameters that may be moved, and their place in a row of values."""
 
 
-@njit(cache=True, nogil=True)
+@kernel
 def shape_all(
     values: np.ndarray,
     numbers: np.ndarray,
@@ -81,7 +81,7 @@ def shape_all(
         )
 
 
-@njit(cache=True, nogil=True)
+@kernel
 def to_gains(
     level: np.ndarray, pan: np.ndarray, loud: np.ndarray, left: np.ndarray, right: np.ndarray
 ) -> None:
@@ -98,7 +98,7 @@ def to_gains(
             right[m, p] = size * math.sin(angle)
 
 
-@njit(cache=True, nogil=True)
+@kernel
 def part_at_wraps(ratio: np.ndarray, level: np.ndarray) -> None:
     """Where an endless glide wraps a partial, silence it on both sides of the jump.
 

@@ -5,7 +5,6 @@ from __future__ import annotations
 from typing import Any
 
 import numpy as np
-from numba import njit
 from numpy.typing import NDArray
 
 from caligo.catalogue import (
@@ -26,6 +25,7 @@ from caligo.material.seams import bounds
 from caligo.movement.block import SourceBlock
 from caligo.movement.notes import Floats
 from caligo.movement.voices import Voice
+from caligo.signal.kernel import kernel
 from caligo.signal.ticks import TICK
 from caligo.synthesis.common import unison_parameters, voice_parameters
 from caligo.synthesis.drawing import (
@@ -90,7 +90,7 @@ class ZoneItem:
     """A zone in a document; the source reads it."""
 
 
-@njit(cache=True, nogil=True)
+@kernel
 def render_recording(
     flat: np.ndarray,
     starts: np.ndarray,

@@ -9,9 +9,9 @@ from __future__ import annotations
 import math
 
 import numpy as np
-from numba import njit
 
 from caligo.movement.chance import combine, signed, unit
+from caligo.signal.kernel import kernel, kernel_with
 from caligo.signal.ticks import TICK
 from caligo.synthesis.drawing import PHASES, TAPS, level_for
 from caligo.synthesis.sines import sine
@@ -33,7 +33,7 @@ COLUMNS = 9
 """Of a grain: onset, length, place, speed, flank, left, right, number, level in dB."""
 
 
-@njit(cache=True, nogil=True)
+@kernel
 def add_density(
     passed: float, density: np.ndarray, seconds: float, trajectory: np.ndarray
 ) -> float:
@@ -49,7 +49,7 @@ def add_density(
     return passed
 
 
-@njit(cache=True, nogil=True)
+@kernel
 def _crossing(count: float, begun: float, a: float, b: float, seconds: float) -> float:
     """When in a cell the density, going from `a` to `b`, has added up from `begun` to `count`."""
     need = count - begun
@@ -60,13 +60,13 @@ def _crossing(count: float, begun: float, a: float, b: float, seconds: float) ->
     return 2.0 * need / (a + math.sqrt(max(a * a + 2.0 * slope * need, 0.0)))
 
 
-@njit(cache=True, nogil=True)
+@kernel
 def _window_power(flank: float) -> float:
     """The mean square of a tapered cosine window whose flanks take `flank` of it."""
     return 1.0 - 0.625 * flank
 
 
-@njit(cache=True, nogil=True)
+@kernel
 def find_grains(
     values: np.ndarray,
     begun: np.ndarray,
@@ -159,7 +159,7 @@ def find_grains(
     return count
 
 
-@njit(cache=True, nogil=True, fastmath={"reassoc", "contract", "nsz"})
+@kernel_with(fastmath={"reassoc", "contract", "nsz"})
 def _read_evenly(
     flat: np.ndarray,
     first: np.uint64,
@@ -217,7 +217,7 @@ def _read_evenly(
         read[b] = sum_b
 
 
-@njit(cache=True, nogil=True)
+@kernel
 def _tick_of_grain(
     flat: np.ndarray,
     first: np.uint64,
@@ -263,7 +263,7 @@ def _tick_of_grain(
         right[at + n] += b * read[n]
 
 
-@njit(cache=True, nogil=True)
+@kernel
 def add_grains(
     grains: np.ndarray,
     flat: np.ndarray,

@@ -11,10 +11,10 @@ from __future__ import annotations
 import math
 
 import numpy as np
-from numba import njit
 from numpy.typing import NDArray
 
 from caligo.movement.chance import wander
+from caligo.signal.kernel import kernel, kernel_with
 from caligo.signal.ticks import TICK
 from caligo.synthesis.sines import HALF, sine
 
@@ -48,7 +48,7 @@ def order_of(count: int, links: list[tuple[int, int]]) -> tuple[list[int], list[
     return sorted(range(count), key=lambda o: (before[o], circle[o], o)), circle
 
 
-@njit(cache=True, nogil=True, fastmath={"contract"})
+@kernel_with(fastmath={"contract"})
 def _sines(place: np.ndarray, gain: np.float32, gain_step: np.float32, out: np.ndarray) -> None:
     """Sines at places in cycles ``[samples]``, with a gain that goes in a line."""
     for n in range(len(place)):
@@ -56,7 +56,7 @@ def _sines(place: np.ndarray, gain: np.float32, gain_step: np.float32, out: np.n
         out[n] = y * (gain + np.float32(n) * gain_step)
 
 
-@njit(cache=True, nogil=True)
+@kernel
 def _table(
     cycle: np.ndarray,
     place: np.ndarray,
@@ -74,7 +74,7 @@ def _table(
         out[n] = y * (gain + np.float32(n) * gain_step)
 
 
-@njit(cache=True, nogil=True)
+@kernel
 def _noise(
     seed: np.uint64,
     place: np.ndarray,
@@ -89,7 +89,7 @@ def _noise(
         out[n] = np.float32(y) * (gain + np.float32(n) * gain_step)
 
 
-@njit(cache=True, nogil=True)
+@kernel
 def _feed_back(
     acting: np.ndarray, amount: np.float32, slope: np.float32, back: int, place: np.ndarray
 ) -> None:
@@ -105,8 +105,8 @@ def _feed_back(
         here[n] += shift * (there[n] + earlier[n])
 
 
-@njit(cache=True, nogil=True)
-def render_operators(  # noqa: C901, PLR0912 (one pass over the samples)
+@kernel
+def render_operators(  # noqa: C901, PLR0912, PLR0915 (one pass over the samples)
     order: np.ndarray,
     circle: np.ndarray,
     waves: np.ndarray,
@@ -171,8 +171,9 @@ def render_operators(  # noqa: C901, PLR0912 (one pass over the samples)
             step = steps[o, k]
             slope = (steps[o, k + 1] - step) / (2 * over)
             whole = phase[o, k] - math.floor(phase[o, k])
+            turn = base[o]
             for n in range(size):
-                base[o, n] = np.float32(whole + number[n] * (step + number[n] * slope))
+                turn[n] = np.float32(whole + number[n] * (step + number[n] * slope))
             if loops:
                 wave[o, :] = 0.0
         i = 0
@@ -220,11 +221,12 @@ def render_operators(  # noqa: C901, PLR0912 (one pass over the samples)
                     continue
                 gain = np.float32(g)
                 gain_step = np.float32((g_end - g) / over)
+                own = wave[o, extra:]
                 for n in range(over):
-                    to[n] += wave[o, extra + n] * (gain + np.float32(n) * gain_step)
+                    to[n] += own[n] * (gain + np.float32(n) * gain_step)
 
 
-@njit(cache=True, nogil=True)
+@kernel
 def accumulate_operator_phases(phase: np.ndarray, step: np.ndarray, at_ticks: np.ndarray) -> None:
     """Add up operators' cycles ``[operators]`` over ``[operators, ticks + 1]`` steps.
 

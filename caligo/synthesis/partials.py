@@ -6,11 +6,11 @@ import math
 from collections.abc import Sequence
 
 import numpy as np
-from numba import njit
 
 from caligo.catalogue import Choice
 from caligo.movement.chance import combine, signed, unit
 from caligo.movement.notes import Floats
+from caligo.signal.kernel import kernel
 from caligo.synthesis.phases import FADES, HIGHEST
 
 MOST = 256
@@ -106,7 +106,7 @@ def two_rules(first: Floats, second: Floats, most: int) -> tuple[Floats, Floats]
 VALUES = 17
 
 
-@njit(cache=True, nogil=True)
+@kernel
 def _place(kind: int, slot: int, slots: int, turn: float, seed: np.uint64) -> float:
     """Where a partial is heard, -1 to 1; `kind` is the rule's place in `PLACES`."""
     if kind == 1:
@@ -121,7 +121,7 @@ def _place(kind: int, slot: int, slots: int, turn: float, seed: np.uint64) -> fl
     return 0.0
 
 
-@njit(cache=True, nogil=True)
+@kernel
 def _bell(place: float) -> float:
     """The weight of a partial on its way round an endless glide, at `place` octaves of it."""
     if place < EDGE or place > WRAP - EDGE:
@@ -129,7 +129,7 @@ def _bell(place: float) -> float:
     return 0.5 - 0.5 * math.cos(2.0 * math.pi * (place - EDGE) / (WRAP - 2.0 * EDGE))
 
 
-@njit(cache=True, nogil=True)
+@kernel
 def _multiple(values: np.ndarray, n: float, seed: np.uint64) -> float:
     """How many times the note's frequency partial `n` has."""
     base = n ** (1.0 + values[STRETCH] / 1200.0)
@@ -142,13 +142,13 @@ def _multiple(values: np.ndarray, n: float, seed: np.uint64) -> float:
     return float(base)
 
 
-@njit(cache=True, nogil=True)
+@kernel
 def _on_its_way(octaves: float, travelled: float) -> float:
     """The multiple of a partial that an endless glide has carried on; both in octaves."""
     return float(np.exp2((octaves + 1.0 + travelled) % WRAP - 1.0))
 
 
-@njit(cache=True, nogil=True)
+@kernel
 def _in_bundle(values: np.ndarray, at: int, bundle: int, seed: np.uint64) -> float:
     """The factor by which one of a bundle's neighbours is away from its partial."""
     if bundle == 1:
@@ -158,7 +158,7 @@ def _in_bundle(values: np.ndarray, at: int, bundle: int, seed: np.uint64) -> flo
     return float(np.exp2(values[BUNDLE_SPREAD] * lean / 1200.0))
 
 
-@njit(cache=True, nogil=True)
+@kernel
 def ratios(
     values: np.ndarray,
     numbers: np.ndarray,
@@ -206,7 +206,7 @@ def ratios(
                 ratio[m, at] = base[m, i] * _in_bundle(here, at, bundle, seed)
 
 
-@njit(cache=True, nogil=True)
+@kernel
 def shape(
     values: np.ndarray,
     numbers: np.ndarray,
@@ -280,7 +280,7 @@ def shape(
         level[at] *= scale
 
 
-@njit(cache=True, nogil=True)
+@kernel
 def start_phases(scatter: float, seed: np.uint64, phase: np.ndarray) -> None:
     """The phases ``[partials]`` with which partials begin, from all together to anywhere."""
     for p in range(len(phase)):

@@ -7,7 +7,6 @@ from collections.abc import Callable
 from typing import Any
 
 import numpy as np
-from numba import njit
 from numpy.typing import NDArray
 
 from caligo.movement.block import SourceBlock
@@ -15,6 +14,7 @@ from caligo.movement.chance import derive, units
 from caligo.movement.moments import Moments
 from caligo.movement.notes import Floats
 from caligo.movement.trajectory import Trajectory
+from caligo.signal.kernel import kernel
 from caligo.signal.ticks import TICK
 
 HISTORY = 8192
@@ -32,7 +32,7 @@ def left_of(steps: Floats) -> Floats:
     return found
 
 
-@njit(cache=True, nogil=True)
+@kernel
 def accumulate_phase(phase: float, step: np.ndarray, at_ticks: np.ndarray) -> float:
     """Add up a voice's cycles, tick by tick, in the one order that all renders share.
 

@@ -10,10 +10,10 @@ from __future__ import annotations
 from typing import NamedTuple
 
 import numpy as np
-from numba import njit
 from numpy.typing import NDArray
 
 from caligo.movement.chance import combine, mix, signed
+from caligo.signal.kernel import kernel
 from caligo.synthesis.running import begin_anew, heard
 from caligo.synthesis.sines import phasors
 
@@ -49,7 +49,7 @@ SMOOTH = 24
 """Bins either side over which the envelope of formants is smoothed."""
 
 
-@njit(cache=True, nogil=True)
+@kernel
 def _heard_bin(f: float, values: np.ndarray) -> float:
     """The bin at which a bin of the recording is heard."""
     if values[STRETCH] != 0.0 and f > 0.0:
@@ -57,7 +57,7 @@ def _heard_bin(f: float, values: np.ndarray) -> float:
     return float(f * values[RATIO] + values[SHIFT])
 
 
-@njit(cache=True, nogil=True)
+@kernel
 def _envelope(magnitude: np.ndarray, envelope: np.ndarray) -> None:
     """The spectrum's outline: a running mean over `SMOOTH` bins either side, twice over."""
     bins = len(magnitude)
@@ -70,7 +70,7 @@ def _envelope(magnitude: np.ndarray, envelope: np.ndarray) -> None:
             envelope[k] = (total[high] - total[low]) / (high - low)
 
 
-@njit(cache=True, nogil=True)
+@kernel
 def _thinned(values: np.ndarray, played: Spectra, out: np.ndarray) -> int:
     """What of the recording sounds at a place, before it is moved; the nearest frame is told."""
     magnitude, summed, tonal, mask = played.magnitude, played.summed, played.tonal, played.mask
@@ -112,7 +112,7 @@ def _thinned(values: np.ndarray, played: Spectra, out: np.ndarray) -> int:
     return nearest
 
 
-@njit(cache=True, nogil=True)
+@kernel
 def advance_frame(
     values: np.ndarray,
     played: Spectra,
@@ -198,7 +198,7 @@ def advance_frame(
             phase[k] = x - np.floor(x)
 
 
-@njit(cache=True, nogil=True)
+@kernel
 def run_frames(
     state: np.ndarray,
     values: np.ndarray,
@@ -234,7 +234,7 @@ def run_frames(
     heard(running, first + len(values) - 1, phase)
 
 
-@njit(cache=True, nogil=True)
+@kernel
 def to_spectrum(
     level: np.ndarray,
     phase: np.ndarray,
@@ -288,7 +288,7 @@ def to_spectrum(
         parts[1, 2 * k + 1] = size * sin_right[k]
 
 
-@njit(cache=True, nogil=True)
+@kernel
 def make_frames(
     states: np.ndarray,
     values: np.ndarray,
@@ -335,7 +335,7 @@ def make_frames(
         to_spectrum(level, phase, gain, scatter, apart, sides, seed, first + m, work, waves, out[m])
 
 
-@njit(cache=True, nogil=True)
+@kernel
 def ways_apart(seed: np.uint64, sides: np.ndarray) -> None:
     """Ways to turn left against right in cycles ``[BINS]``, the same for four neighbours."""
     own = combine(seed, 1 << 33)

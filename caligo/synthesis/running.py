@@ -12,9 +12,9 @@ from __future__ import annotations
 import math
 
 import numpy as np
-from numba import njit
 
 from caligo.movement.chance import combine, unit
+from caligo.signal.kernel import kernel
 
 PERIOD = 512
 """Frames from one beginning to the next: 10.9 s at 48 kHz."""
@@ -36,7 +36,7 @@ def oldest(frame: int, began: int) -> int:
     return began + max(0, (frame - began) // PERIOD - 1) * PERIOD
 
 
-@njit(cache=True, nogil=True)
+@kernel
 def random_phases(seed: np.uint64, turn: int, phase: np.ndarray) -> None:
     """Random phases in cycles ``[bins]``, the same for four neighbouring bins."""
     own = combine(seed, turn)
@@ -44,7 +44,7 @@ def random_phases(seed: np.uint64, turn: int, phase: np.ndarray) -> None:
         phase[k] = unit(own, k >> 2)
 
 
-@njit(cache=True, nogil=True)
+@kernel
 def begin_anew(seed: np.uint64, frame: int, phases: np.ndarray) -> None:
     """Where a period begins, the newer phases become the older ``[2, bins]``.
 
@@ -57,7 +57,7 @@ def begin_anew(seed: np.uint64, frame: int, phases: np.ndarray) -> None:
             phases[0] = phases[1]
 
 
-@njit(cache=True, nogil=True)
+@kernel
 def heard(phases: np.ndarray, frame: int, out: np.ndarray) -> None:
     """What is heard of the older and the newer phases ``[2, bins]`` in a frame ``[bins]``."""
     x = (frame % PERIOD) / PERIOD

@@ -9,12 +9,12 @@ from __future__ import annotations
 import math
 
 import numpy as np
-from numba import njit
 from numpy.typing import NDArray
 from scipy import fft
 
 from caligo.catalogue import Choice
 from caligo.movement.notes import Floats
+from caligo.signal.kernel import kernel
 from caligo.synthesis.source import VOICE_RMS
 from caligo.synthesis.tables import Table
 
@@ -39,7 +39,7 @@ MOST_SYNC = 7.0
 """By how much of its frequency a synced cycle is raised at most."""
 
 
-@njit(cache=True, nogil=True)
+@kernel
 def _read(first: np.ndarray, second: np.ndarray, share: float, place: float) -> float:
     """A value between two cycles ``[samples + 1]``, at a place in cycles."""
     length = len(first) - 1
@@ -51,7 +51,7 @@ def _read(first: np.ndarray, second: np.ndarray, share: float, place: float) -> 
     return float(a + share * (b - a))
 
 
-@njit(cache=True, nogil=True)
+@kernel
 def warp(
     first: np.ndarray, second: np.ndarray, share: float, kind: int, amount: float, out: np.ndarray
 ) -> None:
@@ -107,7 +107,7 @@ def warped(
     return found
 
 
-@njit(cache=True, nogil=True)
+@kernel
 def warp_all(
     cycles: np.ndarray,
     positions: np.ndarray,
@@ -123,7 +123,7 @@ def warp_all(
         warp(cycles[first], cycles[second], positions[m] - first, kind, amounts[m], out[m])
 
 
-@njit(cache=True, nogil=True)
+@kernel
 def _keep_first(spectra: np.ndarray, partials: np.ndarray, level: np.ndarray) -> None:
     """Leave the first partials of spectra ``[cycles, bins]``, and find what levels each.
 
