@@ -18,9 +18,9 @@ from caligo.signal.ticks import TICK
 OVER = 8
 """Values for each sample."""
 TAPS = 80
-SHARPNESS = 4.5
+SHARPNESS = 4.0
 """Kaiser's beta: stop band 53 dB down, so that the transition is narrow."""
-PASSED = 0.965
+PASSED = 0.9595
 """Corner as a share of half the sample rate, between what resamplers pass and what they stop."""
 
 

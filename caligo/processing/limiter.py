@@ -9,6 +9,7 @@ from numpy.typing import NDArray
 
 from caligo.measure.true_peak import LARGEST_GAIN, TAPS, WEIGHTS, peaks_between
 from caligo.signal.kernel import kernel
+from caligo.signal.state_variable import DEAD
 from caligo.signal.ticks import TICK
 
 DELAY_TICKS = 2
@@ -18,7 +19,9 @@ SMOOTHING = 80
 """Samples over which the gain is averaged; at most DELAY - TAPS / 2, so that it arrives in time."""
 RELEASE = 0.25
 """Seconds in which the gain recovers by 63 %."""
-MARGIN = 0.97
+SETTLING = 3.0
+"""Hertz below which what the limiter adds is taken off again."""
+MARGIN = 0.965
 """The gain aims a little below the ceiling, for what its own movement adds between samples."""
 
 
@@ -49,37 +52,51 @@ def _needed_gain(samples: np.ndarray, weights: np.ndarray, top: float, out: np.n
 def _run(  # noqa: C901, PLR0912 (one pass over the samples)
     signal: np.ndarray,
     late: np.ndarray,
+    raw: np.ndarray,
+    offset: np.ndarray,
     wanted: np.ndarray,
     lowest: np.ndarray,
     last: np.ndarray,
     weights: np.ndarray,
     ceiling: float,
     recovery: float,
+    settling: float,
 ) -> None:
     """Limit `signal` ``[2, samples]`` in place, late by `DELAY` samples.
 
+    Where one half of a wave is held back more than the other, direct current comes of it. What
+    the limiter adds to its input is followed slowly, and taken off ahead of it.
+
     Parameters
     ----------
-    late
-        The last samples ``[2, DELAY]``.
+    late, raw
+        The last samples ``[2, DELAY]``, and as they were when they came in.
+    offset
+        What is taken off either side at the start and the end of the last tick ``[2, 2]``.
     wanted
         The gains wanted in the two ticks before ``[2, TICK]``, releases included.
     lowest
         The lowest gains in the windows before ``[SMOOTHING]``.
     last
-        The last wanted gain ``[1]``.
+        The last wanted gain, and what gains are over some time ``[2]``.
+    settling
+        The share of what a sample had added by which the offset goes on.
     """
     line = np.empty((2, DELAY + TICK))
     need = np.empty(TICK)
     gains = np.empty(SMOOTHING + TICK)
     behind = np.empty(TICK)
+    came = np.empty((2, DELAY + TICK))
     for k in range(signal.shape[1] // TICK):
         for c in range(2):
+            off, more = offset[c, 0], (offset[c, 1] - offset[c, 0]) / TICK
             for n in range(DELAY):
-                line[c, n] = late[c, n]
+                line[c, n], came[c, n] = late[c, n], raw[c, n]
             for n in range(TICK):
                 x = signal[c, k * TICK + n]
-                line[c, DELAY + n] = x if math.isfinite(x) else 0.0
+                x = x if math.isfinite(x) else 0.0
+                came[c, DELAY + n] = x
+                line[c, DELAY + n] = x - (off + n * more)
         _needed_gain(line[:, DELAY - TAPS + 1 :], weights, ceiling * MARGIN, need)
         held = last[0]
         for n in range(TICK):
@@ -103,18 +120,28 @@ def _run(  # noqa: C901, PLR0912 (one pass over the samples)
         for n in range(TICK):
             ahead = min(ahead, need[n])
             gains[SMOOTHING + n] = min(behind[n], whole, ahead)
-        total = 0.0
+        total, left, right, usual = 0.0, 0.0, 0.0, 0.0
         for n in range(SMOOTHING):
             total += gains[n]
         for n in range(TICK):
             total += gains[SMOOTHING + n] - gains[n]
             gain = min(total / SMOOTHING, 1.0)
-            for c in range(2):
-                y = line[c, n] * gain
-                signal[c, k * TICK + n] = min(max(y, -ceiling), ceiling)
+            usual += gain / TICK
+            x, y = line[0, n] * gain, line[1, n] * gain
+            signal[0, k * TICK + n] = min(max(x, -ceiling), ceiling)
+            signal[1, k * TICK + n] = min(max(y, -ceiling), ceiling)
+            # What is let through as it came has no offset to be made up for.
+            whole = 1.0 if gain >= 1.0 else 0.0
+            left += x - whole * came[0, n]
+            right += y - whole * came[1, n]
+        last[1] += recovery * TICK * (usual - last[1])
         for c in range(2):
+            # What is taken off comes out as much softer as the wave does.
+            offset[c, 0] = offset[c, 1]
+            on = offset[c, 1] + settling / max(last[1], 0.001) * (left if c == 0 else right)
+            offset[c, 1] = on if abs(on) > DEAD else 0.0
             for n in range(DELAY):
-                late[c, n] = line[c, TICK + n]
+                late[c, n], raw[c, n] = line[c, TICK + n], came[c, TICK + n]
         for n in range(TICK):
             wanted[0, n] = wanted[1, n]
             wanted[1, n] = need[n]
@@ -128,15 +155,18 @@ class Limiter:
     def __init__(self, decibels: float, rate: int) -> None:
         self._ceiling = 10.0 ** (decibels / 20.0)
         self._recovery = 1.0 - math.exp(-1.0 / (RELEASE * rate))
+        self._settling = 2.0 * math.pi * SETTLING / rate
         self.reset()
 
     def reset(self) -> None:
         """Remember nothing, as before the first sound."""
         self.state: dict[str, NDArray[np.generic]] = {
             "late": np.zeros((2, DELAY)),
+            "raw": np.zeros((2, DELAY)),
+            "offset": np.zeros((2, 2)),
             "wanted": np.ones((2, TICK)),
             "lowest": np.ones(SMOOTHING),
-            "last": np.ones(1),
+            "last": np.ones(2),
         }
 
     def process(self, signal: NDArray[np.float32]) -> None:
@@ -145,12 +175,15 @@ class Limiter:
         _run(
             signal,
             state["late"],
+            state["raw"],
+            state["offset"],
             state["wanted"],
             state["lowest"],
             state["last"],
             WEIGHTS,
             self._ceiling,
             self._recovery,
+            self._settling,
         )
 
     def tail(self) -> float:

@@ -399,3 +399,25 @@ def test_a_frozen_reverb_neither_fades_nor_takes_anything_in() -> None:
     later = one_note(45, 1.0, total=32.0)
     later.notes.append(later.notes[0].model_copy(update={"id": "n2", "start": 10.0, "pitch": 52}))
     assert np.abs(render_array(sound, later) - alone)[:, 12 * RATE :].max() < 1e-6
+
+
+@pytest.mark.parametrize("rate", [44_100, 48_000, 96_000])
+@pytest.mark.parametrize("loud", [1.5, 8.0, 63.0])
+def test_the_limiter_makes_no_direct_current(rate: int, loud: float) -> None:
+    """Of a wave whose halves are unlike it holds one back more than the other (common practice:
+    what leaves a master has none)."""
+    n = np.arange(4 * rate)
+    pulse = np.where((110 * n / rate) % 1.0 < 0.07, 1.0, 0.0)
+    wave = (loud * np.stack([pulse - 0.07, 0.07 - pulse])).astype(np.float32)
+    limiter = Limiter(-1.0, rate)
+    limiter.process(wave)
+    late = wave[:, -2 * rate :].astype(float)
+    weights = np.hanning(2 * rate)
+    offset = np.abs(late @ weights) / weights.sum()
+    assert decibels(offset.max() / late.std()) < -60.0
+    # Once it is soft again, it comes as it is.
+    soft = (0.01 * np.random.default_rng(1).standard_normal((2, 8 * rate))).astype(np.float32)
+    soft = soft[:, : soft.shape[1] // 64 * 64]
+    out = soft.copy()
+    limiter.process(out)
+    assert np.array_equal(out[:, -rate:], soft[:, -rate - DELAY : -DELAY])
