@@ -86,6 +86,16 @@ class RecordingCard(CardModel):
     steps: list[Step] = Field(default_factory=list, max_length=32)
     peak: float | None = None
     loudness: float | None = None
+    played: float | None = None
+
+    @property
+    def evened(self) -> float | None:
+        """The loudness in LUFS by which it is brought to one level with others.
+
+        As it is played, see `caligo.material.recording.played_loudness`; cards that were written
+        before that was measured go by its own loudness, and keep their level.
+        """
+        return self.loudness if self.played is None else self.played
 
     @property
     def seconds(self) -> float:

@@ -25,7 +25,7 @@ def _softer(cards: Iterable[RecordingCard]) -> dict[str, float]:
 
     A sampler brings recordings to one level; an instrument's are as far apart as they were made.
     """
-    known = {card.key: card.loudness for card in cards if card.loudness is not None}
+    known = {card.key: card.evened for card in cards if card.evened is not None}
     loudest = max(known.values(), default=0.0)
     return {key: loudness - loudest for key, loudness in known.items()}
 

@@ -16,6 +16,8 @@ from caligo.material.pyramid import Pyramid
 from caligo.measure.loudness import LoudnessMeter
 
 MIDDLE_C = 60.0
+FARTHEST = 36.0
+"""Semitones of transposition that count at most for how loud a recording is as it is played."""
 
 
 def measured(samples: NDArray[np.float32], rate: int) -> tuple[float | None, float]:
@@ -29,6 +31,28 @@ def measured(samples: NDArray[np.float32], rate: int) -> tuple[float | None, flo
         highest = max(highest, float(np.abs(piece).max(initial=0.0)))
     loudness = meter.integrated()
     return (loudness if math.isfinite(loudness) else None), highest
+
+
+def played_loudness(
+    samples: NDArray[np.float32], rate: int, root: float | None, loudness: float | None
+) -> float | None:
+    """Loudness of ``[channels, frames]`` in LUFS as they are played: at the root and at middle C.
+
+    It is the mean of both: K-weighting hears a low recording that is played high as louder. What
+    is read faster by a factor is the same samples at a rate as much higher.
+
+    Parameters
+    ----------
+    root
+        The key at which they sound as recorded, if they have one.
+    loudness
+        Their own loudness, see `measured`.
+    """
+    if root is None or loudness is None:
+        return loudness
+    semitones = min(max(MIDDLE_C - root, -FARTHEST), FARTHEST)
+    transposed, _ = measured(samples, round(rate * 2.0 ** (semitones / 12.0)))
+    return loudness if transposed is None else 0.5 * (loudness + transposed)
 
 
 @dataclass(frozen=True)
@@ -85,6 +109,11 @@ class Recording:
         if self.card.loudness is not None:
             return self.card.loudness
         return measured(self.samples, self.rate)[0]
+
+    @property
+    def evened(self) -> float | None:
+        """See `RecordingCard.evened`."""
+        return self.loudness if self.card.played is None else self.card.played
 
     @cached_property
     def level(self) -> float:

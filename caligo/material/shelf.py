@@ -31,7 +31,7 @@ from caligo.material.reading import (
     content_key,
     read_recording,
 )
-from caligo.material.recording import Recording, measured
+from caligo.material.recording import Recording, measured, played_loudness
 from caligo.material.steps import apply, apply_long
 
 SHIPPED = Path(__file__).resolve().parents[2] / "demo" / "material"
@@ -359,10 +359,12 @@ def described(card: RecordingCard, samples: NDArray[np.float32]) -> RecordingCar
         else:
             heard = samples if long else apply(samples, card.rate, card.steps)
         loudness, highest = measured(heard, card.rate)
+        played = played_loudness(heard, card.rate, card.root, loudness)
     return card.model_copy(
         update={
             "peak": round(20.0 * math.log10(highest), 2) if highest > 0.0 else None,
             "loudness": None if loudness is None else round(loudness, 2),
+            "played": None if played is None else round(played, 2),
         }
     )
 

@@ -34,8 +34,8 @@ def evened_parameter() -> Parameter:
     return Parameter(
         "evened",
         "Even level by",
-        "What brings all recordings to one level: how loud each is as a whole (ITU-R BS.1770), or "
-        "its loudest moments.",
+        "What brings all recordings to one level: how loud each is as it is played (ITU-R BS.1770, "
+        "at its root and at middle C), or its loudest moments.",
         default="loudness",
         kind=Kind.CHOICE,
         choices=(Choice("loudness", "Loudness"), Choice("moments", "Loudest moments")),
@@ -47,8 +47,8 @@ def evening(part: Part, recording: Recording) -> float:
 
     What is within it stays as it is. Too short for a loudness, it goes by its loudest moments.
     """
-    if part.text("evened") == "loudness" and recording.loudness is not None:
-        return float(10.0 ** ((VOICE_LOUDNESS - recording.loudness) / 20.0))
+    if part.text("evened") == "loudness" and recording.evened is not None:
+        return float(10.0 ** ((VOICE_LOUDNESS - recording.evened) / 20.0))
     return VOICE_RMS / max(recording.level, 1e-6)
 
 

@@ -163,7 +163,8 @@ def change(request: HttpRequest, key: str, given: CardChange) -> Any:
         if given.no_root:
             changed["root"] = None
     fresh = card.model_copy(update=changed)
-    if isinstance(fresh, RecordingCard) and given.steps is not None:
+    heard_otherwise = {"root", "steps"} & changed.keys()
+    if isinstance(fresh, RecordingCard) and heard_otherwise:
         original = shelf.original(key)
         if original is not None:
             fresh = described(fresh, original[1])

@@ -197,14 +197,26 @@ def loudness_of(layer: dict[str, Any], key: int) -> float:
 
 
 def test_recordings_are_as_loud_as_waves_and_as_each_other() -> None:
-    """Within 3 LU at each recording's root, however it was recorded; a saw beside them."""
-    shelf, wave = by_name(), loudness_of(plain_layer(table="saw"), 60)
+    """At each recording's root within 3 LU of a saw, and at C4 within 3 LU of each other, however
+    they were recorded."""
+    shelf, wave, at_middle_c = by_name(), loudness_of(plain_layer(table="saw"), 60), []
     for name in SUSTAINED:
         recording = current().recording(shelf[name])
         assert recording is not None
-        zone = {"id": "zone", "kind": "zone", "params": {"recording": shelf[name]}}
-        found = loudness_of(layer_of("sampler", [zone]), round(recording.root))
-        assert found == pytest.approx(wave, abs=3.0), name
+        layer = layer_of("sampler", [{"id": "zone", "kind": "zone",
+                                      "params": {"recording": shelf[name]}}])  # fmt: skip
+        assert loudness_of(layer, round(recording.root)) == pytest.approx(wave, abs=3.0), name
+        at_middle_c.append(loudness_of(layer, 60))
+    assert np.ptp(at_middle_c) < 3.0
+
+
+def test_a_card_that_does_not_say_how_loud_it_is_played_keeps_its_level() -> None:
+    """As shelves have them that were filled before that was measured."""
+    card = RecordingCard(key="0" * 16, name="N", file="n.wav", rate=RATE, channels=1,
+                         frames=RATE, root=40.0, loudness=-20.0)  # fmt: skip
+    part = read_sound({"name": "X", "layers": [layer_of("grains")]}).layers[0].source
+    recording = Recording(card, np.zeros((1, RATE), np.float32))
+    assert evening(part, recording) == pytest.approx(10 ** ((VOICE_LOUDNESS + 20.0) / 20.0))
 
 
 def test_a_recording_brought_in_comes_to_the_same_level() -> None:

@@ -110,6 +110,11 @@ def test_root_and_loop_are_corrected(api: Api) -> None:
     loop = {"start": loops[0]["start"], "end": loops[0]["end"], "fade": 0.02}
     changed = api("PATCH", f"/material/{key}", {"root": 43.5, "loop": loop}).json()["card"]
     assert (changed["root"], changed["loop"]) == (43.5, loop)
+    # A low root is played higher, where it is heard as louder (K-weighting, ITU-R BS.1770).
+    lower = api("PATCH", f"/material/{key}", {"root": 36.0}).json()["card"]
+    assert lower["played"] > changed["played"]
+    assert lower["loudness"] == changed["loudness"]
+    api("PATCH", f"/material/{key}", {"root": 43.5})
     assert api("PATCH", f"/material/{key}", {"no_loop": True}).json()["card"]["loop"] is None
 
 

@@ -2131,6 +2131,8 @@ export interface components {
             peak?: number | null;
             /** Loudness */
             loudness?: number | null;
+            /** Played */
+            played?: number | null;
         };
         /**
          * Reverse
