@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import argparse
+import errno
 import json
 import os
 import sys
@@ -213,6 +214,17 @@ def _parser() -> argparse.ArgumentParser:
     return parser
 
 
+def _said(error: OSError) -> str:
+    """What is wrong with a file or the disk, and where; compiled kernels do not say their file."""
+    if error.filename is None and error.errno in (errno.ENOSPC, errno.EDQUOT):
+        here = Path(__file__).parents[1]
+        return (
+            f"{error.strerror}, most likely where compiled kernels are kept, in {here}; "
+            "free some space there and do it again"
+        )
+    return str(error)
+
+
 def main(arguments: list[str] | None = None) -> int:
     """Run the command; returns the exit status."""
     given = _parser().parse_args(arguments)
@@ -226,7 +238,7 @@ def main(arguments: list[str] | None = None) -> int:
         os.dup2(os.open(os.devnull, os.O_WRONLY), sys.stdout.fileno())
         return 1
     except OSError as error:
-        print(f"caligo: {error}", file=sys.stderr)
+        print(f"caligo: {_said(error)}", file=sys.stderr)
         return 1
     except KeyboardInterrupt:
         return 130

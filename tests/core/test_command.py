@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
+import errno
 import json
 import re
+import sys
 from pathlib import Path
 
 import numpy as np
@@ -140,3 +142,20 @@ def test_missing_material_is_told(tmp_path: Path, capsys: pytest.CaptureFixture[
     told = capsys.readouterr()
     assert "ground.source.recording: this material is not on the shelf" in told.err
     assert "a valid sound" in told.out
+
+
+def test_a_full_disk_is_told_with_its_place(
+    monkeypatch: pytest.MonkeyPatch, capsys: pytest.CaptureFixture[str]
+) -> None:
+    """What keeps compiled kernels raises an error that names no file."""
+
+    def full(*_: object, **__: object) -> None:
+        raise OSError(errno.ENOSPC, "No space left on device")
+
+    # The package's `main` is the function; its module is found by name.
+    monkeypatch.setattr(sys.modules["caligo.command.main"], "warm", full)
+    assert main(["warm"]) == 1
+    told = capsys.readouterr().err
+    assert "No space left on device" in told
+    assert str(Path("caligo").resolve()) in told
+    assert "free some space" in told
