@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
+import os
 from collections.abc import Callable, Sequence
 from concurrent.futures import ThreadPoolExecutor
+from functools import cache
 from typing import Any
 
 import numpy as np
@@ -15,6 +17,19 @@ from caligo.synthesis.source import Source
 
 SHORT = 4_096
 """Samples of a block below which workers take turns: to wake them would cost as much."""
+
+
+@cache
+def _helpers() -> ThreadPoolExecutor:
+    """Threads that all layers share; they are started as they are first needed.
+
+    What they are given never waits for another of them.
+    """
+    return ThreadPoolExecutor(os.cpu_count(), thread_name_prefix="voices")
+
+
+# A process that is forked from this one has none of its threads.
+os.register_at_fork(after_in_child=_helpers.cache_clear)
 
 
 class SplitSource:
@@ -32,7 +47,6 @@ class SplitSource:
 
     def __init__(self, make: Callable[[], Source], workers: int) -> None:
         self._sources = [make() for _ in range(workers)]
-        self._pool = ThreadPoolExecutor(workers - 1) if workers > 1 else None
         self._owner: dict[str, int] = {}
 
     @property
@@ -42,7 +56,7 @@ class SplitSource:
 
     def play(self, voices: Sequence[Voice]) -> None:
         """Deal out voices to the workers, in turn."""
-        if self._pool is not None:
+        if len(self._sources) > 1:
             self._owner = {voice.name: i % len(self._sources) for i, voice in enumerate(voices)}
 
     def prepare(self) -> None:
@@ -63,7 +77,7 @@ class SplitSource:
         part_of
             The block with some of its voices only, by their rows.
         """
-        if self._pool is None:
+        if len(self._sources) == 1:
             self.one.render(block, out)
             return
         owners = np.array([self._owner[voice.name] for voice in block.voices], np.int64)
@@ -82,14 +96,14 @@ class SplitSource:
             for number in range(len(rows)):
                 play(number)
             return
-        others = [self._pool.submit(play, number) for number in range(1, len(rows))]
+        others = [_helpers().submit(play, number) for number in range(1, len(rows))]
         play(0)
         for other in others:
             other.result()
 
     def save_state(self) -> dict[str, Any]:
         """See `Source.save_state`: of each voice what its worker knows."""
-        if self._pool is None:
+        if len(self._sources) == 1:
             return self.one.save_state()
         states = [source.save_state() for source in self._sources]
         return {

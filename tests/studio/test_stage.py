@@ -192,7 +192,10 @@ async def test_samples_wait_for_the_browser(sound: Sound) -> None:
 
 
 def sent_until_it_waits(sent: list[bytes]) -> int:
-    """Blocks that have been sent once no more come."""
+    """Blocks that have been sent once no more come; the first may wait for kernels to be loaded."""
+    end = time.monotonic() + 60.0
+    while not sent and time.monotonic() < end:
+        time.sleep(0.05)
     count = -1
     while count != len(sent):
         count = len(sent)
