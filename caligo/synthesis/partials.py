@@ -149,13 +149,14 @@ def _on_its_way(octaves: float, travelled: float) -> float:
 
 
 @kernel
-def _in_bundle(values: np.ndarray, at: int, bundle: int, seed: np.uint64) -> float:
-    """The factor by which one of a bundle's neighbours is away from its partial."""
-    if bundle == 1:
-        return 1.0
-    lean = 2.0 * (at % bundle) / (bundle - 1) - 1.0
-    lean += 0.5 / bundle * signed(combine(seed, 2), at)
-    return float(np.exp2(values[BUNDLE_SPREAD] * lean / 1200.0))
+def _leans(count: int, bundle: int, seed: np.uint64) -> np.ndarray:
+    """How far each of the bundles' sines ``[count]`` leans away from its partial, about -1 to 1."""
+    found = np.zeros(count)
+    if bundle > 1:
+        own = combine(seed, 2)
+        for at in range(count):
+            found[at] = 2.0 * (at % bundle) / (bundle - 1) - 1.0 + 0.5 / bundle * signed(own, at)
+    return found
 
 
 @kernel
@@ -183,6 +184,7 @@ def ratios(
         each consists of ``[moments, partials * bundle]``.
     """
     octaves = np.zeros(len(numbers))
+    leans, apart = _leans(ratio.shape[1], bundle, seed), np.ones(ratio.shape[1])
     for m in range(values.shape[0]):
         here, before = values[m], values[max(0, m - 1)]
         same = (
@@ -195,6 +197,9 @@ def ratios(
         if same_bundle and (not endless or here[ENDLESS_AT] == before[ENDLESS_AT]):
             base[m], ratio[m] = base[m - 1], ratio[m - 1]
             continue
+        if bundle > 1 and not (m > 0 and here[BUNDLE_SPREAD] == before[BUNDLE_SPREAD]):
+            for at in range(len(leans)):
+                apart[at] = np.exp2(here[BUNDLE_SPREAD] * leans[at] / 1200.0)
         for i in range(len(numbers)):
             if endless:
                 if not same:
@@ -202,8 +207,8 @@ def ratios(
                 base[m, i] = _on_its_way(octaves[i], here[ENDLESS_AT])
             else:
                 base[m, i] = base[m - 1, i] if same else _multiple(here, numbers[i], seed)
-            for at in range(i * bundle, (i + 1) * bundle):
-                ratio[m, at] = base[m, i] * _in_bundle(here, at, bundle, seed)
+        for at in range(len(leans)):
+            ratio[m, at] = base[m, at // bundle] * apart[at]
 
 
 @kernel

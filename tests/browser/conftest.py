@@ -151,15 +151,24 @@ def copied(server: Server, without: str = "", length: float | None = None) -> st
 
 
 @pytest.fixture
-def page(browser: Browser, server: Server) -> Iterator[Page]:
-    """A copy of the first demo sound, open in a fresh page; fails on any error in the page."""
-    yield from opened(browser, copied(server))
+def minute_page(browser: Browser, server: Server) -> Iterator[Page]:
+    """A copy of the first demo sound over a minute, open in a fresh page; fails on any error in it.
+
+    What is drawn of it in the background then takes little from what runs beside.
+    """
+    yield from opened(browser, copied(server, length=60.0))
 
 
 @pytest.fixture
-def short_page(browser: Browser, server: Server) -> Iterator[Page]:
-    """The same over a minute, for what waits until all of it is drawn, again and again."""
-    yield from opened(browser, copied(server, length=60.0))
+def page(minute_page: Page) -> Page:
+    """What most tests need; a module whose tests need more has a fixture of its own."""
+    return minute_page
+
+
+@pytest.fixture
+def long_page(browser: Browser, server: Server) -> Iterator[Page]:
+    """The same over four minutes, as in the demo."""
+    yield from opened(browser, copied(server))
 
 
 @pytest.fixture

@@ -55,7 +55,8 @@ def test_the_demo_opens_with_its_picture(page: Page) -> None:
 
 
 @pytest.mark.hears
-def test_listening_is_heard_from_any_minute(page: Page) -> None:
+def test_listening_is_heard_from_any_minute(long_page: Page) -> None:
+    page = long_page
     page.get_by_test_id("long-view").click(position={"x": 665, "y": 60})
     clock = page.get_by_test_id("clock")
     expect(clock).to_have_text(re.compile(r"^2:[23]\d"))

@@ -22,6 +22,12 @@ def path(page: Page, address: str) -> str:
     return page.locator(f"[data-path='{address}']").get_attribute("d") or ""
 
 
+@pytest.fixture
+def page(long_page: Page) -> Page:
+    """Four minutes: what moves slowly shows its range."""
+    return long_page
+
+
 def sound(page: Page) -> dict[str, Any]:
     """The document as the server has it, once all is saved."""
     page.wait_for_timeout(300)  # an edit just made shows as being saved
@@ -132,8 +138,8 @@ def test_a_lane_is_drawn_with_keys_alone(page: Page) -> None:
     expect(area).not_to_be_attached()
 
 
-def test_the_sheet_zooms_and_draws_finer_columns(short_page: Page) -> None:
-    page = short_page
+def test_the_sheet_zooms_and_draws_finer_columns(minute_page: Page) -> None:
+    page = minute_page
     expect(page.get_by_text(re.compile("^Loudness −"))).to_be_visible(timeout=90_000)
     whole = path(page, "ground.source.position")
     box = box_of(page.get_by_test_id("long-view"))

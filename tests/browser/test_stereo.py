@@ -46,8 +46,7 @@ def drawn(page: Page) -> None:
     expect(page.get_by_text(re.compile("^Loudness −"))).to_be_visible(timeout=DRAWN)
 
 
-def test_lows_go_to_the_middle_by_one_switch_and_back_by_undo(short_page: Page) -> None:
-    page = short_page
+def test_lows_go_to_the_middle_by_one_switch_and_back_by_undo(page: Page) -> None:
     drawn(page)
     page.get_by_test_id("long-view").click(position={"x": 560, "y": 60})
     page.mouse.move(5, 5)
@@ -76,8 +75,7 @@ def test_lows_go_to_the_middle_by_one_switch_and_back_by_undo(short_page: Page) 
     assert abs(back["63"][0] - before["63"][0]) < 0.02
 
 
-def test_what_is_panned_lies_on_its_side_of_the_panorama(short_page: Page) -> None:
-    page = short_page
+def test_what_is_panned_lies_on_its_side_of_the_panorama(page: Page) -> None:
     drawn(page)
     chosen(page, "Panorama")
     left, middle, right = read_until(

@@ -343,7 +343,7 @@ def test_demo_sounds_36_decibels_too_loud_stay_below(number: int) -> None:
     rate = RATES[number % 3]
     chord = ("C1 G1 C#4", "C7 F#7 C8")[number % 2]
     sound = read_sound(SOUNDS[number]())
-    loud = render_array(sound, held_chord(chord, 30.0), start=20.0, length=1.0, rate=rate)
+    loud = render_array(sound, held_chord(chord, 30.0), start=20.0, length=0.6, rate=rate)
     loud = np.ascontiguousarray(63.0 * loud[:, : loud.shape[1] // 64 * 64], dtype=np.float32)
     small, large = loud.copy(), loud
     limiter = Limiter(-1.0, rate)
