@@ -199,17 +199,17 @@ def test_a_scale_is_loaded_moved_and_taken_back(page: Page) -> None:
 def test_a_chord_is_typed(page: Page) -> None:
     page.get_by_role("button", name=re.compile("^Chord")).click()
     page.get_by_label("Notes or chord symbols").fill("Am9")
-    page.get_by_label("Minutes").fill("1")
+    page.get_by_label("Minutes").fill("2")
     page.get_by_role("button", name="Hold", exact=True).click()
     expect(page.get_by_role("img", name="5 held notes")).to_be_visible()
-    expect(page.get_by_text("of 1:00")).to_be_visible()
+    expect(page.get_by_text("of 2:00")).to_be_visible()
     page.get_by_role("button", name=re.compile("^Chord")).click()
     page.get_by_label("Notes or chord symbols").fill("Xyz")
     page.get_by_role("button", name="Hold", exact=True).click()
     expect(page.get_by_role("alert")).to_contain_text("Xyz")
     page.get_by_role("button", name="Close").click()
     page.get_by_role("button", name="Undo").click()
-    expect(page.get_by_text("of 4:00")).to_be_visible()
+    expect(page.get_by_text("of 1:00")).to_be_visible()
 
 
 def test_versions_are_kept_and_restored(page: Page) -> None:
