@@ -14,11 +14,11 @@ FRONT := $(shell find web/src web/public -type f) web/index.html web/vite.config
 demo: $(STAMPS)/warm studio/static/build/index.html
 	@$(PYTHON) -m studio.serve --demo $(if $(PORT),--port $(PORT))
 
-# Set-up that does not wait for other set-up goes side by side; tests follow one after the other,
-# since those of the studio count processes, and some in the browser hear sound in real time.
+# Set-up that does not wait for other set-up goes side by side: compiling the engine takes longest,
+# and begins first once all packages are there.
 test:
-	@$(MAKE) -j2 -O --no-print-directory installed
-	@$(MAKE) -j2 -O --no-print-directory prepared
+	@$(MAKE) -j2 -O --no-print-directory $(STAMPS)/python-test $(STAMPS)/node
+	@$(MAKE) -j2 -O --no-print-directory prepared installed
 	@$(MAKE) --no-print-directory test-python test-browser
 
 installed: $(STAMPS)/python-test $(STAMPS)/browser studio/static/build/index.html

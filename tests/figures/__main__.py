@@ -2,8 +2,8 @@
 
     python -m tests.figures [part of a name …] [--write]
 
-Prints a row for each and fails where one is not within what is wanted; ``--write`` puts the table
-into docs/figures.md.
+Prints a row for each and fails where one is not within what is wanted; ``--write`` puts these rows
+into docs/figures.md, where the others stay.
 """
 
 from __future__ import annotations
@@ -18,34 +18,53 @@ PAGE = Path(__file__).parents[2] / "docs" / "figures.md"
 ALL = (*folding.FIGURES, *level_and_space.FIGURES, *peaks_and_effects.FIGURES)
 
 
+HEAD = ["| what | at most | measured | command |", "| --- | --- | --- | --- |"]
+
+
+def command(figure: Figure) -> str:
+    """What measures a figure, as it ends its row."""
+    return f"`python -m tests.figures {figure.key}` |"
+
+
 def row(figure: Figure) -> tuple[str, bool]:
     """A figure as a row of a table, and whether it is within what is wanted."""
     found = figure.worst()
     fine = found <= figure.most
     told = f"{found:.1f}" if fine else f"**{found:.1f}**"
     return (
-        f"| {figure.what} | {figure.most:g} {figure.unit} | {told} | "
-        f"`python -m tests.figures {figure.key}` |".replace("  |", " |"),
+        f"| {figure.what} | {figure.most:g} {figure.unit} | {told} | {command(figure)}".replace(
+            "  |", " |"
+        ),
         fine,
     )
+
+
+def written(page: str, measured: dict[str, str]) -> str:
+    """The page with the rows measured, by the figures' keys, and the others as they were."""
+    begin = page.index(HEAD[0])
+    end = page.index("\n\n", begin)
+    known = page[begin:end].splitlines()
+    rows = [
+        measured.get(figure.key) or next((x for x in known if x.endswith(command(figure))), "")
+        for figure in ALL
+    ]
+    return page[:begin] + "\n".join(HEAD + [line for line in rows if line]) + page[end:]
 
 
 def main() -> None:
     """Measure those that are named, or all."""
     names = [name for name in sys.argv[1:] if not name.startswith("--")]
     chosen = [f for f in ALL if not names or any(name in f.key for name in names)]
-    lines = ["| what | at most | measured | command |", "| --- | --- | --- | --- |"]
-    print("\n".join(lines), flush=True)
-    within = True
+    print("\n".join(HEAD), flush=True)
+    measured, within = {}, True
     for figure in chosen:
         line, fine = row(figure)
         print(line, flush=True)
-        lines.append(line)
+        measured[figure.key] = line
         within = within and fine
     if "--write" in sys.argv:
-        before = PAGE.read_text(encoding="utf-8")
-        head, tail = before.index("| what |"), before.index("\n\n", before.index("| what |"))
-        PAGE.write_text(before[:head] + "\n".join(lines) + before[tail:], encoding="utf-8")
+        page = PAGE.read_text(encoding="utf-8")
+        PAGE.write_text(written(page, measured), encoding="utf-8")
     raise SystemExit(0 if within else 1)
 
 
