@@ -113,7 +113,7 @@ class Recording:
     @property
     def evened(self) -> float | None:
         """See `RecordingCard.evened`."""
-        return self.loudness if self.card.played is None else self.card.played
+        return self.loudness if self.card.evened is None else self.card.evened
 
     @cached_property
     def level(self) -> float:

@@ -163,8 +163,10 @@ def change(request: HttpRequest, key: str, given: CardChange) -> Any:
         if given.no_root:
             changed["root"] = None
     fresh = card.model_copy(update=changed)
-    heard_otherwise = {"root", "steps"} & changed.keys()
-    if isinstance(fresh, RecordingCard) and heard_otherwise:
+    # Of what goes by its own loudness a root changes nothing.
+    if isinstance(fresh, RecordingCard) and (
+        "steps" in changed or ("root" in changed and fresh.played is not None)
+    ):
         original = shelf.original(key)
         if original is not None:
             fresh = described(fresh, original[1])

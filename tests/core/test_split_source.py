@@ -22,7 +22,7 @@ BLOCKS = (100, 16, 130, 16, 16, 64)
 
 
 def moving(kind: str) -> Any:
-    """Seven oscillators for each note, whose pitch moves, so that cycles have to be added up."""
+    """Three oscillators for each note, whose pitch moves, so that cycles have to be added up."""
     layer = in_unison(kind, unison=3)
     layer["filters"] = [{"id": "filter1", "kind": "lowpass", "params": {"cutoff": 900}}]
     lfo = {"id": "lfo", "name": "LFO", "kind": "lfo", "scope": "note"}
