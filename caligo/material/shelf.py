@@ -359,8 +359,7 @@ def described(card: RecordingCard, samples: NDArray[np.float32]) -> RecordingCar
         else:
             heard = samples if long else apply(samples, card.rate, card.steps)
         loudness, highest = measured(heard, card.rate)
-        # A long one is no note that is transposed, and to read it once more takes as long again.
-        played = None if long else played_loudness(heard, card.rate, card.root, loudness)
+        played = played_loudness(heard, card.rate, card.root, loudness)
     return card.model_copy(
         update={
             "peak": round(20.0 * math.log10(highest), 2) if highest > 0.0 else None,
