@@ -294,7 +294,7 @@ def bench_filters() -> None:
     signal = np.random.default_rng(1).standard_normal((4, 2, 1024 * TICK)).astype(np.float32)
     steady = np.ones((4, 1025))
     corner, damping = corner_gain(800.0 * steady, DEFAULT_RATE), sharpness(20.0 * steady, True)
-    state = np.zeros((4, 2, 2, 2))
+    state = np.zeros((4, 2, 4))
     ours = best(lambda: run(signal, corner, damping, steady, False, state), 9)
     sections = scipy.signal.butter(4, 800.0, fs=DEFAULT_RATE, output="sos")
     theirs = best(lambda: scipy.signal.sosfilt(sections, signal, axis=2), 9)

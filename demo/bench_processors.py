@@ -1,9 +1,13 @@
-"""Every filter and effect: milliseconds for a second of stereo audio; part of ``make bench``."""
+"""Every filter and effect: milliseconds for a second of stereo audio; part of ``make bench``.
+
+A filter is given what it works on, the voices of a chord: four stereo streams, whose cost is told
+for one. An effect is given one.
+"""
 
 from __future__ import annotations
 
 import time
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 
 import numpy as np
 import scipy.signal
@@ -13,10 +17,11 @@ from caligo.catalogue import Module, Moves, catalogue, implementation
 from caligo.document import Sound, read_sound
 from caligo.document.held import held_chord
 from caligo.engine.engine import DEFAULT_RATE
-from caligo.movement.block import stereo_block
+from caligo.movement.block import Block, stereo_block
 from caligo.movement.moments import Moments
 from caligo.movement.movement import Movement
 from caligo.movement.notes import whole
+from caligo.movement.voices import Voice, as_notes
 from caligo.processing.processor import Processor
 from caligo.signal.ticks import TICK, Span
 from demo.build import by_name
@@ -60,42 +65,54 @@ def _made(module: Module) -> Processor:
     return made
 
 
-def _noise() -> NDArray[np.float32]:
+def _noise(streams: int) -> NDArray[np.float32]:
     count = SECONDS * DEFAULT_RATE // BLOCK * BLOCK
     rng = np.random.default_rng(1)
-    return (0.1 * rng.standard_normal((2, count))).astype(np.float32)
+    return (0.1 * rng.standard_normal((streams, 2, count))).astype(np.float32)
 
 
-def _seconds(processor: Processor, given: NDArray[np.float32]) -> float:
-    """Of work for a second of audio, once all is compiled."""
-    signal, note = given.copy(), whole(60.0)
+def _block(span: Span, voices: Sequence[Voice]) -> Block:
+    """A block of a chord, or of one stream where there are no voices."""
+    notes = as_notes(voices) if voices else whole(60.0)
+    moments = Moments(span.times, notes, notes)
+    if not voices:
+        return stereo_block(span, moments)
+    pitch = np.tile(notes.key[:, None] / 12.0 + 3.0, (1, span.ticks + 1))
+    return Block(span, voices, moments, pitch)
+
+
+def _seconds(processor: Processor, given: NDArray[np.float32], voices: Sequence[Voice]) -> float:
+    """Of work for a second of audio of one stream, once all is compiled."""
+    signal = given.copy()
     began = time.perf_counter()
-    for first in range(0, signal.shape[1] // TICK, BLOCK_TICKS):
-        span = Span(first, BLOCK_TICKS, DEFAULT_RATE)
-        block = stereo_block(span, Moments(span.times, note, note))
+    for first in range(0, signal.shape[2] // TICK, BLOCK_TICKS):
+        block = _block(Span(first, BLOCK_TICKS, DEFAULT_RATE), voices)
         here = slice(first * TICK, (first + BLOCK_TICKS) * TICK)
-        processor.process(block, signal[None, :, here])
-    return (time.perf_counter() - began) * DEFAULT_RATE / signal.shape[1]
+        processor.process(block, signal[:, :, here])
+    return (time.perf_counter() - began) * DEFAULT_RATE / (len(signal) * signal.shape[2])
 
 
 def processor_costs() -> Iterator[tuple[str, str, str]]:
     """A line for each filter and effect: its name, its cost, and what is wanted."""
-    given = _noise()
+    chord = [Voice(f"n{key}", key, 0.0, 60.0, 0.8, key, ((0.0, key),)) for key in (48, 55, 62, 69)]
+    many, given = _noise(len(chord)), _noise(1)
     sections = scipy.signal.butter(4, 800.0, fs=DEFAULT_RATE, output="sos")
     began = time.perf_counter()
-    scipy.signal.sosfilt(sections, given, axis=1)
-    filtered = 1000.0 * (time.perf_counter() - began) * DEFAULT_RATE / given.shape[1]
+    scipy.signal.sosfilt(sections, many, axis=2)
+    filtered = 1000.0 * (time.perf_counter() - began) * DEFAULT_RATE / (many.size / 2)
     response = np.random.default_rng(2).standard_normal((2, int(RESPONSE * DEFAULT_RATE)))
     began = time.perf_counter()
-    scipy.signal.oaconvolve(given, response.astype(np.float32), axes=1)
-    convolved = 1000.0 * (time.perf_counter() - began) * DEFAULT_RATE / given.shape[1]
+    scipy.signal.oaconvolve(given[0], response.astype(np.float32), axes=1)
+    convolved = 1000.0 * (time.perf_counter() - began) * DEFAULT_RATE / given.shape[2]
     for module in catalogue():
         if module.family not in ("filter", "effect"):
             continue
         processor = _made(module)
-        cost = 1000.0 * min(_seconds(processor, given) for _ in range(3))
+        voiced = module.family == "filter"
+        streams, voices = (many, chord) if voiced else (given, [])
+        cost = 1000.0 * min(_seconds(processor, streams, voices) for _ in range(3))
         beside = ""
-        if module.family == "filter":
+        if voiced:
             beside = f", {cost / filtered:.1f} x scipy's sosfilt of 24 dB"
         elif module.kind == "convolution":
             beside = f", {cost / convolved:.1f} x scipy's oaconvolve of {RESPONSE:.0f} s"

@@ -15,8 +15,8 @@ from caligo.processing.effect import Effect
 from caligo.processing.processor import Signal, State
 from caligo.signal.delay_line import add_tap
 from caligo.signal.kernel import kernel
+from caligo.signal.silence import DEAD
 from caligo.signal.smoothing import one_pole_at
-from caligo.signal.state_variable import DEAD
 from caligo.signal.ticks import TICK
 
 TAPS = 3

@@ -53,7 +53,7 @@ class Compressor(Effect):
 
     def initial_state(self) -> State:
         """See `Effect.initial_state`."""
-        return {"gain": np.zeros(2), "cut": np.zeros((1, 1, 2, 2))}
+        return {"gain": np.zeros(2), "cut": np.zeros((1, 2, 2))}
 
     def process_stereo(self, block: Block, signal: Signal, side: Signal | None) -> None:
         """See `Effect.process_stereo`."""

@@ -21,8 +21,8 @@ from caligo.signal.delay_line import read_crossfaded, read_moving, ring_size
 from caligo.signal.diffuser import diffuse
 from caligo.signal.kernel import kernel
 from caligo.signal.octave import WINDOW, shift_pitch
+from caligo.signal.silence import DEAD
 from caligo.signal.smoothing import one_pole, one_pole_at
-from caligo.signal.state_variable import DEAD
 from caligo.signal.ticks import TICK
 
 LONGEST = 8.0

@@ -51,7 +51,7 @@ class FilterEffect(Effect):
 
     def initial_state(self) -> State:
         """See `Effect.initial_state`."""
-        return {"filter": np.zeros((1, 2 if self._steep else 1, 2, 2))}
+        return {"filter": np.zeros((1, 2, 4 if self._steep else 2))}
 
     def process_stereo(self, block: Block, signal: Signal, side: Signal | None) -> None:
         """See `Effect.process_stereo`."""

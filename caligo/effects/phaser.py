@@ -63,7 +63,6 @@ class Phaser(Swaying):
             corner_gain(hertz, self.rate)[None],
             MOST_FEEDBACK * feedback[None] / 100.0,
             mix[None] / 100.0,
-            int(self.part.number("stages")),
             self.state["chain"],
         )
 

@@ -22,8 +22,8 @@ from caligo.signal.delay_line import read_going, ring_size
 from caligo.signal.diffuser import diffuse
 from caligo.signal.kernel import kernel
 from caligo.signal.plate_ring import gather_along, go_round, softened
+from caligo.signal.silence import DEAD
 from caligo.signal.smoothing import one_pole_at
-from caligo.signal.state_variable import DEAD
 from caligo.signal.ticks import TICK
 
 RATE = 29_761.0

@@ -40,8 +40,8 @@ from caligo.signal.feedback_network import (
 )
 from caligo.signal.kernel import kernel
 from caligo.signal.scatter import feed, velvet
+from caligo.signal.silence import DEAD
 from caligo.signal.smoothing import one_pole_at
-from caligo.signal.state_variable import DEAD
 from caligo.signal.ticks import TICK
 
 DIFFUSERS = 4

@@ -18,8 +18,8 @@ from caligo.processing import shared
 from caligo.processing.oversampled import FOURFOLD, Oversampled, mix_bent
 from caligo.processing.processor import State
 from caligo.signal.kernel import kernel
+from caligo.signal.silence import DEAD
 from caligo.signal.smoothing import one_pole
-from caligo.signal.state_variable import DEAD
 from caligo.signal.ticks import TICK
 
 SOFT, TAPE, HARD = range(3)

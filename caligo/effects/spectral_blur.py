@@ -22,7 +22,7 @@ from caligo.processing.processor import Signal, State
 from caligo.signal.fixed_delay import FixedDelay
 from caligo.signal.gains import crossfade
 from caligo.signal.kernel import kernel
-from caligo.signal.state_variable import DEAD
+from caligo.signal.silence import DEAD
 from caligo.signal.ticks import TICK
 
 OVERLAP = 4

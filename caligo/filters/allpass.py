@@ -80,7 +80,6 @@ class AllPass(Filter):
             corner_gain(sides(hertz, values["spread"]), self.rate),
             MOST_FEEDBACK * values["feedback"] / 100.0,
             values["mix"] / 100.0,
-            self._stages,
             states,
         )
 

@@ -17,7 +17,7 @@ from caligo.processing.corner import (
 )
 from caligo.processing.filter import Filter, States
 from caligo.processing.processor import Signal
-from caligo.signal.sections import run_three_side_by_side
+from caligo.signal.sections import run_side_by_side
 from caligo.signal.state_variable import corner_gain
 
 VOWELS = ("ee", "eh", "ah", "aw", "oo")
@@ -105,7 +105,7 @@ class Vowel(Filter):
         super().__init__(part, address, movement, rate)
         keys = ("vowel", "size", "width", "key_follow", "mix")
         self._trajectories = {key: self.trajectory(key) for key in keys}
-        self.state_shape = (HERTZ.shape[1], 2, 2)
+        self.state_shape = (2, 2 * HERTZ.shape[1])
 
     def process_streams(self, block: Block, signal: Signal, states: States) -> None:
         """See `Filter.process_streams`."""
@@ -119,7 +119,7 @@ class Vowel(Filter):
         level = between(LEVELS, values["vowel"]) + SLOPE * (formants - formants[:, :1]) + LOUD
         # Neighbours in opposite phase, as in a tract: no hole between them (Klatt 1980).
         turned = np.array([1.0, -1.0, 1.0])[None, :, None]
-        run_three_side_by_side(
+        run_side_by_side(
             signal,
             corner_gain(hertz, self.rate),
             np.ascontiguousarray(bandwidth / hertz),

@@ -9,7 +9,7 @@ from numpy.typing import NDArray
 
 from caligo.measure.true_peak import LARGEST_GAIN, TAPS, WEIGHTS, peaks_between
 from caligo.signal.kernel import kernel
-from caligo.signal.state_variable import DEAD
+from caligo.signal.silence import DEAD
 from caligo.signal.ticks import TICK
 
 DELAY_TICKS = 2

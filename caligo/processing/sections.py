@@ -38,7 +38,7 @@ class SectionFilter(Filter):
         super().__init__(part, address, movement, rate)
         keys = ("cutoff", "key_follow", "mix", *self.keys)
         self.trajectories = {key: self.trajectory(key) for key in keys}
-        self.state_shape = (self.sections(), 2, 2)
+        self.state_shape = (2, 2 * self.sections())
 
     @abstractmethod
     def sections(self) -> int:

@@ -4,8 +4,6 @@ from __future__ import annotations
 
 from typing import ClassVar
 
-import numpy as np
-
 from caligo.catalogue import Choice, Kind, Moves, Parameter
 from caligo.document.sound import FilterPart
 from caligo.movement.block import Block
@@ -73,7 +71,7 @@ class SlopeFilter(Filter):
         self._matching: Floats | None = None
         if part.switch("even"):
             self._matching = matching_gains(self._slope == "24", self.highpass)
-        self.state_shape = (2 if self._slope == "24" else 1, 2, 2)
+        self.state_shape = (2, {"6": 1, "12": 2, "24": 4}[self._slope])
 
     def process_streams(self, block: Block, signal: Signal, states: States) -> None:
         """See `Filter.process_streams`."""
@@ -98,18 +96,9 @@ class SlopeFilter(Filter):
         self, signal: Signal, hertz: Floats, values: dict[str, Floats], mix: Floats, states: States
     ) -> None:
         """Both sides at one corner, or at corners of their own."""
+        at = sides(hertz, values["spread"]) if values["spread"].any() else hertz
         damping = sharpness(values["resonance"], self._slope == "24")
-        if not values["spread"].any():
-            corner = corner_gain(hertz, self.rate)
-            run(signal, corner, damping, mix, self.highpass, states)
-            return
-        parted = corner_gain(sides(hertz, values["spread"]), self.rate)
-        for side in range(2):
-            # The quick filter takes both sides at once: each is kept of a run with its corner.
-            heard, state = signal.copy(), states.copy()
-            corner = np.ascontiguousarray(parted[:, side])
-            run(heard, corner, damping, mix, self.highpass, state)
-            signal[:, side], states[:, :, side] = heard[:, side], state[:, :, side]
+        run(signal, corner_gain(at, self.rate), damping, mix, self.highpass, states)
 
     def tail(self) -> float:
         """See `Filter.tail`."""

@@ -10,8 +10,9 @@ import math
 
 import numpy as np
 
-from caligo.signal.kernel import kernel_with
-from caligo.signal.state_variable import CONTRACT, DEAD, coefficients, step
+from caligo.signal.kernel import CONTRACT, kernel_with
+from caligo.signal.silence import DEAD
+from caligo.signal.state_variable import coefficients, step
 from caligo.signal.ticks import TICK
 
 FLAT = math.sqrt(2.0)

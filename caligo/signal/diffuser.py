@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 
 from caligo.signal.kernel import kernel, kernel_with
-from caligo.signal.state_variable import DEAD
+from caligo.signal.silence import DEAD
 from caligo.signal.ticks import TICK
 
 

@@ -15,7 +15,7 @@ import numpy as np
 
 from caligo.signal.delay_line import read_row
 from caligo.signal.kernel import kernel
-from caligo.signal.state_variable import DEAD
+from caligo.signal.silence import DEAD
 from caligo.signal.ticks import TICK
 
 LINES = 16

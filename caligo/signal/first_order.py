@@ -6,15 +6,58 @@ Source: V. Zavalishin, "The Art of VA Filter Design", chapter 3; equations from 
 from __future__ import annotations
 
 import numpy as np
+from numpy.typing import NDArray
 
-from caligo.signal.kernel import kernel, kernel_with
-from caligo.signal.state_variable import CONTRACT, DEAD, is_silent, settled
+from caligo.signal.abreast import (
+    ABREAST,
+    begin_tick,
+    beside,
+    end_tick,
+    give_state,
+    room,
+    take_state,
+)
+from caligo.signal.kernel import CONTRACT, kernel, kernel_with
 from caligo.signal.ticks import TICK
+from caligo.signal.vector import WIDTH, in_each, load, store
+
+Floats = NDArray[np.float64]
+
+
+@kernel_with(fastmath=CONTRACT)
+def _slope(
+    dry: np.ndarray, wet: np.ndarray, ends: np.ndarray, highpass: bool, held: np.ndarray
+) -> None:
+    """One slope over a tick, see `caligo.signal.abreast`."""
+    through = 1.0 if highpass else 0.0
+    lows = 1.0 - 2.0 * through
+    g, g_step = load(ends[1], 0), load(ends[1], 1)
+    s = load(held, 0)
+    for n in range(TICK):
+        x = load(dry, n)
+        rise = (x - s) * g / (1.0 + g)
+        low = s + rise
+        s = low + rise
+        store(wet, n, through * x + lows * low)
+        g += g_step
+    store(held, 0, s)
 
 
 @kernel
+def _run_slope(signal: np.ndarray, values: np.ndarray, highpass: bool, state: np.ndarray) -> None:
+    """`run_slope` with its numbers beside each other."""
+    dry, wet, ends, held = room(values.shape[0], state.shape[2])
+    for first in range(0, signal.shape[0], ABREAST):
+        take_state(state, first, held)
+        for k in range(values.shape[3] - 1):
+            if begin_tick(signal, first, k, values, held, dry, ends):
+                _slope(dry, wet, ends, highpass, held)
+                end_tick(dry, wet, ends, held, signal, first, k)
+        give_state(held, first, state)
+
+
 def run_slope(
-    signal: np.ndarray, corner: np.ndarray, mix: np.ndarray, highpass: bool, state: np.ndarray
+    signal: NDArray[np.float32], corner: Floats, mix: Floats, highpass: bool, state: Floats
 ) -> None:
     """A low-pass or high-pass of 6 dB per octave on `signal` ``[voices, 2, samples]``, in place.
 
@@ -25,83 +68,68 @@ def run_slope(
     mix
         Share of the filtered signal at every tick ``[voices, ticks + 1]``.
     state
-        The integrator of each side is ``state[:, 0, :, 0]``, of ``[voices, 1, 2, 2]``.
+        The integrator of each side ``[voices, 2, 1]``; carried on.
     """
-    for v in range(signal.shape[0]):
-        for k in range(mix.shape[1] - 1):
-            m, m_step = mix[v, k], (mix[v, k + 1] - mix[v, k]) / TICK
-            for c in range(2):
-                x = signal[v, c, k * TICK : (k + 1) * TICK]
-                g, g_step = corner[v, c, k], (corner[v, c, k + 1] - corner[v, c, k]) / TICK
-                s = state[v, 0, c, 0]
-                for n in range(TICK):
-                    rise = (x[n] - s) * g / (1.0 + g)
-                    low = s + rise
-                    s = low + rise
-                    wet = x[n] - low if highpass else low
-                    x[n] += (m + n * m_step) * (wet - x[n])
-                    g += g_step
-                state[v, 0, c, 0] = s
-            if not settled(state[v]):
-                state[v] = 0.0
-                signal[v, :, k * TICK : (k + 1) * TICK] = 0.0
+    _run_slope(signal, beside(mix, corner), highpass, state)
 
 
 @kernel_with(fastmath=CONTRACT)
-def _pass_tick(heard: np.ndarray, ends: np.ndarray, state: np.ndarray, chain: np.ndarray) -> None:
-    """A tick of both sides through the chain, together, so that the processor overlaps them.
+def _pass_tick(
+    dry: np.ndarray, wet: np.ndarray, ends: np.ndarray, held: np.ndarray, chain: np.ndarray
+) -> None:
+    """A tick through the chain, see `caligo.signal.abreast`.
 
     What a stage is given is ``a u + r``: `u` goes into the chain, and `r` is what the stages ahead
     of it remember. Both are known of all stages before `u` is, and then all stages at once.
 
     Parameters
     ----------
-    heard
-        ``[2, TICK]``, in place.
     ends
-        The stages' share of left and right, feedback and mix at the tick's beginning and end
-        ``[4, 2]``.
-    state
-        Integrators ``[2, stages]``.
+        At 1 and 2: the stages' share ``g / (1 + g)``, and feedback.
+    held
+        Integrators ``[stages, WIDTH]``.
     chain
-        Room for `a` and `r` of both sides ``[4, stages]``.
+        Room for `a` and `r` ``[2 stages, WIDTH]``.
     """
-    stages = np.uint64(state.shape[1])
-    g, h, back, m = ends[0, 0], ends[1, 0], ends[2, 0], ends[3, 0]
-    step = (ends[:, 1] - ends[:, 0]) / TICK
+    stages = held.shape[0]
+    g, g_step = load(ends[1], 0), load(ends[1], 1)
+    back, back_step = load(ends[2], 0), load(ends[2], 1)
     for n in range(TICK):
-        x, w = heard[0, n], heard[1, n]
-        through, across = 2.0 * g - 1.0, 2.0 * h - 1.0
-        hold, keep = 2.0 - 2.0 * g, 2.0 - 2.0 * h
-        a, b, r, q = 1.0, 1.0, 0.0, 0.0
+        x = load(dry, n)
+        through = 2.0 * g - 1.0
+        hold = 2.0 - 2.0 * g
+        a, r = in_each(1.0), in_each(0.0)
         for s in range(stages):
-            chain[0, s], chain[1, s], chain[2, s], chain[3, s] = a, b, r, q
+            store(chain, s, a)
+            store(chain, stages + s, r)
             a *= through
-            b *= across
-            r = through * r + hold * state[0, s]
-            q = across * q + keep * state[1, s]
+            r = through * r + hold * load(held, s)
         # A loop of gain `back` rises to 1 / (1 - back) where it comes in phase.
         u = ((1.0 - abs(back)) * x + back * r) / (1.0 - back * a)
-        v = ((1.0 - abs(back)) * w + back * q) / (1.0 - back * b)
         for s in range(stages):
-            state[0, s] += 2.0 * g * (chain[0, s] * u + chain[2, s] - state[0, s])
-            state[1, s] += 2.0 * h * (chain[1, s] * v + chain[3, s] - state[1, s])
-        heard[0, n] = x + m * (a * u + r - x)
-        heard[1, n] = w + m * (b * v + q - w)
-        g += step[0]
-        h += step[1]
-        back += step[2]
-        m += step[3]
+            own = load(held, s)
+            store(held, s, own + 2.0 * g * (load(chain, s) * u + load(chain, stages + s) - own))
+        store(wet, n, a * u + r)
+        g += g_step
+        back += back_step
 
 
 @kernel
+def _run_all_passes(signal: np.ndarray, values: np.ndarray, state: np.ndarray) -> None:
+    """`run_all_passes` with its numbers beside each other."""
+    dry, wet, ends, held = room(values.shape[0], state.shape[2])
+    chain = np.zeros((2 * state.shape[2], WIDTH))
+    for first in range(0, signal.shape[0], ABREAST):
+        take_state(state, first, held)
+        for k in range(values.shape[3] - 1):
+            if begin_tick(signal, first, k, values, held, dry, ends):
+                _pass_tick(dry, wet, ends, held, chain)
+                end_tick(dry, wet, ends, held, signal, first, k)
+        give_state(held, first, state)
+
+
 def run_all_passes(
-    signal: np.ndarray,
-    corner: np.ndarray,
-    feedback: np.ndarray,
-    mix: np.ndarray,
-    stages: int,
-    state: np.ndarray,
+    signal: NDArray[np.float32], corner: Floats, feedback: Floats, mix: Floats, state: Floats
 ) -> None:
     """A chain of all-passes, added to what it was given, on ``[voices, 2, samples]`` in place.
 
@@ -119,26 +147,6 @@ def run_all_passes(
         0 leaves the signal, 0.5 makes the deepest notches, 1 only turns phases
         ``[voices, ticks + 1]``.
     state
-        Integrators of the stages ``[voices, 2, stages]``.
+        Integrators ``[voices, 2, stages]``; carried on.
     """
-    chain, ends = np.empty((4, stages)), np.empty((4, 2))
-    for v in range(signal.shape[0]):
-        for k in range(mix.shape[1] - 1):
-            heard = signal[v, :, k * TICK : (k + 1) * TICK]
-            if is_silent(heard[0]) and is_silent(heard[1]) and not state[v].any():
-                continue
-            for end in range(2):
-                for c in range(2):
-                    g = corner[v, c, k + end]
-                    ends[c, end] = g / (1.0 + g)
-                ends[2, end], ends[3, end] = feedback[v, k + end], mix[v, k + end]
-            _pass_tick(heard, ends, state[v], chain)
-            total = 0.0
-            for c in range(2):
-                for s in range(stages):
-                    if abs(state[v, c, s]) < DEAD:
-                        state[v, c, s] = 0.0
-                    total += state[v, c, s]
-            if not np.isfinite(total):
-                state[v] = 0.0
-                heard[:] = 0.0
+    _run_all_passes(signal, beside(mix, corner / (1.0 + corner), feedback), state)

@@ -15,6 +15,9 @@ from numba import njit
 
 Function = TypeVar("Function", bound=Callable[..., Any])
 
+CONTRACT = {"contract"}
+"""Lets multiplications and additions fuse; sums keep their order, so results do not vary."""
+
 
 def kernel_with(**options: Any) -> Callable[[Function], Function]:
     """A decorator like `kernel` that takes more of numba's options, such as ``inline``."""

@@ -9,10 +9,22 @@ from __future__ import annotations
 import math
 
 import numpy as np
+from numpy.typing import NDArray
 
-from caligo.signal.kernel import kernel, kernel_with
-from caligo.signal.state_variable import CONTRACT, DEAD, is_silent
+from caligo.signal.abreast import (
+    ABREAST,
+    begin_tick,
+    beside,
+    end_tick,
+    give_state,
+    room,
+    take_state,
+)
+from caligo.signal.kernel import CONTRACT, kernel, kernel_with
 from caligo.signal.ticks import TICK
+from caligo.signal.vector import load, store
+
+Floats = NDArray[np.float64]
 
 REFERENCE = 0.25
 """The peak of a sine that keeps its level whatever the drive: -12 dB under full scale."""
@@ -42,51 +54,50 @@ def _step(
 
 
 @kernel_with(fastmath=CONTRACT)
-def _tick(x: np.ndarray, ends: np.ndarray, state: np.ndarray) -> None:
-    """A tick of both sides in one loop, so that the processor overlaps them.
+def _tick(dry: np.ndarray, wet: np.ndarray, ends: np.ndarray, held: np.ndarray) -> None:
+    """A tick through the loop, see `caligo.signal.abreast`.
 
-    `x` is ``[2, TICK]``, `state` ``[2, 4]``. `ends` ``[5, 2]`` are the stages' share of left and
-    right, the feedback, and the factors ahead of the loop and behind it, at the tick's beginning
-    and end.
+    `ends` from 1 on are the stages' share, the feedback, and the factors ahead of the loop and
+    behind it; `held` ``[4, WIDTH]``.
     """
-    g, h, back, drive, level = ends[0, 0], ends[1, 0], ends[2, 0], ends[3, 0], ends[4, 0]
-    step = (ends[:, 1] - ends[:, 0]) / TICK
-    l0, l1, l2, l3 = state[0, 0], state[0, 1], state[0, 2], state[0, 3]
-    r0, r1, r2, r3 = state[1, 0], state[1, 1], state[1, 2], state[1, 3]
+    share, share_step = load(ends[1], 0), load(ends[1], 1)
+    back, back_step = load(ends[2], 0), load(ends[2], 1)
+    drive, drive_step = load(ends[3], 0), load(ends[3], 1)
+    level, level_step = load(ends[4], 0), load(ends[4], 1)
+    s0, s1, s2, s3 = load(held, 0), load(held, 1), load(held, 2), load(held, 3)
     for n in range(TICK):
-        y, l0, l1, l2, l3 = _step(drive * x[0, n], g, back, l0, l1, l2, l3)
-        x[0, n] = level * y
-        y, r0, r1, r2, r3 = _step(drive * x[1, n], h, back, r0, r1, r2, r3)
-        x[1, n] = level * y
-        g += step[0]
-        h += step[1]
-        back += step[2]
-        drive += step[3]
-        level += step[4]
-    state[0, 0], state[0, 1], state[0, 2], state[0, 3] = l0, l1, l2, l3
-    state[1, 0], state[1, 1], state[1, 2], state[1, 3] = r0, r1, r2, r3
+        y, s0, s1, s2, s3 = _step(drive * load(dry, n), share, back, s0, s1, s2, s3)
+        store(wet, n, level * y)
+        share += share_step
+        back += back_step
+        drive += drive_step
+        level += level_step
+    store(held, 0, s0)
+    store(held, 1, s1)
+    store(held, 2, s2)
+    store(held, 3, s3)
 
 
 @kernel
-def _alive(state: np.ndarray) -> bool:
-    """Whether integrators ``[2, 4]`` hold numbers; what has died away is set to nothing."""
-    total = 0.0
-    for c in range(2):
-        for i in range(4):
-            if abs(state[c, i]) < DEAD:
-                state[c, i] = 0.0
-            total += state[c, i]
-    return math.isfinite(total)
+def _run_ladder(signal: np.ndarray, values: np.ndarray, state: np.ndarray) -> None:
+    """`run_ladder` with its numbers beside each other."""
+    dry, wet, ends, held = room(values.shape[0], state.shape[2])
+    for first in range(0, signal.shape[0], ABREAST):
+        take_state(state, first, held)
+        for k in range(values.shape[3] - 1):
+            if begin_tick(signal, first, k, values, held, dry, ends):
+                _tick(dry, wet, ends, held)
+                end_tick(dry, wet, ends, held, signal, first, k)
+        give_state(held, first, state)
 
 
-@kernel
 def run_ladder(
-    signal: np.ndarray,
-    corner: np.ndarray,
-    feedback: np.ndarray,
-    drive: np.ndarray,
-    mix: np.ndarray,
-    state: np.ndarray,
+    signal: NDArray[np.float32],
+    corner: Floats,
+    feedback: Floats,
+    drive: Floats,
+    mix: Floats,
+    state: Floats,
 ) -> None:
     """Filter `signal` ``[voices, 2, samples]`` in place.
 
@@ -103,29 +114,7 @@ def run_ladder(
     state
         The stages' integrators ``[voices, 2, 4]``; carried on.
     """
-    wet = np.empty((2, TICK))
-    ends = np.empty((5, 2))
-    for v in range(signal.shape[0]):
-        for k in range(mix.shape[1] - 1):
-            heard = signal[v, :, k * TICK : (k + 1) * TICK]
-            if is_silent(heard[0]) and is_silent(heard[1]) and not state[v].any():
-                continue
-            for end in range(2):
-                for c in range(2):
-                    g = corner[v, c, k + end]
-                    ends[c, end] = g / (1.0 + g)
-                back, factor = feedback[v, k + end], drive[v, k + end]
-                ends[2, end] = back
-                # Half of what resonance takes from the lows is given back.
-                ends[3, end] = factor * (1.0 + 0.5 * back)
-                bent = factor * REFERENCE
-                ends[4, end] = math.sqrt(1.0 + bent * bent) / factor
-            wet[:] = heard
-            _tick(wet, ends, state[v])
-            if not _alive(state[v]):
-                state[v] = 0.0
-                wet[:] = 0.0
-            m, m_step = mix[v, k], (mix[v, k + 1] - mix[v, k]) / TICK
-            for c in range(2):
-                for n in range(TICK):
-                    heard[c, n] += (m + n * m_step) * (wet[c, n] - heard[c, n])
+    # Half of what resonance takes from the lows is given back.
+    ahead = drive * (1.0 + 0.5 * feedback)
+    behind = np.sqrt(1.0 + (drive * REFERENCE) ** 2) / drive
+    _run_ladder(signal, beside(mix, corner / (1.0 + corner), feedback, ahead, behind), state)

@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 
 from caligo.signal.kernel import kernel
-from caligo.signal.state_variable import DEAD
+from caligo.signal.silence import DEAD
 
 STANDING = 2.0
 """Hz below which a signal counts as standing: at 20 Hz 0.04 dB are lost."""

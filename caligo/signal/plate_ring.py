@@ -11,7 +11,7 @@ import numpy as np
 
 from caligo.signal.delay_line import read_going
 from caligo.signal.kernel import kernel
-from caligo.signal.state_variable import DEAD
+from caligo.signal.silence import DEAD
 from caligo.signal.ticks import TICK
 
 

@@ -12,8 +12,8 @@ import math
 import numpy as np
 from numpy.typing import NDArray
 
-from caligo.signal.kernel import kernel_with
-from caligo.signal.state_variable import CONTRACT, DEAD
+from caligo.signal.kernel import CONTRACT, kernel_with
+from caligo.signal.silence import DEAD
 
 STAGES = 24
 """All-passes of both chains together."""

@@ -13,7 +13,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from caligo.signal.kernel import kernel, kernel_with
-from caligo.signal.state_variable import DEAD
+from caligo.signal.silence import DEAD
 from caligo.signal.ticks import TICK
 
 

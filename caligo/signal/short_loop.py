@@ -7,7 +7,7 @@ import math
 import numpy as np
 
 from caligo.signal.kernel import kernel
-from caligo.signal.state_variable import DEAD, is_silent
+from caligo.signal.silence import DEAD, is_silent
 from caligo.signal.ticks import TICK
 
 SHORTEST = 3.0

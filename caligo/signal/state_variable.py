@@ -12,8 +12,18 @@ import math
 import numpy as np
 from numpy.typing import NDArray
 
-from caligo.signal.kernel import kernel, kernel_with
+from caligo.signal.abreast import (
+    ABREAST,
+    begin_tick,
+    beside,
+    end_tick,
+    give_state,
+    room,
+    take_state,
+)
+from caligo.signal.kernel import CONTRACT, kernel, kernel_with
 from caligo.signal.ticks import TICK
+from caligo.signal.vector import load, store
 
 BUTTERWORTH_2 = math.sqrt(0.5)
 """Q of a maximally flat second-order low-pass."""
@@ -25,17 +35,9 @@ HIGHEST = 0.49
 """Highest corner as a share of the sample rate."""
 
 
-CONTRACT = {"contract"}
-"""Lets multiplications and additions fuse; sums keep their order, so results do not vary."""
-
-
-DEAD = 1e-20
-"""Integrators below, 400 dB under full scale, count as nothing."""
-
-
 @kernel_with(fastmath=CONTRACT)
 def coefficients(g: float, d: float) -> tuple[float, float, float]:
-    """Of one stage at one sample: a1, a2 and a3 of the source."""
+    """Of one stage at one sample, or of eight abreast: a1, a2 and a3 of the source."""
     a1 = 1.0 / (1.0 + g * (g + d))
     a2 = g * a1
     return a1, a2, g * a2
@@ -54,140 +56,90 @@ def step(
 
 @kernel_with(fastmath=CONTRACT)
 def _single(
-    x: np.ndarray,
-    g: float,
-    g_step: float,
-    d: float,
-    d_step: float,
-    highpass: bool,
-    state: np.ndarray,
+    dry: np.ndarray, wet: np.ndarray, ends: np.ndarray, highpass: bool, held: np.ndarray
 ) -> None:
-    """One second-order stage over a tick: `x` ``[2, TICK]``, `state` ``[1, 2, 2]``."""
+    """One second-order stage over a tick, see `caligo.signal.abreast`."""
+    # high = x - d band - low; low-pass and high-pass differ only in these factors.
     through = 1.0 if highpass else 0.0
     lows = 1.0 - 2.0 * through
-    l1, l2, r1, r2 = state[0, 0, 0], state[0, 0, 1], state[0, 1, 0], state[0, 1, 1]
+    g, g_step = load(ends[1], 0), load(ends[1], 1)
+    d, d_step = load(ends[2], 0), load(ends[2], 1)
+    s1, s2 = load(held, 0), load(held, 1)
     for n in range(TICK):
-        a = coefficients(g, d)
-        # high = x - d band - low; low-pass and high-pass differ only in these factors.
-        band, low, l1, l2 = step(x[0, n], l1, l2, a)
-        x[0, n] = through * (x[0, n] - d * band) + lows * low
-        band, low, r1, r2 = step(x[1, n], r1, r2, a)
-        x[1, n] = through * (x[1, n] - d * band) + lows * low
+        x = load(dry, n)
+        band, low, s1, s2 = step(x, s1, s2, coefficients(g, d))
+        store(wet, n, through * (x - d * band) + lows * low)
         g += g_step
         d += d_step
-    state[0, 0, 0], state[0, 0, 1], state[0, 1, 0], state[0, 1, 1] = l1, l2, r1, r2
+    store(held, 0, s1)
+    store(held, 1, s2)
 
 
 @kernel_with(fastmath=CONTRACT)
 def _double(
-    x: np.ndarray,
-    g: float,
-    g_step: float,
-    d: float,
-    d_step: float,
-    e: float,
-    e_step: float,
-    highpass: bool,
-    state: np.ndarray,
+    dry: np.ndarray, wet: np.ndarray, ends: np.ndarray, highpass: bool, held: np.ndarray
 ) -> None:
-    """Two stages over a tick in one loop, so that the processor overlaps them."""
+    """Two stages over a tick."""
     through = 1.0 if highpass else 0.0
     lows = 1.0 - 2.0 * through
-    l1, l2, r1, r2 = state[0, 0, 0], state[0, 0, 1], state[0, 1, 0], state[0, 1, 1]
-    m1, m2, s1, s2 = state[1, 0, 0], state[1, 0, 1], state[1, 1, 0], state[1, 1, 1]
+    g, g_step = load(ends[1], 0), load(ends[1], 1)
+    d, d_step = load(ends[2], 0), load(ends[2], 1)
+    e, e_step = load(ends[3], 0), load(ends[3], 1)
+    s1, s2, t1, t2 = load(held, 0), load(held, 1), load(held, 2), load(held, 3)
     for n in range(TICK):
-        a, b = coefficients(g, d), coefficients(g, e)
-        band, low, l1, l2 = step(x[0, n], l1, l2, a)
-        z = through * (x[0, n] - d * band) + lows * low
-        band, low, m1, m2 = step(z, m1, m2, b)
-        x[0, n] = through * (z - e * band) + lows * low
-        band, low, r1, r2 = step(x[1, n], r1, r2, a)
-        z = through * (x[1, n] - d * band) + lows * low
-        band, low, s1, s2 = step(z, s1, s2, b)
-        x[1, n] = through * (z - e * band) + lows * low
+        x = load(dry, n)
+        band, low, s1, s2 = step(x, s1, s2, coefficients(g, d))
+        y = through * (x - d * band) + lows * low
+        band, low, t1, t2 = step(y, t1, t2, coefficients(g, e))
+        store(wet, n, through * (y - e * band) + lows * low)
         g += g_step
         d += d_step
         e += e_step
-    state[0, 0, 0], state[0, 0, 1], state[0, 1, 0], state[0, 1, 1] = l1, l2, r1, r2
-    state[1, 0, 0], state[1, 0, 1], state[1, 1, 0], state[1, 1, 1] = m1, m2, s1, s2
+    store(held, 0, s1)
+    store(held, 1, s2)
+    store(held, 2, t1)
+    store(held, 3, t2)
 
 
 @kernel
-def settled(state: np.ndarray) -> bool:
-    """Whether integrators ``[stages, 2, 2]`` hold numbers; what has died away is set to nothing.
-
-    Left alone it would get so small that the processor computes with it a hundred times slower.
-    """
-    total = 0.0
-    for stage in range(state.shape[0]):
-        for side in range(2):
-            for i in range(2):
-                if abs(state[stage, side, i]) < DEAD:
-                    state[stage, side, i] = 0.0
-                total += state[stage, side, i]
-    return math.isfinite(total)
-
-
-@kernel
-def is_silent(signal: np.ndarray) -> bool:
-    """Whether all of ``[samples]`` are zero."""
-    n = 0
-    while n < len(signal) and signal[n] == np.float32(0.0):
-        n += 1
-    return n == len(signal)
+def _run(signal: np.ndarray, values: np.ndarray, highpass: bool, state: np.ndarray) -> None:
+    """`run` with its numbers beside each other."""
+    dry, wet, ends, held = room(values.shape[0], state.shape[2])
+    for first in range(0, signal.shape[0], ABREAST):
+        take_state(state, first, held)
+        for k in range(values.shape[3] - 1):
+            if begin_tick(signal, first, k, values, held, dry, ends):
+                if state.shape[2] == 2:
+                    _single(dry, wet, ends, highpass, held)
+                else:
+                    _double(dry, wet, ends, highpass, held)
+                end_tick(dry, wet, ends, held, signal, first, k)
+        give_state(held, first, state)
 
 
-@kernel
 def run(
-    signal: np.ndarray,
-    corner: np.ndarray,
-    damping: np.ndarray,
-    mix: np.ndarray,
+    signal: NDArray[np.float32],
+    corner: NDArray[np.float64],
+    damping: NDArray[np.float64],
+    mix: NDArray[np.float64],
     highpass: bool,
-    state: np.ndarray,
+    state: NDArray[np.float64],
 ) -> None:
     """Filter `signal` ``[voices, 2, samples]`` in place.
 
     Parameters
     ----------
     corner
-        ``tan(pi f / rate)`` at every tick ``[voices, ticks + 1]``.
+        ``tan(pi f / rate)`` at every tick ``[voices, ticks + 1]``, or of each side
+        ``[voices, 2, ticks + 1]``.
     damping
         ``1 / Q`` of each stage at every tick ``[voices, stages, ticks + 1]``.
     mix
         Share of the filtered signal at every tick ``[voices, ticks + 1]``.
     state
-        Integrators ``[voices, stages, 2 channels, 2]``; carried on.
+        Integrators ``[voices, 2 channels, 2 stages]``; carried on.
     """
-    voices, stages, _ = damping.shape
-    wet = np.empty((2, TICK))
-    for v in range(voices):
-        for k in range(damping.shape[2] - 1):
-            left = signal[v, 0, k * TICK : (k + 1) * TICK]
-            right = signal[v, 1, k * TICK : (k + 1) * TICK]
-            if is_silent(left) and is_silent(right) and not state[v].any():
-                continue
-            for n in range(TICK):
-                wet[0, n] = left[n]
-                wet[1, n] = right[n]
-            g = corner[v, k]
-            g_step = (corner[v, k + 1] - g) / TICK
-            d = damping[v, 0, k]
-            d_step = (damping[v, 0, k + 1] - d) / TICK
-            if stages == 1:
-                _single(wet, g, g_step, d, d_step, highpass, state[v])
-            else:
-                e = damping[v, 1, k]
-                e_step = (damping[v, 1, k + 1] - e) / TICK
-                _double(wet, g, g_step, d, d_step, e, e_step, highpass, state[v])
-            if not settled(state[v]):
-                state[v] = 0.0
-                wet[:] = 0.0
-            m = mix[v, k]
-            m_step = (mix[v, k + 1] - m) / TICK
-            for n in range(TICK):
-                left[n] += (m + n * m_step) * (wet[0, n] - left[n])
-                right[n] += (m + n * m_step) * (wet[1, n] - right[n])
+    _run(signal, beside(mix, corner, *np.moveaxis(damping, 1, 0)), highpass, state)
 
 
 def sharpness(resonance: NDArray[np.float64], steep: bool) -> NDArray[np.float64]:

@@ -23,7 +23,7 @@ def impulse_response(cutoff: float, resonance: float, steep: bool, highpass: boo
     signal[0, :, 0] = 1.0
     steady = np.ones((1, TICKS + 1))
     damping = sharpness(resonance * steady, steep)
-    state = np.zeros((1, damping.shape[1], 2, 2))
+    state = np.zeros((1, 2, 2 * damping.shape[1]))
     run(signal, corner_gain(cutoff * steady, RATE), damping, steady, highpass, state)
     assert np.array_equal(signal[0, 0], signal[0, 1])
     return signal[0, 0].astype(float)
@@ -86,7 +86,7 @@ def test_filters_survive_the_wildest_moves() -> None:
     signal = rng.standard_normal((4, 2, TICKS * 64)).astype(np.float32)
     corner = corner_gain(np.exp2(rng.uniform(4.3, 14.3, (4, TICKS + 1))), RATE)
     damping = sharpness(rng.uniform(0, 100, (4, TICKS + 1)), True)
-    run(signal, corner, damping, np.ones((4, TICKS + 1)), False, np.zeros((4, 2, 2, 2)))
+    run(signal, corner, damping, np.ones((4, TICKS + 1)), False, np.zeros((4, 2, 4)))
     assert np.isfinite(signal).all()
     assert np.abs(signal).max() < 1e4
 
@@ -94,7 +94,7 @@ def test_filters_survive_the_wildest_moves() -> None:
 def test_a_filter_that_was_fed_nonsense_recovers() -> None:
     signal = np.ones((1, 2, 4 * 64), np.float32)
     signal[0, 0, 70] = np.nan
-    state = np.zeros((1, 1, 2, 2))
+    state = np.zeros((1, 2, 2))
     steady = np.ones((1, 5))
     run(signal, corner_gain(500 * steady, RATE), sharpness(0 * steady, False), steady, False, state)
     assert np.isfinite(signal[0, :, 128:]).all()

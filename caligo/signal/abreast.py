@@ -1,0 +1,149 @@
+"""Four voices abreast, left and right of each: what filters compute with one instruction.
+
+A filter of voices gives `begin_tick` its numbers, runs its own loop over the tick in vectors, and
+gives `end_tick` what came out. Of the shapes here `dry` and `wet` are ``[TICK, WIDTH]``, `ends`
+``[numbers, 2, WIDTH]``: where each number begins in the tick and by how much it grows with each
+sample. The first number is the share of the filtered signal. `held`, what the filter remembers, is
+``[of a side, WIDTH]``.
+"""
+
+from __future__ import annotations
+
+import math
+
+import numpy as np
+from numpy.typing import NDArray
+
+from caligo.signal.kernel import CONTRACT, kernel, kernel_with
+from caligo.signal.silence import DEAD, is_silent
+from caligo.signal.ticks import TICK
+from caligo.signal.vector import WIDTH, load, load_sides, store, store_sides
+
+ABREAST = WIDTH // 2
+"""Voices that go together."""
+
+
+def beside(*numbers: NDArray[np.float64]) -> NDArray[np.float64]:
+    """Numbers of voices beside each other ``[numbers, voices, 2, ticks + 1]``.
+
+    Each is ``[voices, ticks + 1]``, or ``[voices, 2, ticks + 1]`` where the sides differ.
+    """
+    voices, ends = numbers[0].shape[0], numbers[0].shape[-1]
+    out = np.empty((len(numbers), voices, 2, ends))
+    for i, values in enumerate(numbers):
+        out[i] = values if values.ndim == 3 else values[:, None]
+    return out
+
+
+@kernel
+def room(numbers: int, held: int) -> tuple[np.ndarray, np.ndarray, np.ndarray, np.ndarray]:
+    """Room for `dry`, `wet`, `ends` and `held` of a filter with so many numbers."""
+    lines = np.zeros((2, TICK, WIDTH))
+    return lines[0], lines[1], np.zeros((numbers, 2, WIDTH)), np.zeros((held, WIDTH))
+
+
+@kernel
+def take_state(state: np.ndarray, first: int, held: np.ndarray) -> None:
+    """What each side of the voices from `first` on remembers, of ``[voices, 2, numbers]``."""
+    held[:] = 0.0
+    for v in range(first, min(first + ABREAST, state.shape[0])):
+        for c in range(2):
+            for i in range(state.shape[2]):
+                held[i, 2 * (v - first) + c] = state[v, c, i]
+
+
+@kernel
+def give_state(held: np.ndarray, first: int, state: np.ndarray) -> None:
+    """The way back of `take_state`."""
+    for v in range(first, min(first + ABREAST, state.shape[0])):
+        for c in range(2):
+            for i in range(state.shape[2]):
+                state[v, c, i] = held[i, 2 * (v - first) + c]
+
+
+@kernel
+def begin_tick(
+    signal: np.ndarray,
+    first: int,
+    k: int,
+    values: np.ndarray,
+    held: np.ndarray,
+    dry: np.ndarray,
+    ends: np.ndarray,
+) -> bool:
+    """Take tick `k` of the voices from `first` on into `dry`, and their numbers into `ends`.
+
+    `signal` is ``[voices, 2, samples]``, `values` are those of `beside`. Where nothing sounds and
+    nothing is remembered there is nothing to do: False.
+    """
+    silent = not held.any()
+    last = min(first + ABREAST, signal.shape[0])
+    for v in range(first, last):
+        for c in range(2):
+            silent = silent and is_silent(signal[v, c, k * TICK : (k + 1) * TICK])
+    if silent:
+        return False
+    if last == first + ABREAST:
+        for n in range(0, TICK, WIDTH):
+            load_sides(signal, first, k * TICK + n, dry, n)
+    for v in range(first, last):
+        for c in range(2):
+            place = 2 * (v - first) + c
+            if last < first + ABREAST:
+                dry[:, place] = signal[v, c, k * TICK : (k + 1) * TICK]
+            for i in range(values.shape[0]):
+                begin = values[i, v, c, k]
+                ends[i, 0, place] = begin
+                ends[i, 1, place] = (values[i, v, c, k + 1] - begin) / TICK
+    return True
+
+
+@kernel
+def _settle(held: np.ndarray, wet: np.ndarray) -> None:
+    """Forget what has died away; a voice that holds no numbers any more falls silent."""
+    sound = True
+    for i in range(held.shape[0]):
+        total = 0.0
+        for place in range(WIDTH):
+            x = held[i, place]
+            held[i, place] = 0.0 if abs(x) < DEAD else x
+            total += x
+        sound = sound and math.isfinite(total)
+    if sound:
+        return
+    for place in range(0, WIDTH, 2):
+        if not math.isfinite(held[:, place : place + 2].sum()):
+            held[:, place : place + 2] = 0.0
+            wet[:, place : place + 2] = 0.0
+
+
+@kernel_with(fastmath=CONTRACT)
+def _crossfade(dry: np.ndarray, wet: np.ndarray, share: np.ndarray) -> None:
+    """Go over from `dry` to `wet` by a share ``[2, WIDTH]``, in `wet`."""
+    m, step = load(share, 0), load(share, 1)
+    for n in range(TICK):
+        x = load(dry, n)
+        store(wet, n, x + m * (load(wet, n) - x))
+        m += step
+
+
+@kernel
+def end_tick(
+    dry: np.ndarray,
+    wet: np.ndarray,
+    ends: np.ndarray,
+    held: np.ndarray,
+    signal: np.ndarray,
+    first: int,
+    k: int,
+) -> None:
+    """Put what came out into tick `k` of the voices from `first` on, at its share."""
+    _settle(held, wet)
+    _crossfade(dry, wet, ends[0])
+    if first + ABREAST <= signal.shape[0]:
+        for n in range(0, TICK, WIDTH):
+            store_sides(wet, n, signal, first, k * TICK + n)
+        return
+    for v in range(first, signal.shape[0]):
+        for c in range(2):
+            signal[v, c, k * TICK : (k + 1) * TICK] = wet[:, 2 * (v - first) + c]

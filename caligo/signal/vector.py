@@ -1,0 +1,232 @@
+"""Eight numbers that go through one instruction: the sides of four voices side by side.
+
+A recursive filter waits for each sample's result before it can begin the next, so a compiler
+cannot make vector instructions of its samples; of voices it can. A kernel that is written for
+single numbers takes a vector of them as well: sums, differences, products and quotients work on
+all eight at once, and each gets the same bits wherever it lies and whatever lies beside it.
+"""
+
+from __future__ import annotations
+
+import math
+import operator
+from collections.abc import Callable
+from typing import Any
+
+from llvmlite import ir
+from numba import types
+from numba.core import cgutils
+from numba.core.imputils import lower_builtin
+from numba.core.typing.templates import AbstractTemplate, infer_global, signature
+from numba.extending import intrinsic, models, overload, register_model
+
+WIDTH = 8
+"""64-bit floats in a vector: as many as the widest instructions of today's processors take."""
+
+
+class Vector(types.Type):
+    """What numba calls eight floats in one register."""
+
+    def __init__(self) -> None:
+        super().__init__(name="Vector")
+
+
+def _instruction(generator: Callable[..., Any]) -> Any:
+    """What a kernel calls, made of what tells numba its type and its code."""
+    return intrinsic(generator)
+
+
+VECTOR = ir.VectorType(ir.DoubleType(), WIDTH)
+SINGLES = ir.VectorType(ir.FloatType(), WIDTH)
+EIGHT = Vector()
+
+
+@register_model(Vector)
+class _VectorModel(models.PrimitiveModel):
+    def __init__(self, manager: Any, type_: Vector) -> None:
+        super().__init__(manager, type_, VECTOR)
+
+
+def _in_each(builder: Any, number: Any) -> Any:
+    """A number eight times."""
+    vector = ir.Constant(VECTOR, ir.Undefined)
+    for i in range(WIDTH):
+        vector = builder.insert_element(vector, number, ir.Constant(ir.IntType(32), i))
+    return vector
+
+
+def _teach(operation: Any, instruction: str) -> None:
+    """Make an operation of two numbers one of vectors, or of a vector and a number."""
+
+    @infer_global(operation)
+    class Operation(AbstractTemplate):
+        def generic(self, args: tuple[Any, ...], kws: dict[str, Any]) -> Any:
+            fits = len(args) == 2 and EIGHT in args and set(args) <= {EIGHT, types.float64}
+            return signature(EIGHT, *args) if fits else None
+
+    def lower(context: Any, builder: Any, sig: Any, args: tuple[Any, Any]) -> Any:
+        sides = zip(sig.args, args, strict=True)
+        first, second = (x if of == EIGHT else _in_each(builder, x) for of, x in sides)
+        return getattr(builder, instruction)(first, second)
+
+    for pair in ((EIGHT, EIGHT), (EIGHT, types.float64), (types.float64, EIGHT)):
+        lower_builtin(operation, *pair)(lower)
+
+
+for _operation, _code in (
+    (operator.add, "fadd"),
+    (operator.iadd, "fadd"),
+    (operator.sub, "fsub"),
+    (operator.isub, "fsub"),
+    (operator.mul, "fmul"),
+    (operator.imul, "fmul"),
+    (operator.truediv, "fdiv"),
+):
+    _teach(_operation, _code)
+
+
+def _of_each(name: str) -> Any:
+    """One of LLVM's functions of a number, for vectors."""
+
+    def typed(typing: Any, x: Any) -> Any:
+        def generate(context: Any, builder: Any, sig: Any, args: tuple[Any, ...]) -> Any:
+            kind = ir.FunctionType(VECTOR, [VECTOR])
+            whole = f"llvm.{name}.v{WIDTH}f64"
+            return builder.call(cgutils.get_or_insert_function(builder.module, kind, whole), args)
+
+        return EIGHT(EIGHT), generate
+
+    return _instruction(typed)
+
+
+_root, _size = _of_each("sqrt"), _of_each("fabs")
+
+
+@overload(math.sqrt)
+def _sqrt(x: Any) -> Any:
+    """The square root of each number."""
+    if x != EIGHT:
+        return None
+
+    def root(x: Any) -> Any:
+        return _root(x)
+
+    return root
+
+
+@overload(abs)
+def _abs(x: Any) -> Any:
+    """Each number without its sign."""
+    if x != EIGHT:
+        return None
+
+    def size(x: Any) -> Any:
+        return _size(x)
+
+    return size
+
+
+def _row(context: Any, builder: Any, array_type: Any, array: Any, n: Any) -> Any:
+    """Where row `n` of an array ``[rows, WIDTH]`` begins."""
+    data = cgutils.create_struct_proxy(array_type)(context, builder, value=array).data
+    first = builder.mul(n, ir.Constant(n.type, WIDTH))
+    return builder.bitcast(builder.gep(data, [first]), VECTOR.as_pointer())
+
+
+@_instruction
+def load(typing: Any, rows: Any, n: Any) -> Any:
+    """Row `n` of ``[rows, WIDTH]``, 64-bit floats without gaps."""
+
+    def generate(context: Any, builder: Any, sig: Any, args: tuple[Any, ...]) -> Any:
+        return builder.load(_row(context, builder, sig.args[0], args[0], args[1]), align=8)
+
+    return EIGHT(rows, types.intp), generate
+
+
+@_instruction
+def store(typing: Any, rows: Any, n: Any, vector: Any) -> Any:
+    """Write row `n` of ``[rows, WIDTH]``."""
+
+    def generate(context: Any, builder: Any, sig: Any, args: tuple[Any, ...]) -> Any:
+        place = _row(context, builder, sig.args[0], args[0], args[1])
+        builder.store(args[2], place, align=8)
+        return context.get_dummy_value()
+
+    return types.void(rows, types.intp, EIGHT), generate
+
+
+@_instruction
+def in_each(typing: Any, number: Any) -> Any:
+    """A number eight times."""
+
+    def generate(context: Any, builder: Any, sig: Any, args: tuple[Any, ...]) -> Any:
+        return _in_each(builder, args[0])
+
+    return EIGHT(types.float64), generate
+
+
+def _sides(context: Any, builder: Any, signal_type: Any, signal: Any, first: Any, n: Any) -> Any:
+    """Where sample `n` of eight sides of ``[voices, 2, samples]`` lies, as pointers."""
+    array = cgutils.create_struct_proxy(signal_type)(context, builder, value=signal)
+    to_voice, to_side, to_sample = cgutils.unpack_tuple(builder, array.strides, 3)
+    start = builder.ptrtoint(array.data, n.type)
+    start = builder.add(start, builder.mul(n, to_sample))
+    for i in range(WIDTH):
+        voice = builder.add(first, ir.Constant(first.type, i // 2))
+        place = builder.add(start, builder.mul(voice, to_voice))
+        place = builder.add(place, to_side) if i % 2 else place
+        yield builder.inttoptr(place, SINGLES.as_pointer())
+
+
+def _turned(builder: Any, rows: list[Any]) -> list[Any]:
+    """Eight rows of eight numbers as columns: halves, quarters and single ones change places."""
+    for half in (1, 2, 4):
+        turned = list(rows)
+        for i in range(WIDTH):
+            if i & half:
+                continue
+            low = [p if not p & half else WIDTH + p - half for p in range(WIDTH)]
+            high = [p + half if not p & half else WIDTH + p for p in range(WIDTH)]
+            for to, mask in ((i, low), (i + half, high)):
+                places = ir.Constant(ir.VectorType(ir.IntType(32), WIDTH), mask)
+                turned[to] = builder.shuffle_vector(rows[i], rows[i + half], places)
+        rows = turned
+    return rows
+
+
+@_instruction
+def load_sides(typing: Any, signal: Any, first: Any, n: Any, rows: Any, row: Any) -> Any:
+    """Eight samples from `n` on of four voices from `first` on, of ``[voices, 2, samples]``.
+
+    They go into eight rows of ``[rows, WIDTH]`` from `row` on, the sides of a voice beside each
+    other. Samples are 32-bit floats without gaps.
+    """
+
+    def generate(context: Any, builder: Any, sig: Any, args: tuple[Any, ...]) -> Any:
+        places = _sides(context, builder, sig.args[0], *args[:3])
+        sides = [builder.load(place, align=4) for place in places]
+        for i, vector in enumerate(_turned(builder, sides)):
+            at = builder.add(args[4], ir.Constant(args[4].type, i))
+            place = _row(context, builder, sig.args[3], args[3], at)
+            builder.store(builder.fpext(vector, VECTOR), place, align=8)
+        return context.get_dummy_value()
+
+    return types.void(signal, types.intp, types.intp, rows, types.intp), generate
+
+
+@_instruction
+def store_sides(typing: Any, rows: Any, row: Any, signal: Any, first: Any, n: Any) -> Any:
+    """The way back of `load_sides`."""
+
+    def generate(context: Any, builder: Any, sig: Any, args: tuple[Any, ...]) -> Any:
+        columns = []
+        for i in range(WIDTH):
+            at = builder.add(args[1], ir.Constant(args[1].type, i))
+            place = _row(context, builder, sig.args[0], args[0], at)
+            columns.append(builder.fptrunc(builder.load(place, align=8), SINGLES))
+        places = _sides(context, builder, sig.args[2], args[2], args[3], args[4])
+        for place, side in zip(places, _turned(builder, columns), strict=True):
+            builder.store(side, place, align=4)
+        return context.get_dummy_value()
+
+    return types.void(rows, types.intp, signal, types.intp, types.intp), generate
