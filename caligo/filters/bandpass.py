@@ -18,6 +18,7 @@ from caligo.processing.corner import (
     spread_parameter,
     width_parameter,
 )
+from caligo.processing.drive import drive_parameter
 from caligo.processing.sections import SectionFilter, Values
 from caligo.signal.sections import BANDPASS
 
@@ -46,6 +47,7 @@ MOST_STAGES = 5
             ),
             key_follow_parameter(),
             spread_parameter(),
+            drive_parameter(),
             mix_parameter(),
         ),
     )

@@ -18,6 +18,7 @@ from caligo.processing.corner import (
     sides,
     spread_parameter,
 )
+from caligo.processing.drive import drive_parameter
 from caligo.processing.filter import Filter, States
 from caligo.processing.processor import Signal
 from caligo.signal.delay_line import ring_size
@@ -75,6 +76,7 @@ MOST_FEEDBACK = 0.995
             ),
             key_follow_parameter(100.0, "Ringing"),
             spread_parameter("Ringing"),
+            drive_parameter("Ringing"),
             mix_parameter(60.0, "Ringing"),
         ),
     )

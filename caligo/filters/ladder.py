@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from functools import cache
+
 import numpy as np
 
 from caligo.catalogue import Module, Moves, Parameter, Scale, register
@@ -19,12 +21,29 @@ from caligo.processing.corner import (
     spread_parameter,
 )
 from caligo.processing.filter import Filter, States
+from caligo.processing.matching import (
+    PLACES,
+    RESONANCES,
+    Floats,
+    blend,
+    even_parameter,
+    gains_of,
+    matched,
+    scale_voices,
+)
 from caligo.processing.processor import Signal
-from caligo.signal.ladder import run_ladder
+from caligo.signal.ladder import DRIVEN, run_driven_ladder, run_ladder
 from caligo.signal.state_variable import corner_gain
 
 MOST_FEEDBACK = 3.92
 """Feedback at full resonance; at 4 it would sing for ever, and no start could know its phase."""
+
+
+@cache
+def loop_gains() -> Floats:
+    """`matching_gains` of the ladder where it is soft: ``(1 + k/2) / ((1 + s)^4 + k)``."""
+    back = MOST_FEEDBACK * RESONANCES[:, None] / 100.0
+    return gains_of(np.abs((1.0 + 0.5 * back) / ((1.0 + 1j * PLACES) ** 4 + back)) ** 2)
 
 
 @register(
@@ -58,6 +77,7 @@ MOST_FEEDBACK = 3.92
                 moves=Moves.PER_NOTE,
                 group="Cut",
             ),
+            even_parameter(None),
             key_follow_parameter(),
             spread_parameter(),
             mix_parameter(),
@@ -67,26 +87,33 @@ MOST_FEEDBACK = 3.92
 class Ladder(Filter):
     """Four stages in a loop that is bent at its sum."""
 
+    drives_itself = True
     makes_offset = True
 
     def __init__(self, part: FilterPart, address: str, movement: Movement, rate: int) -> None:
         super().__init__(part, address, movement, rate)
         keys = ("cutoff", "resonance", "drive", "key_follow", "spread", "mix")
         self._trajectories = {key: self.trajectory(key) for key in keys}
-        self.state_shape = (2, 4)
+        self._matching = loop_gains() if part.switch("even") else None
+        self._driven = self._trajectories["drive"].reach()[1] > 0.0
+        self.state_shape = (2, DRIVEN if self._driven else 4)
 
     def process_streams(self, block: Block, signal: Signal, states: States) -> None:
         """See `Filter.process_streams`."""
         values = {key: course.values(block.moments) for key, course in self._trajectories.items()}
         hertz = followed(values["cutoff"], values["key_follow"], block)
-        run_ladder(
-            signal,
-            corner_gain(sides(hertz, values["spread"]), self.rate),
-            MOST_FEEDBACK * values["resonance"] / 100.0,
-            10.0 ** (values["drive"] / 20.0),
-            values["mix"] / 100.0,
-            states,
-        )
+        parted = sides(hertz, values["spread"])
+        back = MOST_FEEDBACK * values["resonance"] / 100.0
+        drive, mix = 10.0 ** (values["drive"] / 20.0), values["mix"] / 100.0
+        scale = None
+        if self._matching is not None:
+            mix, scale = blend(mix, matched(self._matching, values["resonance"], hertz))
+        if self._driven:
+            run_driven_ladder(signal, parted, self.rate, back, drive, mix, states)
+        else:
+            run_ladder(signal, corner_gain(parted, self.rate), back, drive, mix, states)
+        if scale is not None:
+            scale_voices(signal, scale)
 
     def tail(self) -> float:
         """See `Processor.tail`.

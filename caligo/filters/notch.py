@@ -16,6 +16,7 @@ from caligo.processing.corner import (
     spread_parameter,
     width_parameter,
 )
+from caligo.processing.drive import drive_parameter
 from caligo.processing.sections import SectionFilter, Values
 from caligo.signal.sections import NOTCH
 
@@ -42,6 +43,7 @@ from caligo.signal.sections import NOTCH
             ),
             key_follow_parameter(),
             spread_parameter(),
+            drive_parameter(),
             mix_parameter(),
         ),
     )

@@ -14,6 +14,7 @@ from caligo.processing.corner import (
     spread_parameter,
     width_parameter,
 )
+from caligo.processing.drive import drive_parameter
 from caligo.processing.sections import SectionFilter, Values
 from caligo.signal.sections import BELL
 
@@ -42,6 +43,7 @@ from caligo.signal.sections import BELL
             width_parameter(0.5, 4.0),
             key_follow_parameter(),
             spread_parameter(),
+            drive_parameter(),
             mix_parameter(),
         ),
     )

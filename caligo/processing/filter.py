@@ -2,13 +2,18 @@
 
 from __future__ import annotations
 
+from typing import ClassVar
+
 import numpy as np
 from numpy.typing import NDArray
 
 from caligo.document.sound import FilterPart
 from caligo.movement.block import Block
 from caligo.movement.movement import Movement
+from caligo.movement.trajectory import Trajectory
 from caligo.processing.processor import Processor, Signal, State
+from caligo.signal.bend import BENT, run_bend
+from caligo.signal.decibels import gain
 
 States = NDArray[np.float64]
 
@@ -16,20 +21,30 @@ States = NDArray[np.float64]
 class Filter(Processor):
     """A processor of voices. States are kept by the voices' names, one array for all of them.
 
-    Subclasses set `state_shape` and give `process_streams` and `tail`.
+    Subclasses set `state_shape` and give `process_streams` and `tail`. With `drive_parameter` in
+    its module, what comes into a filter is driven.
 
     Attributes
     ----------
     state_shape
         The shape of one voice's state.
+    drives_itself
+        Whether the filter takes its drive into its own hands.
     """
 
     state_shape: tuple[int, ...]
+    drives_itself: ClassVar[bool] = False
 
     def __init__(self, part: FilterPart, address: str, movement: Movement, rate: int) -> None:
         super().__init__(part, address, movement, rate)
         self._streams: tuple[str, ...] = ()
         self._states: States = np.zeros(0)
+        self._bent: States = np.zeros(0)
+        self._drive: Trajectory | None = None
+        if "drive" in part.params and not self.drives_itself:
+            drive = self.trajectory("drive")
+            if drive.reach()[1] > 0.0:
+                self._drive, self.makes_offset = drive, True
 
     def process_streams(self, block: Block, signal: Signal, states: States) -> None:
         """Filter `signal` ``[streams, 2, samples]`` in place; `states` ``[streams, …]`` go on."""
@@ -39,26 +54,37 @@ class Filter(Processor):
         """See `Processor.process`."""
         if block.streams != self._streams:
             self._follow(block.streams)
+        if self._drive is not None:
+            run_bend(signal, gain(self._drive.values(block.moments)), self._bent)
         self.process_streams(block, signal, self._states)
 
     def _follow(self, streams: tuple[str, ...]) -> None:
         """Go on with the states of these streams; new ones begin at rest, others are let go."""
         rows = {name: row for row, name in enumerate(self._streams)}
         states = np.zeros((len(streams), *self.state_shape))
+        bent = np.zeros((len(streams), 2, BENT if self._drive else 0))
         for row, name in enumerate(streams):
             if name in rows:
-                states[row] = self._states[rows[name]]
-        self._streams, self._states = streams, states
+                states[row], bent[row] = self._states[rows[name]], self._bent[rows[name]]
+        self._streams, self._states, self._bent = streams, states, bent
 
     def reset(self) -> None:
         """See `Processor.reset`."""
-        self._streams, self._states = (), np.zeros(0)
+        self._streams, self._states, self._bent = (), np.zeros(0), np.zeros(0)
 
     def save_state(self) -> State:
         """See `Processor.save_state`."""
-        return {"streams": self._streams, "states": self._states.copy()}
+        return {
+            "streams": self._streams,
+            "states": self._states.copy(),
+            "bent": self._bent.copy(),
+        }
 
     def restore_state(self, state: State) -> None:
         """See `Processor.restore_state`."""
-        if state["states"].shape[1:] == self.state_shape:
-            self._streams, self._states = state["streams"], state["states"].copy()
+        if state["states"].shape[1:] != self.state_shape:
+            return
+        if state["bent"].shape[1:] != (2, BENT if self._drive else 0):
+            return
+        self._streams = state["streams"]
+        self._states, self._bent = state["states"].copy(), state["bent"].copy()

@@ -13,6 +13,8 @@ from numpy.typing import NDArray
 
 from caligo.catalogue import Kind, Parameter
 from caligo.measure.loudness import k_weighting
+from caligo.processing.processor import Signal
+from caligo.signal.gains import scale_stereo
 from caligo.signal.state_variable import sharpness
 
 Floats = NDArray[np.float64]
@@ -24,6 +26,9 @@ LOWEST, HIGHEST = 20.0, 20_000.0
 CORNERS = LOWEST * 2.0 ** (np.arange(31) / 3.0)
 RESONANCES = np.linspace(0.0, 100.0, 41)
 """Hertz and per cent that gains are worked out for; between them they are interpolated."""
+HERTZ = np.geomspace(LOWEST, HIGHEST, 3_000)
+PLACES = HERTZ / CORNERS[:, None, None]
+"""Where `HERTZ` lie over each corner ``[corners, 1, hertz]``."""
 
 
 def _weight(hertz: Floats) -> Floats:
@@ -42,19 +47,25 @@ def matching_gains(steep: bool, highpass: bool) -> Floats:
     `steep` is a filter of 24 dB per octave, not of 12. A filter asks for them as it is made, since
     they take a moment the first time.
     """
-    hertz = np.geomspace(LOWEST, HIGHEST, 3_000)
-    place = hertz / CORNERS[:, None, None]
-    power = np.broadcast_to(_weight(hertz), (len(CORNERS), len(RESONANCES), len(hertz))).copy()
+    power = np.ones((len(CORNERS), len(RESONANCES), len(HERTZ)))
     for turn in sharpness(RESONANCES[None], steep)[0]:
-        power /= (1.0 - place**2) ** 2 + (place * turn[:, None]) ** 2
+        power /= (1.0 - PLACES**2) ** 2 + (PLACES * turn[:, None]) ** 2
         if highpass:
-            power *= place**4
-    loud = power.sum(axis=2)
+            power *= PLACES**4
+    return gains_of(power)
+
+
+def gains_of(power: Floats) -> Floats:
+    """Gains in dB at which pink noise is as loud as without resonance ``[corners, resonances]``.
+
+    `power` is that of the response to `HERTZ` ``[corners, resonances, hertz]``; see `PLACES`.
+    """
+    loud = power @ _weight(HERTZ)
     found: Floats = 10.0 * np.log10(loud[:, :1] / loud)
     return found
 
 
-def even_parameter() -> Parameter:
+def even_parameter(when: tuple[str, tuple[str, ...]] | None = ("slope", ("12", "24"))) -> Parameter:
     """The switch of a filter that has a resonance."""
     return Parameter(
         "even",
@@ -63,7 +74,7 @@ def even_parameter() -> Parameter:
         default=False,
         kind=Kind.SWITCH,
         group="Cut",
-        when=("slope", ("12", "24")),
+        when=when,
     )
 
 
@@ -95,3 +106,9 @@ def blend(mix: Floats, gain: Floats) -> tuple[Floats, Floats]:
     """
     scale = 1.0 - mix + mix * gain
     return mix * gain / scale, scale
+
+
+def scale_voices(signal: Signal, gains: Floats) -> None:
+    """Scale `signal` ``[voices, 2, samples]`` by gains at every tick ``[voices, ticks + 1]``."""
+    for voice, own in zip(signal, gains, strict=True):
+        scale_stereo(voice[None], own)

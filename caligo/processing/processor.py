@@ -45,7 +45,7 @@ class Processor:
     """
 
     has_side: ClassVar[bool] = False
-    makes_offset: ClassVar[bool] = False
+    makes_offset: bool = False
 
     def __init__(self, part: Part, address: str, movement: Movement, rate: int) -> None:
         self.part = part

@@ -19,11 +19,17 @@ from caligo.processing.corner import (
     sides,
     spread_parameter,
 )
+from caligo.processing.drive import drive_parameter
 from caligo.processing.filter import Filter, States
-from caligo.processing.matching import blend, even_parameter, matched, matching_gains
+from caligo.processing.matching import (
+    blend,
+    even_parameter,
+    matched,
+    matching_gains,
+    scale_voices,
+)
 from caligo.processing.processor import Signal
 from caligo.signal.first_order import run_slope
-from caligo.signal.gains import scale_stereo
 from caligo.signal.state_variable import SHARPEST, corner_gain, run, sharpness
 
 
@@ -52,6 +58,7 @@ def slope_parameters(cutoff: float, what: str) -> tuple[Parameter, ...]:
             when=("slope", ("12", "24")),
         ),
         even_parameter(),
+        drive_parameter(),
         key_follow_parameter(),
         spread_parameter(),
         mix_parameter(),
@@ -89,8 +96,7 @@ class SlopeFilter(Filter):
             return
         mix, scale = blend(mix, matched(self._matching, values["resonance"], hertz))
         self._run(signal, hertz, values, mix, states)
-        for voice, gains in zip(signal, scale, strict=True):
-            scale_stereo(voice[None], gains)
+        scale_voices(signal, scale)
 
     def _run(
         self, signal: Signal, hertz: Floats, values: dict[str, Floats], mix: Floats, states: States

@@ -1,12 +1,14 @@
 """Four low-passes in a loop, driven: the ladder.
 
 Source: V. Zavalishin, "The Art of VA Filter Design", chapter 5: the loop is solved without a
-delay in it, then its sum is bent; equations from memory.
+delay in it, then its sum is bent; equations from memory. Driven harder than its level it works at
+four times the sample rate, and bends as `caligo.signal.bend` does, whose overtones hardly fold.
 """
 
 from __future__ import annotations
 
 import math
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
@@ -20,14 +22,20 @@ from caligo.signal.abreast import (
     room,
     take_state,
 )
+from caligo.signal.bend import FOURFOLD, REFERENCE, between
 from caligo.signal.kernel import CONTRACT, kernel, kernel_with
+from caligo.signal.recursive_half_band import FAR, HELD, NEAR, down, up
+from caligo.signal.state_variable import HIGHEST
 from caligo.signal.ticks import TICK
-from caligo.signal.vector import load, store
+from caligo.signal.vector import WIDTH, load, store
 
 Floats = NDArray[np.float64]
 
-REFERENCE = 0.25
-"""The peak of a sine that keeps its level whatever the drive: -12 dB under full scale."""
+
+OWN = 6
+"""Numbers of a side that a driven ladder remembers by itself."""
+DRIVEN = OWN + HELD
+"""And with the ways up to its rate and down."""
 
 
 @kernel_with(fastmath=CONTRACT)
@@ -78,6 +86,63 @@ def _tick(dry: np.ndarray, wet: np.ndarray, ends: np.ndarray, held: np.ndarray) 
     store(held, 3, s3)
 
 
+@kernel_with(fastmath=CONTRACT)
+def _driven_step(
+    x: Any, share: Any, back: Any, v: Any, root: Any, s0: Any, s1: Any, s2: Any, s3: Any
+) -> tuple[Any, Any, Any, Any, Any, Any, Any]:
+    """`_step` with a bend between two samples: also gives its sum `v` and `root` after it."""
+    rest = 1.0 - share
+    held0 = rest * s0
+    held1 = rest * s1 + share * held0
+    held2 = rest * s2 + share * held1
+    held3 = rest * s3 + share * held2
+    second = share * share
+    third, fourth = share * second, second * second
+    # The bend gives the mean of two sums, as long as they are small: half of it is yet to come.
+    half = 0.5 * fourth
+    now = (x - back * (held3 + half * v)) / (1.0 + back * half)
+    u, now_root = between(now, v, root)
+    y = fourth * u + held3
+    s0 = 2.0 * (share * u + held0) - s0
+    s1 = 2.0 * (second * u + held1) - s1
+    s2 = 2.0 * (third * u + held2) - s2
+    return y, now, now_root, s0, s1, s2, 2.0 * y - s3
+
+
+@kernel_with(fastmath=CONTRACT)
+def _driven_tick(wave: np.ndarray, ends: np.ndarray, held: np.ndarray) -> None:
+    """A tick at four times the rate `wave` ``[4 * TICK, WIDTH]``, in place.
+
+    `ends` are those of `_tick`, with the share of the filtered signal ahead of the last; `held`
+    ``[6, WIDTH]`` are the stages, the loop's sum, and what came in last.
+    """
+    m, m_step = load(ends[5], 0), 0.25 * load(ends[5], 1)
+    share, share_step = load(ends[1], 0), 0.25 * load(ends[1], 1)
+    back, back_step = load(ends[2], 0), 0.25 * load(ends[2], 1)
+    drive, drive_step = load(ends[3], 0), 0.25 * load(ends[3], 1)
+    level, level_step = load(ends[4], 0), 0.25 * load(ends[4], 1)
+    s0, s1, s2, s3 = load(held, 0), load(held, 1), load(held, 2), load(held, 3)
+    v, before = load(held, 4), load(held, 5)
+    root = math.sqrt(1.0 + v * v)
+    for n in range(wave.shape[0]):
+        x = load(wave, n)
+        y, v, root, s0, s1, s2, s3 = _driven_step(drive * x, share, back, v, root, s0, s1, s2, s3)
+        direct = 0.5 * (x + before)
+        store(wave, n, direct + m * (level * y - direct))
+        before = x
+        m += m_step
+        share += share_step
+        back += back_step
+        drive += drive_step
+        level += level_step
+    store(held, 0, s0)
+    store(held, 1, s1)
+    store(held, 2, s2)
+    store(held, 3, s3)
+    store(held, 4, v)
+    store(held, 5, before)
+
+
 @kernel
 def _run_ladder(signal: np.ndarray, values: np.ndarray, state: np.ndarray) -> None:
     """`run_ladder` with its numbers beside each other."""
@@ -114,7 +179,53 @@ def run_ladder(
     state
         The stages' integrators ``[voices, 2, 4]``; carried on.
     """
-    # Half of what resonance takes from the lows is given back.
-    ahead = drive * (1.0 + 0.5 * feedback)
-    behind = np.sqrt(1.0 + (drive * REFERENCE) ** 2) / drive
+    ahead, behind = _gains(feedback, drive)
     _run_ladder(signal, beside(mix, corner / (1.0 + corner), feedback, ahead, behind), state)
+
+
+def _gains(feedback: Floats, drive: Floats) -> tuple[Floats, Floats]:
+    """Factors ahead of the loop and behind it."""
+    # Half of what resonance takes from the lows is given back.
+    return drive * (1.0 + 0.5 * feedback), np.sqrt(1.0 + (drive * REFERENCE) ** 2) / drive
+
+
+@kernel
+def _run_driven(
+    signal: np.ndarray, values: np.ndarray, near: np.ndarray, far: np.ndarray, state: np.ndarray
+) -> None:
+    """`run_driven_ladder` with its numbers beside each other."""
+    dry, wet, ends, held = room(values.shape[0], state.shape[2])
+    half, wave = np.empty((2 * TICK, WIDTH)), np.empty((FOURFOLD * TICK, WIDTH))
+    for first in range(0, signal.shape[0], ABREAST):
+        take_state(state, first, held)
+        for k in range(values.shape[3] - 1):
+            if begin_tick(signal, first, k, values, held, dry, ends):
+                up(dry, near, far, held[OWN:], half, wave)
+                _driven_tick(wave, ends, held)
+                down(wave, near, far, held[OWN:], half, wet)
+                end_tick(dry, wet, ends, held, signal, first, k)
+        give_state(held, first, state)
+
+
+def run_driven_ladder(
+    signal: NDArray[np.float32],
+    hertz: Floats,
+    rate: int,
+    feedback: Floats,
+    drive: Floats,
+    mix: Floats,
+    state: Floats,
+) -> None:
+    """`run_ladder` at four times the rate, for what is driven.
+
+    Corners are in Hz ``[voices, 2, ticks + 1]``, `state` ``[voices, 2, DRIVEN]``. The mean of two
+    samples is half a sample late in the loop: with the turn that this makes at the corner, each
+    stage is left a quarter of what is missing to half a circle, and the loop its gain there.
+    """
+    late = np.pi * np.minimum(hertz / (FOURFOLD * rate), HIGHEST / FOURFOLD)
+    each = 0.25 * (np.pi - late)
+    corner = np.tan(late) / np.tan(each)
+    back = 0.25 * feedback[:, None] / (np.cos(each) ** 4 * np.cos(late))
+    ahead, behind = _gains(feedback, drive)
+    values = beside(np.ones_like(mix), corner / (1.0 + corner), back, ahead, behind, mix)
+    _run_driven(signal, values, NEAR, FAR, state)

@@ -1,0 +1,143 @@
+"""Drive of filters: clean at every rate, at its level, and nothing where it is off."""
+
+from __future__ import annotations
+
+import math
+from typing import Any
+
+import numpy as np
+import pytest
+import scipy.signal
+from numpy.typing import NDArray
+
+from caligo.catalogue import catalogue
+from caligo.signal.bend import BENT, REFERENCE, run_bend
+from caligo.signal.recursive_half_band import FAR, HELD, NEAR, design, down, up
+from caligo.signal.ticks import TICK
+from caligo.signal.vector import WIDTH
+from tests.core.builders import decibels
+from tests.core.test_more_filters import through
+
+RATE = 48_000
+RATES = (44_100, 48_000, 96_000)
+FILTERS = [m.kind for m in catalogue() if m.family == "filter"]
+Floats = NDArray[np.float64]
+
+
+def _sine(hertz: float, peak: float, rate: int = RATE, seconds: float = 2.0) -> Any:
+    at = np.arange(int(seconds * rate) // TICK * TICK) / rate
+    wave = peak * np.sin(2.0 * math.pi * hertz * at)
+    return np.stack([wave, wave]).astype(np.float32)
+
+
+def _saw(hertz: float, rate: int) -> Any:
+    """All partials up to 20 kHz, by their sum."""
+    at = np.arange(2 * rate // TICK * TICK) / rate
+    count = int(20_000 / hertz)
+    wave = sum(np.sin(2.0 * math.pi * k * hertz * at) / k for k in range(1, count + 1))
+    return np.stack([0.3 * wave, 0.3 * wave]).astype(np.float32)
+
+
+def _off_the_partials(heard: Floats, hertz: float, rate: int) -> float:
+    """The loudest that lies on no multiple of a pitch up to 18 kHz, in dB under the loudest."""
+    heard = heard[-(2**16) :]
+    lines = np.abs(np.fft.rfft(heard * scipy.signal.windows.blackmanharris(len(heard))))
+    at = np.fft.rfftfreq(len(heard), 1.0 / rate)
+    away = np.abs((at + 0.5 * hertz) % hertz - 0.5 * hertz)
+    between = (away > 12.0 * rate / len(heard)) & (at < 18_000.0)
+    return float(decibels(lines[between].max() / lines.max()))
+
+
+@pytest.mark.parametrize(("taps", "passes"), [(NEAR, 0.226), (FAR, 0.13)])
+def test_the_half_bands_pass_and_stop_as_designed(taps: Floats, passes: float) -> None:
+    """The sum of two all-pass chains, by `scipy.signal.freqz` of each section.
+
+    An elliptic half-band of order 2 n + 1 is as far down in the stop band by `ellipord`.
+    """
+    w = 2.0 * math.pi * np.linspace(0.0, 0.5, 4_001)
+    chains = []
+    for first in range(2):
+        chain = np.ones(len(w), complex)
+        for a in taps[first::2]:
+            chain *= scipy.signal.freqz([a, 0.0, 1.0], [1.0, 0.0, a], w)[1]
+        chains.append(chain)
+    response = np.abs(0.5 * (chains[0] + np.exp(-1j * w) * chains[1]))
+    share = w / (2.0 * math.pi)
+    assert response[share <= passes].min() > 1.0 - 1e-9
+    stopped = -decibels(response[share >= 0.5 - passes].max())
+    assert stopped > 100.0
+    ripple = -10.0 * math.log10(1.0 - 10.0 ** (-0.1 * stopped))
+    order, _ = scipy.signal.ellipord(2.0 * passes, 1.0 - 2.0 * passes, ripple, stopped)
+    assert order <= 2 * len(taps) + 1
+
+
+def test_a_shorter_design_stops_less() -> None:
+    assert len(design(4, 0.2)) == 4
+    assert (np.diff(design(8, 0.226)) > 0.0).all()
+
+
+def test_up_and_down_again_changes_nothing_but_phases() -> None:
+    """White noise up to 0.45 of the rate keeps its spectrum within a hundredth of a decibel."""
+    rng = np.random.default_rng(4)
+    given = rng.standard_normal((64 * TICK, WIDTH))
+    held, half = np.zeros((HELD, WIDTH)), np.empty((2 * TICK, WIDTH))
+    wave, out = np.empty((4 * TICK, WIDTH)), np.empty((64 * TICK, WIDTH))
+    for k in range(0, len(given), TICK):
+        up(given[k : k + TICK], NEAR, FAR, held, half, wave)
+        down(wave, NEAR, FAR, held, half, out[k : k + TICK])
+    cross = scipy.signal.csd(given[:, 3], out[:, 3], nperseg=512)[1]
+    own = scipy.signal.welch(given[:, 3], nperseg=512)[1]
+    response = np.abs(cross / own)[2:230]
+    assert np.abs(decibels(response)).max() < 0.3
+    assert abs(decibels(float(np.median(response)))) < 0.05
+
+
+@pytest.mark.parametrize("kind", FILTERS)
+@pytest.mark.parametrize("rate", RATES)
+def test_driven_filters_hardly_fold(kind: str, rate: int) -> None:
+    """What `docs/figures.md` asks of bent waves: nothing over -80 dB between the partials."""
+    cutoff = {"highpass": 100.0, "bandpass": 1_046.5}.get(kind, 6_000.0)
+    corner = {} if kind == "vowel" else {"cutoff": cutoff}
+    heard = through(kind, _saw(1_046.5, rate), rate, drive=24.0, **corner)
+    assert _off_the_partials(heard[0].astype(float), 1_046.5, rate) < -80.0
+
+
+@pytest.mark.parametrize("kind", [kind for kind in FILTERS if kind != "ladder"])
+def test_drive_off_is_no_drive_at_all(kind: str) -> None:
+    given = _sine(330.0, 0.9, seconds=0.5)
+    np.testing.assert_array_equal(
+        through(kind, given.copy(), drive=0.0), through(kind, given.copy())
+    )
+    assert np.abs(through(kind, given, drive=20.0) - through(kind, given)).max() > 0.01
+
+
+@pytest.mark.parametrize("drive", [3.0, 12.0, 36.0])
+def test_a_wave_at_the_reference_keeps_its_peak_and_soft_ones_are_lifted(drive: float) -> None:
+    """By the curve itself: x sqrt(1 + (b r)^2) / sqrt(1 + (b x)^2) with b one below the drive."""
+    factor = 10.0 ** (drive / 20.0)
+    steady = np.full((1, RATE // TICK + 1), factor)
+
+    strength = factor - 1.0
+    lifted = math.sqrt(1.0 + (strength * REFERENCE) ** 2)
+    turns = np.sin(np.linspace(0.0, 2.0 * math.pi, 100_000, endpoint=False))
+    for given in (1e-4, 0.05, REFERENCE, 1.0):
+        heard = _sine(200.0, given, seconds=1.0)[None].copy()
+        run_bend(heard, steady, np.zeros((1, 2, BENT)))
+        wave = given * turns
+        wanted = lifted * wave / np.sqrt(1.0 + (strength * wave) ** 2)
+        late = heard[0, 0, RATE // 2 :].astype(float)
+        assert float(late.std()) == pytest.approx(float(wanted.std()), rel=0.005)
+        if given == REFERENCE:
+            assert np.abs(wanted).max() == pytest.approx(REFERENCE, rel=1e-6)
+
+
+def test_a_driven_filter_is_the_same_in_any_blocks() -> None:
+    given = _saw(220.0, RATE)[:, : 64 * TICK]
+    steady = np.linspace(1.0, 8.0, 65)[None]
+    whole, state = given[None].copy(), np.zeros((1, 2, BENT))
+    run_bend(whole, steady, state)
+    pieces, state = given[None].copy(), np.zeros((1, 2, BENT))
+    for first, last in ((0, 5), (5, 6), (6, 64)):
+        here = slice(first * TICK, last * TICK)
+        run_bend(pieces[:, :, here], steady[:, first : last + 1], state)
+    np.testing.assert_array_equal(whole, pieces)
