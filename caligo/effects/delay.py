@@ -81,15 +81,19 @@ def _colour(
 ) -> None:
     """Damping and low cut of what goes back: from `heard` to `back`, ``[2, TICK]`` both."""
     dark_l, dark_r, thin_l, thin_r = ones[0], ones[1], ones[2], ones[3]
+    left, right, to_left, to_right = heard[0], heard[1], back[0], back[1]
+    dark, thin = now[2], now[3]
+    dark_step, thin_step = steps[2], steps[3]
     # Both sides go in one loop, so that the processor overlaps them.
     for n in range(TICK):
-        dark, thin = now[2] + n * steps[2], now[3] + n * steps[3]
-        dark_l += dark * (heard[0, n] - dark_l)
-        dark_r += dark * (heard[1, n] - dark_r)
+        dark_l += dark * (left[n] - dark_l)
+        dark_r += dark * (right[n] - dark_r)
         thin_l += thin * (dark_l - thin_l)
         thin_r += thin * (dark_r - thin_r)
-        back[0, n] = dark_l - thin_l
-        back[1, n] = dark_r - thin_r
+        to_left[n] = dark_l - thin_l
+        to_right[n] = dark_r - thin_r
+        dark += dark_step
+        thin += thin_step
     ones[0], ones[1], ones[2], ones[3] = dark_l, dark_r, thin_l, thin_r
     for i in range(4):
         ones[i] = ones[i] if abs(ones[i]) > DEAD else 0.0
@@ -103,22 +107,36 @@ def _fed(
 
     `tick` and `back` ``[2, TICK]`` are what comes in and what comes back.
     """
+    given, beside, own, other = tick[c], tick[1 - c], back[c], back[1 - c]
+    feedback, feedback_step = np.float32(now[0]), np.float32(steps[0])
+    across, across_step = np.float32(now[1]), np.float32(steps[1])
+    # All of what crosses over begins on the left: the echoes go from side to side.
+    begins = np.float32(1.0 if c == 0 else 0.0)
     for n in range(TICK):
-        feedback = now[0] + n * steps[0]
-        across = now[1] + n * steps[1]
-        own, other = back[c, n], back[1 - c, n]
-        # All of what crosses over begins on the left: the echoes go from side to side.
-        begins = tick[0, n] + tick[1, n] if c == 0 else np.float32(0.0)
-        fed = tick[c, n] + across * (begins - tick[c, n])
-        out[n] = fed + feedback * (own + across * (other - own))
+        x = np.float32(n)
+        over = across + x * across_step
+        fed = given[n] + over * (begins * (given[n] + beside[n]) - given[n])
+        back_again = own[n] + over * (other[n] - own[n])
+        out[n] = fed + (feedback + x * feedback_step) * back_again
+
+
+@kernel
+def _blend(other: np.ndarray, share: float, step: float, out: np.ndarray) -> None:
+    """Go over from `out` to another tick ``[TICK]`` by a share, in place."""
+    first, more = np.float32(share), np.float32(step)
+    for n in range(TICK):
+        out[n] += (first + np.float32(n) * more) * (other[n] - out[n])
 
 
 @kernel
 def _keep(x: np.ndarray, line: np.ndarray, here: int) -> None:
     """Write a tick into the line; a loop that gives back all stays below a ceiling of its own."""
+    to, one, two = line[here : here + TICK], np.float32(1.0), np.float32(2.0)
     for n in range(TICK):
-        y = x[n] if abs(x[n]) > DEAD else np.float32(0.0)
-        line[here + n] = y if abs(y) < 1.0 else math.copysign(2.0 - 1.0 / abs(y), y)
+        size = abs(x[n])
+        held = two - one / max(size, one) if size > one else size
+        kept = held if size > np.float32(DEAD) else np.float32(0.0)
+        to[n] = math.copysign(kept, x[n])
 
 
 @kernel
@@ -131,17 +149,18 @@ def _answer(
     level: float,
 ) -> float:
     """Mix the echoes ``[2, TICK]`` in, ducked by the level of what plays; the level after it."""
-    ducked = now[6] != 0.0 or steps[6] != 0.0
-    for n in range(TICK):
-        peak = max(abs(tick[0, n]), abs(tick[1, n]))
-        level += follow * (peak - level)
-        share = np.float32(now[7] + n * steps[7])
-        duck = np.float32(1.0)
-        if ducked:
+    duck, left, right = np.ones(TICK, np.float32), tick[0], tick[1]
+    if follow > 0.0:
+        for n in range(TICK):
+            level += follow * (max(abs(left[n]), abs(right[n])) - level)
             over = math.log(max(level, QUIETEST) / QUIETEST) / LOUDER
-            duck = np.float32(math.exp(-(now[6] + n * steps[6]) * min(over, 1.0)))
-        for c in range(2):
-            tick[c, n] += share * (duck * heard[c, n] - tick[c, n])
+            duck[n] = math.exp(-(now[6] + n * steps[6]) * min(over, 1.0))
+    share, share_step = np.float32(now[7]), np.float32(steps[7])
+    for c in range(2):
+        direct, echo = tick[c], heard[c]
+        for n in range(TICK):
+            m = share + np.float32(n) * share_step
+            direct[n] += m * (duck[n] * echo[n] - direct[n])
     return level if level > 1e-12 else 0.0
 
 
@@ -180,6 +199,8 @@ def _run(
         Of the pitch shifter; 1 shifts nothing.
     tape
         Whether a moving time changes the pitch.
+    follow
+        The one-pole share of the level for ducking; 0 where nothing ducks.
     """
     heard, back = np.empty((2, TICK), np.float32), np.empty((2, TICK), np.float32)
     made, cloud = np.empty(TICK, np.float32), np.empty(TICK, np.float32)
@@ -198,16 +219,15 @@ def _run(
             for c in range(2):
                 made[:] = back[c]
                 ones[4] = shift_pitch(made, shifting[c], at, rate, speed, phase)
-                for n in range(TICK):
-                    back[c, n] += np.float32(now[5] + n * steps[5]) * (made[n] - back[c, n])
+                _blend(made, now[5], steps[5], back[c])
         for c in range(2):
             _fed(tick, back, c, now, steps, made)
-            cloud[:] = made
-            for d in range(diffusers.shape[1]):
-                size = int(diffusers[c, d] * rate)
-                diffuse(cloud, smear[c, d], at, size, size, DIFFUSION)
-            for n in range(TICK):
-                made[n] += np.float32(now[4] + n * steps[4]) * (cloud[n] - made[n])
+            if diffusers.shape[1] > 0:
+                cloud[:] = made
+                for d in range(diffusers.shape[1]):
+                    size = int(diffusers[c, d] * rate)
+                    diffuse(cloud, smear[c, d], at, size, size, DIFFUSION)
+                _blend(cloud, now[4], steps[4], made)
             _keep(made, lines[c], at & (lines.shape[1] - 1))
         ones[5] = _answer(tick, heard, now, steps, follow, ones[5])
     if not math.isfinite(ones.sum()):
@@ -323,6 +343,9 @@ class Delay(Effect):
                 value["mix"] / 100.0,
             ]
         )
+        follow = 0.0
+        if self.trajectory("ducking").reach()[1] > 0.0:
+            follow = one_pole(1000.0 / (2.0 * math.pi * FOLLOW), self.rate)
         _run(
             signal,
             self.state["lines"],
@@ -336,7 +359,7 @@ class Delay(Effect):
             DIFFUSERS if self.trajectory("diffusion").reach()[1] > 0.0 else NO_DIFFUSERS,
             self._speed,
             self.part.text("moving") == "tape",
-            one_pole(1000.0 / (2.0 * math.pi * FOLLOW), self.rate),
+            follow,
         )
 
     def tail(self) -> float:

@@ -155,7 +155,7 @@ def _run(
     to_gain[:], to_inside[:] = gain, inside
     heard = np.empty((2, TICK), np.float32)
     held = np.empty((LINES, TICK), np.float32)
-    to_enter = entrance(seconds, size[0], decay[0], freeze[0])
+    to_enter = entrance(gain, inside)
     away, to_away = np.empty(LINES), np.empty(LINES)
     cosine, sine = np.empty(LINES // 2), np.empty(LINES // 2)
     to_cosine, to_sine = np.empty(LINES // 2), np.empty(LINES // 2)
@@ -178,8 +178,13 @@ def _run(
                 diffuse(fed[c], early[c, d], at, length, to_length, DIFFUSION)
         enters = to_enter
         moves = decay[k + 1] != decay[k] or size[k + 1] != size[k] or freeze[k + 1] != freeze[k]
-        if moves:
-            to_enter = entrance(seconds, size[k + 1], decay[k + 1], freeze[k + 1])
+        darkens = moves or damping[k + 1] != damping[k]
+        if darkens:
+            losses(
+                seconds, size[k + 1], decay[k + 1], damping[k + 1], freeze[k + 1], rate,
+                to_gain, to_dark, to_inside,
+            )  # fmt: skip
+            to_enter = entrance(to_gain, to_inside)
         enter_step = np.float32((to_enter - enters) / TICK)
         for c in range(2):
             for n in range(TICK):
@@ -190,12 +195,6 @@ def _run(
             lines, at, rate, seconds, size[k], size[k + 1], freeze[k], freeze[k + 1],
             away, to_away, held,
         )  # fmt: skip
-        darkens = moves or damping[k + 1] != damping[k]
-        if darkens:
-            losses(
-                seconds, size[k + 1], decay[k + 1], damping[k + 1], freeze[k + 1], rate,
-                to_gain, to_dark, to_inside,
-            )  # fmt: skip
         lose(held, gain, to_gain)
         gather(held, heard)
         gather_inside(lines, at, rate, seconds, size[k], size[k + 1], inside, to_inside, heard)

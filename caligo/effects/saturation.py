@@ -42,8 +42,9 @@ def _soft(driven: np.ndarray, out: np.ndarray) -> None:
     roots = np.empty(len(driven), np.float32)
     for n in range(len(driven)):
         roots[n] = np.sqrt(np.float32(1.0) + driven[n] * driven[n])
+    after, roots_after = driven[1:], roots[1:]
     for n in range(len(out)):
-        out[n] = (driven[n] + driven[n + 1]) / (roots[n] + roots[n + 1])
+        out[n] = (driven[n] + after[n]) / (roots[n] + roots_after[n])
 
 
 @kernel
@@ -129,9 +130,10 @@ def _run(
         shift, shift_step = offset[k], np.float32((offset[k + 1] - offset[k]) / size)
         first, lean = np.float32(factor), np.float32(shift)
         driven[0] = kept[0]
+        onward = driven[1:]
         for n in range(size):
             x = np.float32(n)
-            driven[n + 1] = (first + x * factor_step) * ahead[n] + lean + x * shift_step
+            onward[n] = (first + x * factor_step) * ahead[n] + lean + x * shift_step
         kept[0] = driven[size]
         if hard:
             _hard(driven, bent)

@@ -31,8 +31,9 @@ def mix_bent(tick: np.ndarray, direct: float, bent: np.ndarray, mix: float, to_m
     half, share, step = np.float32(0.5), np.float32(mix), np.float32((to_mix - mix) / size)
     halfway = np.empty(size, np.float32)
     halfway[0] = half * (tick[0] + np.float32(direct))
-    for n in range(1, size):
-        halfway[n] = half * (tick[n] + tick[n - 1])
+    later, onward = tick[1:], halfway[1:]
+    for n in range(size - 1):
+        onward[n] = half * (later[n] + tick[n])
     for n in range(size):
         tick[n] = halfway[n] + (share + np.float32(n) * step) * (bent[n] - halfway[n])
 

@@ -37,7 +37,7 @@ def beside(*numbers: NDArray[np.float64]) -> NDArray[np.float64]:
 
 @kernel
 def room(numbers: int, held: int) -> tuple[np.ndarray, np.ndarray, np.ndarray, np.ndarray]:
-    """Room for `dry`, `wet`, `ends` and `held` of a filter with so many numbers."""
+    """Room for `dry`, `wet` ``[TICK, WIDTH]``, `ends` and `held` of a filter with so many numbers."""
     lines = np.zeros((2, TICK, WIDTH))
     return lines[0], lines[1], np.zeros((numbers, 2, WIDTH)), np.zeros((held, WIDTH))
 
@@ -54,7 +54,7 @@ def take_state(state: np.ndarray, first: int, held: np.ndarray) -> None:
 
 @kernel
 def give_state(held: np.ndarray, first: int, state: np.ndarray) -> None:
-    """The way back of `take_state`."""
+    """The way back of `take_state`, to ``[voices, 2, numbers]``."""
     for v in range(first, min(first + ABREAST, state.shape[0])):
         for c in range(2):
             for i in range(state.shape[2]):
@@ -137,7 +137,7 @@ def end_tick(
     first: int,
     k: int,
 ) -> None:
-    """Put what came out into tick `k` of the voices from `first` on, at its share."""
+    """Put what came out into tick `k` of `signal` ``[voices, 2, samples]``, at its share."""
     _settle(held, wet)
     _crossfade(dry, wet, ends[0])
     if first + ABREAST <= signal.shape[0]:

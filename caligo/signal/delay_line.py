@@ -7,7 +7,7 @@ import math
 import numpy as np
 
 from caligo.signal.interpolation import lagrange, lagrange_six
-from caligo.signal.kernel import kernel
+from caligo.signal.kernel import CONTRACT, kernel, kernel_with
 from caligo.signal.ticks import TICK
 
 POINT_BITS = 20
@@ -114,7 +114,7 @@ def read_going(line: np.ndarray, at: int, away: float, end: float, out: np.ndarr
         read_moving(line, at, away, (end - away) / TICK, out)
 
 
-@kernel
+@kernel_with(fastmath=CONTRACT)
 def read_row(lines: np.ndarray, i: int, at: int, away: float, end: float, out: np.ndarray) -> None:
     """`read_going` of one of many lines ``[lines, samples]`` into a row of `out` ``[lines, TICK]``.
 

@@ -47,8 +47,9 @@ def over(level: float, threshold: float, slope: float, knee: float) -> float:
 @kernel
 def followed_peaks(signal: np.ndarray, out: np.ndarray) -> None:
     """The louder side's level in dB of `signal` ``[2, samples]`` into `out` ``[samples]``."""
+    left, right = signal[0], signal[1]
     for n in range(len(out)):
-        out[n] = max(abs(signal[0, n]), abs(signal[1, n]), SILENCE)
+        out[n] = max(abs(left[n]), abs(right[n]), SILENCE)
     log2_of(out)
     for n in range(len(out)):
         out[n] *= OCTAVE
@@ -71,12 +72,13 @@ def smoothed(
     for k in range(len(attack) - 1):
         rise = 1.0 - math.exp(-1.0 / attack[k])
         fall = 1.0 - math.exp(-1.0 / release[k])
+        tick = wanted[k * TICK : (k + 1) * TICK]
         for n in range(TICK):
-            x = wanted[k * TICK + n]
+            x = tick[n]
             # The held value falls at the release and jumps up; the attack smooths it.
             held = max(x, held + fall * (x - held))
             smooth += rise * (held - smooth)
-            wanted[k * TICK + n] = smooth
+            tick[n] = smooth
     state[0] = held if held > 1e-9 else 0.0
     state[1] = smooth if abs(smooth) > 1e-9 else 0.0
 
@@ -118,12 +120,11 @@ def compress(
     for k in range(len(threshold) - 1):
         here = slice(k * TICK, (k + 1) * TICK)
         heard, away = level[here], taken[here]
+        t, t_step = threshold[k], (threshold[k + 1] - threshold[k]) / TICK
+        s, s_step = slope[k], (slope[k + 1] - slope[k]) / TICK
+        w, w_step = knee[k], (knee[k + 1] - knee[k]) / TICK
         for n in range(TICK):
-            way = n / TICK
-            t = threshold[k] + way * (threshold[k + 1] - threshold[k])
-            s = slope[k] + way * (slope[k + 1] - slope[k])
-            w = knee[k] + way * (knee[k + 1] - knee[k])
-            away[n] = over(heard[n], t, s, w)
+            away[n] = over(heard[n], t + n * t_step, s + n * s_step, w + n * w_step)
 
 
 @kernel
@@ -136,10 +137,9 @@ def lift(level: np.ndarray, floor: np.ndarray, slope: np.ndarray, given: np.ndar
     for k in range(len(floor) - 1):
         here = slice(k * TICK, (k + 1) * TICK)
         heard, more = level[here], given[here]
+        f, f_step = floor[k], (floor[k + 1] - floor[k]) / TICK
+        s, s_step = slope[k], (slope[k + 1] - slope[k]) / TICK
         for n in range(TICK):
-            way = n / TICK
-            f = floor[k] + way * (floor[k + 1] - floor[k])
-            s = slope[k] + way * (slope[k + 1] - slope[k])
-            most = s * min(LARGEST_LIFT, max(0.0, f - heard[n]))
+            most = (s + n * s_step) * min(LARGEST_LIFT, max(0.0, f + n * f_step - heard[n]))
             fading = (heard[n] - DEEPEST) / (SOFT - DEEPEST)
             more[n] = most * min(1.0, max(0.0, fading))

@@ -14,6 +14,7 @@ import math
 import numpy as np
 
 from caligo.signal.delay_line import read_row
+from caligo.signal.exponential import exp2_of, sine_of_turns
 from caligo.signal.kernel import kernel
 from caligo.signal.silence import DEAD
 from caligo.signal.ticks import TICK
@@ -32,6 +33,10 @@ DAMPED = 0.35
 """Decay at the damping corner as a share of that of the lows."""
 OPEN = 20_000.0
 """Hertz at which the damping corner damps nothing."""
+LEAST_CLOSED = 1e-3
+"""The least share of an octave below `OPEN` at which lines are damped."""
+PASS = -3.0 * math.log2(10.0)
+"""Octaves of amplitude that are lost in the time of decay: 60 dB."""
 LEAST_HEARD = 0.1
 """The least share of the energy that a pass of the lines is taken to make heard: a space that has
 faded before it first answers stays soft."""
@@ -95,25 +100,6 @@ def lose(held: np.ndarray, gain: np.ndarray, to_gain: np.ndarray) -> None:
 
 
 @kernel
-def _loss(seconds: float, decay: float, damping: float, rate: float) -> tuple[float, float]:
-    """Gain and pole of what a line of so many seconds loses.
-
-    The gain brings the decay wanted (Jot and Chaigne 1991); at the damping corner the decay is
-    `DAMPED` of it, by a low-pass |H|^2 = (1-p)^2 / (1 - 2 p cos w + p^2), solved for the pole p.
-    In the last octave below `OPEN` the corner takes less and less, and there nothing.
-    """
-    full = 10.0 ** (-3.0 * seconds / decay)
-    closed = min(1.0, math.log2(OPEN / damping))
-    if closed < 1e-3:
-        return full, 0.0
-    ratio = 10.0 ** (-3.0 * seconds / decay * (1.0 / DAMPED - 1.0) * closed)
-    c = math.cos(2.0 * math.pi * min(damping / rate, 0.49))
-    r2 = ratio * ratio
-    b = (1.0 - r2 * c) / (1.0 - r2)
-    return full, b - math.sqrt(max(b * b - 1.0, 0.0))
-
-
-@kernel
 def losses(
     seconds: np.ndarray,
     size: float,
@@ -127,29 +113,46 @@ def losses(
 ) -> None:
     """Gain and pole of every line's loss into `gain` and `dark` ``[LINES]``.
 
-    `inside` ``[LINES]`` receives the gain of what is still on its way, at `INSIDE`. Of a line that
-    is frozen in part the loss is less; wholly, all of it loses nothing.
+    The gain brings the decay wanted (Jot and Chaigne 1991); at the damping corner the decay is
+    `DAMPED` of it, by a low-pass |H|^2 = (1-p)^2 / (1 - 2 p cos w + p^2), solved for the pole p.
+    In the last octave below `OPEN` the corner takes less and less, and there nothing. `inside`
+    ``[LINES]`` receives the gain of what is still on its way, at `INSIDE`. Of a line that is frozen
+    in part the loss is less; wholly, all of it loses nothing.
     """
+    thawed, closed = 1.0 - freeze, min(1.0, math.log2(OPEN / damping))
+    powers = np.empty(3 * LINES)
     for i in range(LINES):
-        full, pole = _loss(seconds[i] * size, decay, damping, rate)
-        gain[i], dark[i] = full ** (1.0 - freeze), pole * (1.0 - freeze)
-        inside[i] = full ** (INSIDE * (1.0 - freeze))
+        lost = PASS * seconds[i] * size / decay
+        powers[i] = lost * thawed
+        powers[LINES + i] = INSIDE * lost * thawed
+        powers[2 * LINES + i] = lost * 2.0 * (1.0 / DAMPED - 1.0) * closed
+    exp2_of(powers)
+    c = math.cos(2.0 * math.pi * min(damping / rate, 0.49))
+    for i in range(LINES):
+        gain[i], inside[i] = powers[i], powers[LINES + i]
+    for i in range(LINES):
+        r2 = powers[2 * LINES + i]
+        b = (1.0 - r2 * c) / (1.0 - r2)
+        dark[i] = thawed * (b - math.sqrt(max(b * b - 1.0, 0.0)))
+    if closed < LEAST_CLOSED:
+        dark[:] = 0.0
 
 
 @kernel
-def entrance(seconds: np.ndarray, size: float, decay: float, freeze: float) -> float:
+def entrance(gain: np.ndarray, inside: np.ndarray) -> float:
     """The gain of what comes in, at which as much comes in as the lines lose.
 
-    Lines of `seconds` ``[LINES]`` that lose the share ``1 - g^2`` of their energy with each pass
-    hold as much energy as comes in if that is scaled by this share; they are heard at `INSIDE` and
-    when they have lost it. So neither decay nor size changes how loud the space is, and as they
-    move it does not pump. A frozen space loses nothing, and takes nothing in.
+    Lines that lose the share ``1 - g^2`` of their energy with each pass hold as much energy as
+    comes in if that is scaled by this share; they are heard at `INSIDE` and when they have lost it.
+    So neither decay nor size changes how loud the space is, and as they move it does not pump. A
+    frozen space loses nothing, and takes nothing in. `gain` and `inside` ``[LINES]`` are those of
+    `losses`.
     """
     kept, heard = 0.0, 0.0
     for i in range(LINES):
-        lost = -6.0 * seconds[i] * size / decay * (1.0 - freeze)
-        kept += 10.0**lost / LINES
-        heard += (10.0**lost + 10.0 ** (INSIDE * lost)) / LINES
+        left, on_its_way = float(gain[i]), float(inside[i])
+        kept += left * left / LINES
+        heard += (left * left + on_its_way * on_its_way) / LINES
     return math.sqrt((1.0 - kept) / (0.5 * LINES * max(heard, LEAST_HEARD)))
 
 
@@ -163,13 +166,13 @@ def swing(
     ``[LINES / 2]`` the turns by which pairs of lines go over into each other.
     """
     for i in range(LINES):
-        turn = seconds * (0.11 + 0.029 * i) + i * 0.618
-        away[i] = SWAY * (1.0 + math.sin(2.0 * math.pi * turn))
-    scale = math.sqrt(2.0 / LINES)
+        away[i] = SWAY * (1.0 + sine_of_turns(seconds * (0.11 + 0.029 * i) + i * 0.618))
+    scale, reach = math.sqrt(2.0 / LINES), TURN * (1.0 - freeze) / (2.0 * math.pi)
     for i in range(LINES // 2):
-        turn = seconds * (PACE + PACE_STEP * i) + 0.382 * i
-        angle = math.pi / 4.0 + TURN * (1.0 - freeze) * math.sin(2.0 * math.pi * turn)
-        cosine[i], sine[i] = scale * math.cos(angle), scale * math.sin(angle)
+        swung = sine_of_turns(seconds * (PACE + PACE_STEP * i) + 0.382 * i)
+        turn = 0.125 + reach * swung
+        cosine[i] = scale * sine_of_turns(turn + 0.25)
+        sine[i] = scale * sine_of_turns(turn)
 
 
 @kernel

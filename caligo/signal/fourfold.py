@@ -53,10 +53,11 @@ def doubled(x: np.ndarray, taps: np.ndarray, held: np.ndarray) -> np.ndarray:
         size = min(PIECE, count - begin)
         between[:] = np.float32(0.0)
         add_taps(line[begin:], taps, np.float32(2.0), between[:size])
-        to, middle = out[2 * begin : 2 * (begin + size)], line[begin + half :]
+        middle = line[begin + half :]
+        evens, odds = out[2 * begin :: 2], out[2 * begin + 1 :: 2]
         for n in range(size):
-            to[2 * n] = between[n]
-            to[2 * n + 1] = middle[n]
+            evens[n] = between[n]
+            odds[n] = middle[n]
     held[:] = line[count:]
     return out
 
@@ -68,9 +69,7 @@ def halved(x: np.ndarray, taps: np.ndarray, held: np.ndarray) -> np.ndarray:
     evens, odds = np.empty(reach + count, np.float32), np.empty(reach + count, np.float32)
     for n in range(reach):
         evens[n], odds[n] = held[2 * n], held[2 * n + 1]
-    to_evens, to_odds = evens[reach:], odds[reach:]
-    for n in range(count):
-        to_evens[n], to_odds[n] = x[2 * n], x[2 * n + 1]
+    evens[reach:], odds[reach:] = x[0::2], x[1::2]
     out = np.empty(count, np.float32)
     for begin in range(0, count, PIECE):
         to = out[begin : begin + PIECE]
