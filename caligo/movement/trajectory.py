@@ -22,8 +22,8 @@ from caligo.movement.notes import Floats
 from caligo.signal.kernel import kernel
 
 NO_SCALE = np.ones((1, 1))
-SHORT = 512
-"""Moments up to which resting trajectories are kept."""
+SHORT = 32_768
+"""Values up to which resting trajectories are kept."""
 GLIDE = 0.02
 """Seconds in which a value that is edited while listening goes to the new one."""
 
@@ -261,7 +261,7 @@ class Trajectory:
         found = self._resting.get(shape)
         if found is None:
             found = np.full(shape, self.base)
-            if shape[1] <= SHORT:
+            if shape[0] * shape[1] <= SHORT:
                 if len(self._resting) >= 16:
                     self._resting.clear()
                 self._resting[shape] = found

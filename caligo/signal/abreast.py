@@ -37,7 +37,7 @@ def beside(*numbers: NDArray[np.float64]) -> NDArray[np.float64]:
 
 @kernel
 def room(numbers: int, held: int) -> tuple[np.ndarray, np.ndarray, np.ndarray, np.ndarray]:
-    """Room for `dry`, `wet` ``[TICK, WIDTH]``, `ends` and `held` of a filter with so many numbers."""
+    """Room for `dry` and `wet` ``[TICK, WIDTH]``, `ends` and `held`."""
     lines = np.zeros((2, TICK, WIDTH))
     return lines[0], lines[1], np.zeros((numbers, 2, WIDTH)), np.zeros((held, WIDTH))
 

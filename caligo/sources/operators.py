@@ -3,13 +3,13 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Sequence
 from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
 
-from caligo.catalogue import Choice, Items, Kind, Module, Moves, Parameter, Scale, register
-from caligo.catalogue.parts.amplitude import ENVELOPE_BENDS, envelope_stages
+from caligo.catalogue import Items, Module, register
 from caligo.document.sound import ItemPart
 from caligo.movement.block import SourceBlock
 from caligo.movement.chance import derive, text_seed, unit
@@ -18,6 +18,7 @@ from caligo.movement.moments import Moments
 from caligo.movement.notes import Floats
 from caligo.movement.trajectory import Bundle
 from caligo.signal.oversampling import EVEN, FAR, FAR_TAPS, ODD, REACH, halve, thin_out
+from caligo.signal.pan import placed
 from caligo.signal.ticks import TICK
 from caligo.synthesis.bandwidth import FACTORS, Reaching
 from caligo.synthesis.common import unison_parameters, voice_parameters
@@ -30,6 +31,7 @@ from caligo.synthesis.modulation import (
     order_of,
     render_operators,
 )
+from caligo.synthesis.operator_items import MOST_BY_KEY, SILENT
 from caligo.synthesis.phases import HIGHEST, Accumulated, Phases, first_tick, left_of
 from caligo.synthesis.source import VOICE_RMS
 from caligo.synthesis.tables import built_in
@@ -38,91 +40,10 @@ from caligo.synthesis.unison import InUnison
 MOST = 8
 TABLES = ("triangle", "saw", "square")
 MIDDLE_C = 60
-SILENT = -80.0
-MOST_BY_KEY = 24.0
-"""Decibels by which an operator grows at most, however steep its key scaling and high the note."""
 SCATTERED = 1_000
 """The index of the chance by which a voice in unison begins elsewhere."""
 AROUND = (REACH + FAR) // (2 * TICK) + 1
 """Ticks that are rendered before and after, for the filters that halve the sample rate."""
-
-
-def _moved(key: str, name: str, help: str, unit: str, **more: Any) -> Parameter:
-    return Parameter(key, name, help, unit=unit, moves=Moves.PER_NOTE, **more)
-
-
-OWN = ("shape", ("own",))
-OPERATOR = Module(
-    family="item",
-    kind="operator",
-    name="Operator",
-    help="One wave: heard, or acting on others, or both.",
-    parameters=(
-        Parameter("wave", "Wave", "Its shape.", default="sine", kind=Kind.CHOICE, choices=(
-            Choice("sine", "Sine"), Choice("triangle", "Triangle"), Choice("saw", "Saw"),
-            Choice("square", "Square"), Choice("noise", "Noise"),
-        )),
-        Parameter("tuned", "Tuned", "By the note, or to a frequency of its own.",
-                  default="ratio", kind=Kind.CHOICE,
-                  choices=(Choice("ratio", "To the note"), Choice("fixed", "Fixed"))),
-        _moved("ratio", "Ratio", "Its frequency as a multiple of the note's.", "", low=0.05,
-               high=64.0, default=1.0, scale=Scale.LOGARITHMIC, when=("tuned", ("ratio",))),
-        _moved("hertz", "Frequency", "Its own frequency.", "Hz", low=0.01, high=16000.0,
-               default=110.0, scale=Scale.LOGARITHMIC, when=("tuned", ("fixed",))),
-        _moved("offset", "Offset", "Accumulated to its frequency: slow beats at any pitch.", "Hz",
-               low=-2000.0, high=2000.0),
-        _moved("level", "Heard", "How loud it is itself; what it does to others stays.", "dB",
-               low=SILENT, high=12.0, scale=Scale.DECIBEL),
-        _moved("pan", "Pan", "Where it is heard.", "%", low=-100.0, high=100.0),
-        Parameter("phase", "Phase", "Where in its wave it begins.", unit="°", high=360.0),
-        Parameter("restart", "Restart", "Begin each note at that phase, not anywhere.",
-                  default=True, kind=Kind.SWITCH),
-        Parameter("way", "Way", "Through the layer's filters, or past them.",
-                  default="filters", kind=Kind.CHOICE,
-                  choices=(Choice("filters", "Through the filters"), Choice("past", "Past them"))),
-        Parameter("velocity", "Velocity", "How much weaker it is in the softest note.",
-                  unit="dB", high=48.0),
-        Parameter("key_scale", "Key scaling",
-                  f"How it grows, by {MOST_BY_KEY:g} dB at most, or weakens above middle C.",
-                  unit="dB/oct", low=-18.0, high=18.0),
-        Parameter("shape", "Envelope", "Steady, with an envelope of its own, or another's.",
-                  default="steady", kind=Kind.CHOICE,
-                  choices=(Choice("steady", "Steady"), Choice("own", "Its own"),
-                           Choice("other", "Another operator's"))),
-        Parameter("shape_of", "Envelope of", "The operator whose envelope it follows.",
-                  default="", kind=Kind.REFERENCE, of="operator", when=("shape", ("other",))),
-        *(Parameter(p.key, p.name, p.help, unit=p.unit, low=p.low, high=p.high,
-                    default=p.default, kind=p.kind, scale=p.scale, when=OWN)
-          for p in (*envelope_stages(attack=0.5, hold=0.0, decay=8.0, release=3.0),
-                    Parameter("sustain", "Sustain", "Where it stays.", unit="%", high=100.0,
-                              default=50.0),
-                    *ENVELOPE_BENDS)),
-    ),
-)  # fmt: skip
-LINK = Module(
-    family="item",
-    kind="modulation",
-    name="Modulation",
-    help="One operator shifts the phase of another, or its own.",
-    parameters=(
-        Parameter("from", "From", "The operator that acts.", default="", kind=Kind.REFERENCE,
-                  of="operator", needed=True),
-        Parameter("to", "To", "The operator that it acts on.", default="", kind=Kind.REFERENCE,
-                  of="operator", needed=True),
-        _moved("amount", "Amount", "The index: how far it shifts the phase.", "rad",
-               high=24.0, default=1.0),
-    ),
-)  # fmt: skip
-
-
-@register(OPERATOR)
-class OperatorItem:
-    """An operator in a document; the source reads it."""
-
-
-@register(LINK)
-class ModulationItem:
-    """A modulation in a document; the source reads it."""
 
 
 @register(
@@ -304,20 +225,24 @@ class Operators(InUnison):
             out[o] *= envelope.values(moments)[0]
         return out
 
-    def _gains(self, moments: Moments, parted: bool) -> Floats:
-        """How loud each operator is in each output ``[outputs, operators, ticks + 1]``."""
+    def _gains(self, moments: Moments, parted: bool, sides: Floats | None) -> Floats:
+        """How loud each operator is in each output ``[outputs, operators, ticks + 1]``.
+
+        In unison a voice stands somewhere: `sides` are its gains ``[2, ticks + 1]``.
+        """
         level = VOICE_RMS * math.sqrt(2.0) * 10.0 ** (self._level.values(moments)[0] / 20.0)
         heard = self._values["level"].values(moments)
         size = np.where(heard <= SILENT, 0.0, 10.0 ** (heard / 20.0)) * level
-        sides = [size]
+        out: Floats = size[None]
         if not self._mono:
             angle = (self._values["pan"].values(moments) / 100.0 + 1.0) * (math.pi / 4.0)
-            sides = [size * math.sqrt(2.0) * np.cos(angle), size * math.sqrt(2.0) * np.sin(angle)]
-        out = np.stack(sides)
+            out = size * math.sqrt(2.0) * np.stack([np.cos(angle), np.sin(angle)])
+        out = out if sides is None else out * sides[:, None]
         if not parted:
             return out
         past = self._past[:, None]
-        return np.concatenate([np.where(past, 0.0, out), np.where(past, out, 0.0)])
+        both: Floats = np.concatenate([np.where(past, 0.0, out), np.where(past, out, 0.0)])
+        return both
 
     def prepare(self) -> None:
         """See `Source.prepare`."""
@@ -337,16 +262,45 @@ class Operators(InUnison):
         """See `Source.restore_state`."""
         self._added.take(state["phase"])
 
-    def render_each(self, block: SourceBlock, out: NDArray[np.float32]) -> None:
-        """See `InUnison.render_each`."""
-        span = block.span
-        first, ticks = span.first - AROUND, span.ticks + 2 * AROUND
-        for row, voice in enumerate(block.voices):
-            moments, pitch = block.history(row, first, ticks)
+    def render(self, block: SourceBlock, out: NDArray[np.float32]) -> None:
+        """See `Source.render`; the voices of a unison are summed before the rate is halved."""
+        count, first, ticks = len(self._offsets), *self._around(block)
+        if self.alone:
+            for row in range(len(block.voices)):
+                self._render_note(block, [row], [None], block, row, out)
+            return
+        inner = self._multiplied(block)
+        even = np.full(ticks + 1, 1.0 / math.sqrt(count))
+        for row in range(len(block.voices)):
+            spread = self._spread.values(block.history(row, first, ticks)[0])[0] / 100.0
+            places = [np.stack(x) for x in zip(*placed(self._offsets, spread, even), strict=True)]
+            rows = range(row * count, (row + 1) * count)
+            self._render_note(inner, rows, places, block, row, out)
+
+    def _around(self, block: SourceBlock) -> tuple[int, int]:
+        """The first tick that is rendered, and how many."""
+        return block.span.first - AROUND, block.span.ticks + 2 * AROUND
+
+    def _render_note(
+        self,
+        inner: SourceBlock,
+        rows: Sequence[int],
+        places: Sequence[Floats | None],
+        block: SourceBlock,
+        row: int,
+        out: NDArray[np.float32],
+    ) -> None:
+        """Render the voices `rows` of `inner`, each in its place, as voice `row` of a block."""
+        (first, ticks), span = self._around(block), block.span
+        factor = FACTORS[0]
+        if not block.rough:
+            factor = max(self._factor(inner.highest(r), inner.voices[r].key) for r in rows)
+        sides = 1 if self._mono and self.alone else 2
+        parted = block.unfiltered is not None
+        waves = np.zeros((sides * (1 + parted), factor * TICK * ticks), np.float32)
+        for r, place in zip(rows, places, strict=True):
+            moments, pitch = inner.history(r, first, ticks)
             steps = self._steps(moments, pitch)
-            gains = self._gains(moments, block.unfiltered is not None) * left_of(steps)
-            factor = FACTORS[0] if block.rough else self._factor(block.highest(row), voice.key)
-            waves = np.zeros((len(gains), factor * TICK * ticks), np.float32)
             render_operators(
                 self._order,
                 self._circle,
@@ -354,25 +308,24 @@ class Operators(InUnison):
                 self._tables,
                 self._limits,
                 self._table_of,
-                self._seeds_of(voice.seed),
-                self._passed(block, row, first, steps),
+                self._seeds_of(inner.voices[r].seed),
+                self._passed(inner, r, first, steps),
                 steps / factor,
                 self._shapes(moments),
                 self._pairs,
                 self._amounts.values(moments) / (2.0 * math.pi),
-                gains,
+                self._gains(moments, parted, place) * left_of(steps),
                 factor,
                 waves,
             )
-            cut = 2 * TICK * AROUND - REACH
-            needed = [_twice(wave, factor)[cut:][: 2 * span.samples + 2 * REACH] for wave in waves]
-            sides = 1 if self._mono else 2
-            for i, to in enumerate((out, block.unfiltered) if len(gains) > sides else (out,)):
-                assert to is not None
-                for side in range(sides):
-                    halve(needed[i * sides + side], EVEN, ODD, to[row, side])
-                if self._mono:
-                    to[row, 1] += to[row, 0]
+        cut = 2 * TICK * AROUND - REACH
+        needed = [_twice(wave, factor)[cut:][: 2 * span.samples + 2 * REACH] for wave in waves]
+        for i, to in enumerate((out, block.unfiltered) if parted else (out,)):
+            assert to is not None
+            for side in range(sides):
+                halve(needed[i * sides + side], EVEN, ODD, to[row, side])
+            if sides == 1:
+                to[row, 1] += to[row, 0]
 
 
 def _twice(wave: NDArray[np.float32], factor: int) -> NDArray[np.float32]:

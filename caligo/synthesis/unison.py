@@ -37,6 +37,11 @@ class InUnison(Source):
         self._detune = self.movement.trajectory(f"{self.path}.detune")
         self._spread = self.movement.trajectory(f"{self.path}.spread")
 
+    @property
+    def alone(self) -> bool:
+        """Whether the unison is of one voice, at the note's own pitch."""
+        return len(self._offsets) == 1 and bool(self._intervals[0] == 0.0)
+
     def render_each(self, block: SourceBlock, out: NDArray[np.float32]) -> None:
         """Write voices to `out` ``[voices, 2, samples]``, which is zero."""
         raise NotImplementedError
@@ -44,7 +49,7 @@ class InUnison(Source):
     def render(self, block: SourceBlock, out: NDArray[np.float32]) -> None:
         """See `Source.render`."""
         count = len(self._offsets)
-        if count == 1 and self._intervals[0] == 0.0:
+        if self.alone:
             self.render_each(block, out)
             return
         inner = self._multiplied(block)
