@@ -33,6 +33,14 @@ DEEPEST = 20.0
 
 
 @kernel
+def _length(tap: int, phase: float, delay: float, depth: float, rate: float) -> float:
+    """Samples of a tap's delay; each sways at a pace of its own, so that they never line up."""
+    turn = (phase + tap / TAPS) * (1.0 + 0.37 * tap)
+    sway = depth * (1.0 + math.sin(2.0 * math.pi * turn))
+    return (delay * (1.0 + 0.23 * tap) + sway) * rate / 1000.0
+
+
+@kernel
 def _run(
     signal: np.ndarray,
     lines: np.ndarray,
@@ -65,35 +73,36 @@ def _run(
         thinned = cut[k] if len(cut) > 1 else cut[0]
         tick = signal[:, k * TICK : (k + 1) * TICK]
         wet[:] = np.float32(0.0)
+        # What is below the cut stays out of the chorus: lows keep their place. Both sides go in one
+        # loop, so that the processor overlaps them.
+        left, right, below_left, below_right = tick[0], tick[1], below[0], below[1]
+        under, beneath = low[0], low[1]
+        for n in range(TICK):
+            under += thinned * (left[n] - under)
+            beneath += thinned * (right[n] - beneath)
+            below_left[n] = under
+            below_right[n] = beneath
+        low[0] = under if abs(under) > DEAD else 0.0
+        low[1] = beneath if abs(beneath) > DEAD else 0.0
         for c in range(2):
-            # What is below the cut stays out of the chorus: lows keep their place.
-            under = low[c]
-            for n in range(TICK):
-                under += thinned * (tick[c, n] - under)
-                below[c, n] = under
-                lines[c, here + n] = tick[c, n] - below[c, n]
-            low[c] = under if abs(under) > DEAD else 0.0
+            lines[c, here : here + TICK] = tick[c] - below[c]
         for tap in range(TAPS):
-            length = np.empty(2)
-            for end in range(2):
-                # Each tap sways at a pace of its own, so that they never line up.
-                turn = (phase[k + end] + tap / TAPS) * (1.0 + 0.37 * tap)
-                milliseconds = delay[k + end] * (1.0 + 0.23 * tap)
-                milliseconds += depth[k + end] * (1.0 + math.sin(2.0 * math.pi * turn))
-                length[end] = milliseconds * rate / 1000.0
-            step = (length[1] - length[0]) / TICK
+            length = _length(tap, phase[k], delay[k], depth[k], rate)
+            to_length = _length(tap, phase[k + 1], delay[k + 1], depth[k + 1], rate)
             for c in range(2):
-                add_tap(lines[c], at, length[0], step, GAINS[c, tap], wet[c])
+                step = (to_length - length) / TICK
+                add_tap(lines[c], at, length, step, GAINS[c, tap], wet[c])
         # Both are at equal power, since copies have nothing to do with what they come from.
         direct, copies = np.float32(math.cos(QUARTER * mix[k])), math.sin(QUARTER * mix[k])
         direct_step = np.float32((math.cos(QUARTER * mix[k + 1]) - direct) / TICK)
         copies_step = np.float32((math.sin(QUARTER * mix[k + 1]) - copies) / TICK)
         for c in range(2):
+            straight, copied, lows, out = lines[c, here : here + TICK], wet[c], below[c], tick[c]
             for n in range(TICK):
                 x = np.float32(n)
-                high = (direct + x * direct_step) * lines[c, here + n]
-                high += (np.float32(copies) + x * copies_step) * wet[c, n]
-                tick[c, n] = below[c, n] + high
+                high = (direct + x * direct_step) * straight[n]
+                high += (np.float32(copies) + x * copies_step) * copied[n]
+                out[n] = lows[n] + high
 
 
 @register(

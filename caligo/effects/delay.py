@@ -19,6 +19,7 @@ from caligo.processing.effect import Effect
 from caligo.processing.processor import Signal, State
 from caligo.signal.delay_line import read_crossfaded, read_moving, ring_size
 from caligo.signal.diffuser import diffuse
+from caligo.signal.exponential import sine_of_turns
 from caligo.signal.kernel import kernel
 from caligo.signal.octave import WINDOW, shift_pitch
 from caligo.signal.silence import DEAD
@@ -61,9 +62,11 @@ def _read_smooth(
         return
     other = np.empty(TICK, np.float32)
     read_moving(line, at, ends[1], 0.0, other)
+    begin, step = 0.25 * place / FADE, 0.25 / (FADE * TICK)
     for n in range(TICK):
-        way = (place + n / TICK) / FADE
-        out[n] += np.float32(0.5 - 0.5 * math.cos(math.pi * way)) * (other[n] - out[n])
+        # A raised cosine is the square of the sine of half the angle.
+        rise = sine_of_turns(begin + n * step)
+        out[n] += np.float32(rise * rise) * (other[n] - out[n])
 
 
 @kernel

@@ -14,7 +14,7 @@ from numpy.typing import NDArray
 from caligo.catalogue import Module, register
 from caligo.movement.block import Block
 from caligo.processing import shared
-from caligo.processing.oversampled import Oversampled, mix_bent
+from caligo.processing.oversampled import Numbers, Oversampled, mix_bent
 from caligo.processing.processor import State
 from caligo.signal.kernel import kernel, kernel_with
 from caligo.signal.ticks import TICK
@@ -137,15 +137,15 @@ class Folder(Oversampled):
         """See `Oversampled.bent_state`."""
         return {"kept": np.zeros((2, 2))}
 
-    def bend(self, block: Block, wave: NDArray[np.float32], side: int) -> None:
-        """See `Oversampled.bend`."""
+    def numbers(self, block: Block) -> Numbers:
+        """See `Oversampled.numbers`."""
         drive, lean, mix = (
             self.trajectory(key).values(block.moments)[0] for key in ("drive", "lean", "mix")
         )
-        _run(
-            wave,
-            0.5 * math.pi * 10.0 ** (drive / 20.0),
-            0.25 * math.pi * lean / 100.0,
-            mix / 100.0,
-            self.state["kept"][side],
-        )
+        factor = 0.5 * math.pi * 10.0 ** (drive / 20.0)
+        return factor, 0.25 * math.pi * lean / 100.0, mix / 100.0
+
+    def bend(self, numbers: Numbers, wave: NDArray[np.float32], side: int) -> None:
+        """See `Oversampled.bend`."""
+        factor, lean, mix = numbers
+        _run(wave, factor, lean, mix, self.state["kept"][side])

@@ -15,7 +15,7 @@ from numpy.typing import NDArray
 from caligo.catalogue import Choice, Kind, Module, Parameter, register
 from caligo.movement.block import Block
 from caligo.processing import shared
-from caligo.processing.oversampled import FOURFOLD, Oversampled, mix_bent
+from caligo.processing.oversampled import FOURFOLD, Numbers, Oversampled, mix_bent
 from caligo.processing.processor import State
 from caligo.signal.kernel import kernel
 from caligo.signal.silence import DEAD
@@ -203,16 +203,21 @@ class Saturation(Oversampled):
         """See `Oversampled.bent_state`."""
         return {"kept": np.zeros((2, 4))}
 
-    def bend(self, block: Block, wave: NDArray[np.float32], side: int) -> None:
-        """See `Oversampled.bend`."""
+    def numbers(self, block: Block) -> Numbers:
+        """See `Oversampled.numbers`."""
         drive, bias, mix = (
             self.trajectory(key).values(block.moments)[0] for key in ("drive", "bias", "mix")
         )
+        return 10.0 ** (drive / 20.0), 0.8 * bias / 100.0, mix / 100.0
+
+    def bend(self, numbers: Numbers, wave: NDArray[np.float32], side: int) -> None:
+        """See `Oversampled.bend`."""
+        drive, bias, mix = numbers
         _run(
             wave,
-            10.0 ** (drive / 20.0),
-            0.8 * bias / 100.0,
-            mix / 100.0,
+            drive,
+            bias,
+            mix,
             CURVES[self.part.text("curve")],
             one_pole(EMPHASIS, FOURFOLD * self.rate),
             self.state["kept"][side],

@@ -17,6 +17,7 @@ from caligo.signal.offset import STANDING, lose_offset
 from caligo.signal.oversampling import FAR_TAPS
 from caligo.signal.smoothing import one_pole
 
+Numbers = tuple[NDArray[np.float64], ...]
 FOURFOLD = 4
 
 
@@ -53,12 +54,16 @@ class Oversampled(Effect):
         return {}
 
     @abstractmethod
-    def bend(self, block: Block, wave: NDArray[np.float32], side: int) -> None:
+    def numbers(self, block: Block) -> Numbers:
+        """What both sides are bent by, at every tick ``[ticks + 1]`` each."""
+
+    @abstractmethod
+    def bend(self, numbers: Numbers, wave: NDArray[np.float32], side: int) -> None:
         """Bend `wave` ``[4 * samples]`` of one side in place, its mix included."""
 
     def process_stereo(self, block: Block, signal: Signal, side: Signal | None) -> None:
         """See `Effect.process_stereo`."""
-        kept = self.state
+        kept, numbers = self.state, self.numbers(block)
         for c in range(2):
             wave = up(
                 np.ascontiguousarray(signal[c]),
@@ -67,7 +72,7 @@ class Oversampled(Effect):
                 kept["up_near"][c],
                 kept["up_far"][c],
             )
-            self.bend(block, wave, c)
+            self.bend(numbers, wave, c)
             signal[c] = down(
                 wave,
                 NEAR_TAPS,
