@@ -9,7 +9,7 @@ import numpy as np
 from caligo.document.score import Note
 from caligo.document.sound import Sound
 from caligo.document.tempo import TempoMap
-from caligo.movement.chance import combine, signed, wander
+from caligo.movement.chance import combine, signed, wander_along
 from caligo.movement.moments import ModulatorValues, Moments
 from caligo.movement.notes import Floats, Notes
 from caligo.movement.voices import (
@@ -80,8 +80,9 @@ def add_drift(pitch: np.ndarray, times: np.ndarray, octaves: np.ndarray, seed: n
     `octaves` is the way at every moment ``[times]``, or ``[1]``.
     """
     error = signed(combine(seed, 7), 0) / 3.0
+    slow, quick = np.empty(len(times)), np.empty(len(times))
+    wander_along(combine(seed, 8), times / DRIFT_PERIOD, slow)
+    wander_along(combine(seed, 9), times / (0.23 * DRIFT_PERIOD), quick)
     for k in range(len(times)):
-        slow = wander(combine(seed, 8), times[k] / DRIFT_PERIOD)
-        quick = wander(combine(seed, 9), times[k] / (0.23 * DRIFT_PERIOD))
         way = octaves[k] if len(octaves) > 1 else octaves[0]
-        pitch[k] += way * (error + 0.5 * slow + (1.0 / 6.0) * quick)
+        pitch[k] += way * (error + 0.5 * slow[k] + (1.0 / 6.0) * quick[k])

@@ -9,11 +9,12 @@ import numpy as np
 
 from caligo.catalogue import Choice, Kind, Module, Moves, Parameter, register
 from caligo.document.sound import Modulator as ModulatorPart
-from caligo.movement.chance import wander
+from caligo.movement.chance import wander_along
 from caligo.movement.moments import Moments
 from caligo.movement.notes import Floats, seconds
 from caligo.movement.periodic import Periodic
 from caligo.movement.periods import at, paced_parameter, period_parameter
+from caligo.signal.exponential import sine_of_turns
 from caligo.signal.kernel import kernel
 
 SHAPES = (
@@ -39,7 +40,7 @@ def _edge(x: float) -> float:
 def shape_value(shape: int, x: float) -> float:
     """The value in [-1, 1] of a shape (by its place in `SHAPES`) at cycle position [0, 1)."""
     if shape == 0:
-        return math.sin(2.0 * math.pi * x)
+        return sine_of_turns(x)
     if shape == 1:
         return 4.0 * x if x < 0.25 else (2.0 - 4.0 * x if x < 0.75 else 4.0 * x - 4.0)
     if shape == 2:
@@ -50,7 +51,7 @@ def shape_value(shape: int, x: float) -> float:
         return 1.0 - 2.0 * x / back if x < back else 2.0 * _edge(x - back) - 1.0
     if shape == 4:
         return 2.0 * (_edge(x) - _edge(x - 0.5)) - 1.0
-    rise = math.sin(math.pi * x)
+    rise = sine_of_turns(0.5 * x)
     return 2.0 * rise * rise * rise * rise - 1.0
 
 
@@ -72,13 +73,19 @@ def _values(
     `blend` to `period_change` are 0 to 1 (the skew -1 to 1), each ``[notes, times]``, or
     ``[1, 1]`` where nothing moves it, or with a single row.
     """
+    count = cycles.shape[1]
+    strays, drifts, phases = np.empty(count), np.empty(count), np.empty(count)
     for row in range(cycles.shape[0]):
-        for k in range(cycles.shape[1]):
+        phases[:] = cycles[row]
+        if period_change.max() > 0.0:
+            wander_along(seeds[row], 0.5 * phases, strays)
+            for k in range(count):
+                phases[k] += 0.8 * max(at(period_change, row, k), 0.0) * strays[k]
+        if depth_change.max() > 0.0:
+            wander_along(seeds[row] ^ np.uint64(0x5DEECE66D), phases, drifts)
+        for k in range(count):
             middle = 0.5 + 0.49 * at(skew, row, k)
-            phase = cycles[row, k]
-            uneven = at(period_change, row, k)
-            if uneven > 0.0:
-                phase += 0.8 * uneven * wander(seeds[row], phase * 0.5)
+            phase = phases[k]
             x = phase - math.floor(phase)
             x = 0.5 * x / middle if x < middle else 0.5 + 0.5 * (x - middle) / (1.0 - middle)
             x = min(x, 0.9999999999999999)
@@ -88,8 +95,7 @@ def _values(
                 value += mixed * (shape_value(second, x) - value)
             change = at(depth_change, row, k)
             if change > 0.0:
-                drift = wander(seeds[row] ^ np.uint64(0x5DEECE66D), phase)
-                value *= 1.0 - change * (0.5 + 0.5 * drift)
+                value *= 1.0 - change * (0.5 + 0.5 * drifts[k])
             out[row, k] = value * fade[row, k]
 
 

@@ -58,6 +58,22 @@ def wander(seed: np.uint64, position: float) -> float:
     return a + (b - a) * x * x * x * (x * (6.0 * x - 15.0) + 10.0)
 
 
+@kernel
+def wander_along(seed: np.uint64, positions: np.ndarray, out: np.ndarray) -> None:
+    """`wander` at each of `positions` ``[places]``, into `out` ``[places]``.
+
+    Neighbouring places mostly lie between the same two values, which are then drawn once.
+    """
+    known, a, b = np.int64(-(2**62)), 0.0, 0.0
+    for k in range(len(positions)):
+        index = np.int64(math.floor(positions[k]))
+        if index != known:
+            known = index
+            a, b = signed(seed, int(index)), signed(seed, int(index) + 1)
+        x = positions[k] - index
+        out[k] = a + (b - a) * x * x * x * (x * (6.0 * x - 15.0) + 10.0)
+
+
 def text_seed(text: str) -> int:
     """A seed from a text, the same on every machine (64-bit FNV-1a)."""
     value = 0xCBF29CE484222325
