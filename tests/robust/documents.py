@@ -79,6 +79,8 @@ def main() -> None:
             found = "an exception"
             traceback.print_exc()
         tally[found] += 1
+        if tally.total() % 100 == 0:
+            print(f"{tally.total()} so far: {dict(tally)}", flush=True)
         if found not in ("fine", "refused"):
             effects = [part["kind"] for part in document["layers"][0]["inserts"]]
             effects += [part["kind"] for part in document["buses"][0]["effects"]]
