@@ -112,6 +112,9 @@ class Parameter:
     follows_key
         The parameter of the same module that says, in per cent, how far this one goes along with
         the key: 100 doubles it with each octave over C4.
+    idle
+        The value up to which nothing is computed for it: an edit that leaves it, or comes back to
+        it, builds a new engine.
     gentle
         A depth of movement that is heard but draws no attention, in `depth_unit`; by default one
         that suits the unit.
@@ -137,6 +140,7 @@ class Parameter:
     seeded: bool = False
     off: float | None = None
     follows_key: str = ""
+    idle: float | None = None
     gentle: float = 0.0
 
     def __post_init__(self) -> None:

@@ -5,9 +5,9 @@ from __future__ import annotations
 from dataclasses import dataclass, field
 from typing import Any
 
-from caligo.catalogue import Kind, Moves, module
+from caligo.catalogue import Kind, Moves, Parameter, module
 from caligo.document.addresses import parts
-from caligo.document.sound import ProcessorPart, Sound
+from caligo.document.sound import ProcessorPart, Sound, Value
 from caligo.document.times import Time
 
 TOLD = {"name", "notes", "tags", "about", "rolls", "locked"}
@@ -60,6 +60,13 @@ def _skeleton(sound: Sound) -> dict[str, Any]:
     return found
 
 
+def _wakes(parameter: Parameter, before: Value, after: Value) -> bool:
+    """Whether a number leaves the value up to which nothing is computed for it, or comes back."""
+    if parameter.idle is None or not isinstance(before, float | int):
+        return False
+    return (before <= parameter.idle) != (float(after) <= parameter.idle)  # type: ignore[arg-type]
+
+
 def changes_between(before: Sound, after: Sound) -> Changes | None:
     """What changed from one state of a sound to the next, or None where its structure did.
 
@@ -78,7 +85,7 @@ def changes_between(before: Sound, after: Sound) -> Changes | None:
             if was == value:
                 continue
             parameter = spec.parameter(key)
-            if parameter is None or parameter.moves is Moves.NO:
+            if parameter is None or parameter.moves is Moves.NO or _wakes(parameter, was, value):
                 return None
             if isinstance(value, Time) and isinstance(was, Time):
                 if value.unit != was.unit:
@@ -89,6 +96,8 @@ def changes_between(before: Sound, after: Sound) -> Changes | None:
             else:
                 return None
     for route, other in zip(before.routes, after.routes, strict=True):
+        if (route.depth == 0.0) != (other.depth == 0.0):
+            return None
         if route.depth != other.depth:
             found.depths[route.id] = other.depth
     return found

@@ -74,6 +74,7 @@ def loop_gains() -> Floats:
                 high=36.0,
                 default=0.0,
                 scale=Scale.DECIBEL,
+                idle=0.0,
                 moves=Moves.PER_NOTE,
                 group="Cut",
             ),

@@ -17,5 +17,6 @@ def drive_parameter(group: str = "Cut") -> Parameter:
         default=0.0,
         scale=Scale.DECIBEL,
         moves=Moves.PER_NOTE,
+        idle=0.0,
         group=group,
     )

@@ -11,11 +11,15 @@ import scipy.signal
 from numpy.typing import NDArray
 
 from caligo.catalogue import catalogue
+from caligo.engine.changes import changes_between
+from caligo.engine.engine import SMALL_BLOCK
+from caligo.engine.live import Listening
+from caligo.engine.offline import render_array
 from caligo.signal.bend import BENT, REFERENCE, run_bend
 from caligo.signal.recursive_half_band import FAR, HELD, NEAR, design, down, up
 from caligo.signal.ticks import TICK
 from caligo.signal.vector import WIDTH
-from tests.core.builders import decibels
+from tests.core.builders import decibels, one_note, plain_layer, plain_sound
 from tests.core.test_more_filters import through
 
 RATE = 48_000
@@ -141,3 +145,30 @@ def test_a_driven_filter_is_the_same_in_any_blocks() -> None:
         here = slice(first * TICK, last * TICK)
         run_bend(pieces[:, :, here], steady[:, first : last + 1], state)
     np.testing.assert_array_equal(whole, pieces)
+
+
+def _driven(kind: str, drive: float) -> Any:
+    layer = plain_layer(table="saw") | {
+        "filters": [{"id": "f", "kind": kind, "params": {"cutoff": 6_000.0, "drive": drive}}]
+    }
+    return plain_sound(layer)
+
+
+@pytest.mark.parametrize("kind", ["lowpass", "ladder"])
+def test_drive_that_leaves_nothing_while_listening_is_the_drive_of_a_fresh_start(kind: str) -> None:
+    """What is not computed as long as nothing is driven is there as soon as something is."""
+    score = one_note(84, 20.0)
+    assert changes_between(_driven(kind, 0.0), _driven(kind, 12.0)) is None
+    assert changes_between(_driven(kind, 12.0), _driven(kind, 0.0)) is None
+    assert changes_between(_driven(kind, 6.0), _driven(kind, 12.0))
+    listening = Listening(_driven(kind, 0.0), score)
+    for _ in range(20):
+        listening.block()
+    listening.edit(_driven(kind, 12.0))
+    for _ in range(30):
+        listening.block()
+    heard = np.concatenate([listening.block() for _ in range(40)], axis=1)
+    fresh = render_array(_driven(kind, 12.0), score, length=5.0)
+    whole = fresh[:, 50 * SMALL_BLOCK :][:, : heard.shape[1]]
+    assert decibels(np.abs(heard - whole).max() / np.abs(whole).max()) < -60.0
+    assert _off_the_partials(heard[0, -(2**16) :].astype(float), 1_046.502, RATE) < -80.0
