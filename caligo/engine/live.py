@@ -271,6 +271,8 @@ class Listening:
                 return self._engine.render(BLOCK_TICKS)
             before, self._fading = self._fading, None
             old = self._last_block(before) if self._carries else before.render(BLOCK_TICKS)
+            # Sent back to a loop's start, it would write into what is watched in the other.
+            before.measure_with(None)
             self._loop_start.give_back(before)
             return faded(old, self._engine.render(BLOCK_TICKS))
 
