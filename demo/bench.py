@@ -72,6 +72,12 @@ def render(sound: Any, score: Score, seconds: float, threads: int = 1) -> None:
         pass
 
 
+def in_blocks(sound: Any, score: Score, block: int) -> None:
+    """Render five seconds in blocks of so many samples."""
+    for _ in Engine(sound, score).stream(int(5.0 * DEFAULT_RATE / TICK), block):
+        pass
+
+
 def say(what: str, value: str, wanted: str = "") -> None:
     """One line of the report."""
     print(f"{what:<58} {value:>16}   {wanted}", flush=True)
@@ -135,6 +141,8 @@ def bench_rendering() -> None:
     sound, score = read_sound(dome_air()), held_chord("C2 G2 D3 A3", 240.0)
     one = best(lambda: render(sound, score, 30.0))
     say("Dome Air, one core", f"{30.0 / one:.1f} x real time", "at least 25")
+    small, large = (best(lambda b=b: in_blocks(sound, score, b), 2) for b in (TICK, 8_192))  # type: ignore[misc]
+    say("Dome Air, blocks of 64 against blocks of 8,192", f"{small / large:.1f} x", "at most 5")
     two = best(lambda: render(sound, score, 240.0, threads=2), 2)
     say("Dome Air, four minutes on two threads", f"{two:.1f} s", "at most 10 s")
     for what, made, wanted in cases():

@@ -26,7 +26,7 @@ from tests.core.test_between_layers import layer, modulated, worst_fold
 from tests.core.test_operators import acts, operator, operators, worst_alias
 from tests.core.test_reading_material import beside_the_tone, transposed
 from tests.core.test_sources_of_material import taken
-from tests.core.test_wavetable import between_partials
+from tests.core.test_wavetable import GLIDES, between_partials, glided, worst_stretch
 from tests.figures.figure import Figure
 
 RATES = (44_100, 48_000, 96_000)
@@ -132,6 +132,15 @@ def begins() -> float:
     return max(float(decibels(sharpness(at) / between)) for at in (0.5, 0.5 + 64 / RATE))
 
 
+def glides() -> float:
+    """What lies on no partial of a saw that glides, in the worst 10 ms, up to 8.5 kHz."""
+    found = []
+    for low, high in GLIDES:
+        whole, left = glided(low, high)
+        found.append(float(decibels(worst_stretch(left) / whole.std())))
+    return max(found)
+
+
 def driven_ladder() -> float:
     """A saw at C6 through the ladder, driven by 12 and 24 dB."""
     found = []
@@ -159,6 +168,8 @@ FIGURES = (
     Figure("warps", "Warps of a saw at C4", -90.0, "dB", warps),
     Figure("tables", "Saw and narrow pulse, C1 to C7", -100.0, "dB", tables),
     Figure("above", "What is left of a pitch above 0.45 of the rate", -60.0, "dB", above_the_rate),
+    Figure("glides", "A saw that glides through its copies in 0.2 s, worst 10 ms", -90.0, "dB",
+           glides),
     Figure("begins", "A note without attack on a control tick, against between two", 0.5, "dB",
            begins),
     Figure("ladder", "A saw at C6 through a ladder driven by 12 and 24 dB", -80.0, "dB",
