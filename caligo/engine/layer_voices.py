@@ -27,6 +27,8 @@ from caligo.processing.chain import build_chain
 from caligo.processing.processor import State
 from caligo.signal.decibels import gain
 from caligo.signal.gains import scale_waves, sum_voices
+from caligo.signal.pan import balance
+from caligo.signal.sides import scale_sides
 from caligo.signal.ticks import TICK, Span
 from caligo.synthesis.source import VOICE_RMS, Source
 
@@ -87,6 +89,7 @@ class LayerVoices:
         envelope = f"{path}.{layer.envelope.id}"
         self._envelope = NoteEnvelope(movement, envelope, gain)
         self._softest = movement.trajectory(f"{envelope}.velocity")
+        self._note_pan = movement.trajectory(f"{path}.note_pan")
         self._changed_at: float | None = None
         self.play(voicing)
 
@@ -207,6 +210,11 @@ class LayerVoices:
             tap = self._tap(self.meter, block, rows)
             tap(f"{self.layer.id}.{self.layer.source.id}", signal)
         self.filters.process(block, signal, tap=tap)
+        if self._note_pan.acts:
+            left, right = balance(self._note_pan.values(block.moments))
+            for voices in (signal, block.unfiltered):
+                for row, voice in enumerate([] if voices is None else voices):
+                    scale_sides(voice, np.stack([left[row], right[row]]))
         return signal, block.unfiltered
 
     def _tap(

@@ -9,7 +9,7 @@ import numpy as np
 
 from caligo.catalogue import Choice, Kind, Module, Moves, Parameter, register
 from caligo.document.sound import Modulator as ModulatorPart
-from caligo.movement.chance import wander_along
+from caligo.movement.chance import unit, wander_along
 from caligo.movement.moments import Moments
 from caligo.movement.notes import Floats, seconds
 from caligo.movement.periodic import Periodic
@@ -25,6 +25,11 @@ SHAPES = (
     Choice("square", "Square"),
     Choice("swell", "Swell"),
 )
+FREELY, FARTHEST = 0.6, 0.53
+"""A share of uneven pace up to which it grows as it always has, and the cycles that all of it
+strays by: at 1 / 1.875 a cycle would stand still."""
+ELSEWHERE = 4_000
+"""The index of the chance by which a note begins elsewhere in the cycle."""
 EDGE = 0.04
 """Share of a cycle that jumps take, so that they are quick but do not click."""
 
@@ -56,6 +61,18 @@ def shape_value(shape: int, x: float) -> float:
 
 
 @kernel
+def _unevenness(share: float) -> float:
+    """How many cycles a share of uneven pace strays by; all of it just never runs backwards.
+
+    What strays by w(p / 2) has a slope of 1.875 at most, by the quintic from -1 to 1.
+    """
+    share = max(share, 0.0)
+    if share <= FREELY:
+        return 0.8 * share
+    return 0.8 * FREELY + (share - FREELY) * (FARTHEST - 0.8 * FREELY) / (1.0 - FREELY)
+
+
+@kernel
 def _values(
     cycles: np.ndarray,
     first: int,
@@ -80,7 +97,7 @@ def _values(
         if period_change.max() > 0.0:
             wander_along(seeds[row], 0.5 * phases, strays)
             for k in range(count):
-                phases[k] += 0.8 * max(at(period_change, row, k), 0.0) * strays[k]
+                phases[k] += _unevenness(at(period_change, row, k)) * strays[k]
         if depth_change.max() > 0.0:
             wander_along(seeds[row] ^ np.uint64(0x5DEECE66D), phases, drifts)
         for k in range(count):
@@ -166,6 +183,16 @@ def _values(
                 group="Time",
             ),
             Parameter(
+                "scatter",
+                "Phase scatter",
+                "How far from there each note begins, where each has a cycle of its own.",
+                unit="%",
+                high=100.0,
+                moves=Moves.PER_NOTE,
+                group="Chance",
+                seeded=True,
+            ),
+            Parameter(
                 "depth_change",
                 "Uneven depth",
                 "How much cycles differ in depth.",
@@ -205,7 +232,12 @@ class Lfo(Periodic):
         def share(key: str) -> Floats:
             return self.trajectory(key).compact(moments) / 100.0
 
+        seeds = moments.notes.seed ^ np.uint64(self.seed)
         cycles = self.cycles.at(moments) + share("phase")
+        scatter = share("scatter")
+        if scatter.any():
+            begins = np.array([unit(seed, ELSEWHERE) for seed in seeds])
+            cycles = cycles + scatter * begins[:, None]
         out = np.empty_like(cycles)
         _values(
             cycles,
@@ -215,7 +247,7 @@ class Lfo(Periodic):
             share("skew"),
             share("depth_change"),
             share("period_change"),
-            moments.notes.seed ^ np.uint64(self.seed),
+            seeds,
             self._fade(moments),
             out,
         )

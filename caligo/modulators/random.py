@@ -21,6 +21,8 @@ UNLIKE = 0.5
 """Octaves by which the speeds of targets with values of their own differ at most."""
 OCTAVES = 5
 """Layers of ever quicker noise that roughness adds, as in fractal (1/f) noise."""
+KNEE = 0.6
+"""Values up to which rough randomness stays as it is; beyond, it is bent to stay below 1."""
 FAINTEST = 1e-6
 """Layers below this share are left out."""
 
@@ -37,14 +39,31 @@ def between(a: float, b: float, x: float, steps: float) -> float:
 
 
 @kernel
-def _range_gain(roughness: float) -> float:
-    """What keeps the range as wide as that of one layer: independent layers add in power."""
-    total = 0.0
-    weight = 1.0
+def _range(roughness: float) -> tuple[float, float]:
+    """What keeps the range as wide as that of one layer, and how far values may then reach.
+
+    Independent layers add in power; where all point the same way they add up.
+    """
+    power, sum_of_all, weight = 0.0, 0.0, 1.0
     for _ in range(OCTAVES):
-        total += weight * weight
+        power += weight * weight
+        sum_of_all += weight
         weight *= roughness
-    return 1.0 / math.sqrt(total)
+    gain = 1.0 / math.sqrt(power)
+    return gain, gain * sum_of_all
+
+
+@kernel
+def _held_in(x: float, reach: float) -> float:
+    """`x`, which may come to `reach`, within [-1, 1], without a place at which it would stand.
+
+    Below `KNEE` it stays; the rest is bent by ``t / (1 + c t)``, which goes on rising.
+    """
+    beyond = abs(x) - KNEE
+    if beyond <= 0.0 or reach <= 1.0:
+        return min(max(x, -1.0), 1.0)
+    bend = 1.0 / (1.0 - KNEE) - 1.0 / (reach - KNEE)
+    return math.copysign(min(KNEE + beyond / (1.0 + bend * beyond), 1.0), x)
 
 
 @kernel
@@ -56,7 +75,7 @@ def _values(
     `steps` and `roughness` are 0 to 1, each ``[notes, times]``, or with a single row, or
     ``[1, 1]`` where nothing moves them.
     """
-    gain = _range_gain(at(roughness, 0, 0))
+    gain, reach = _range(at(roughness, 0, 0))
     moving = roughness.size > 1
     for row in range(cycles.shape[0]):
         out[row] = 0.0
@@ -81,8 +100,8 @@ def _values(
                 out[row, k] += weight * between(a, b, position - index, at(steps, row, k))
         for k in range(cycles.shape[1]):
             if moving:
-                gain = _range_gain(at(roughness, row, k))
-            out[row, k] = min(max(out[row, k] * gain, -1.0), 1.0)
+                gain, reach = _range(at(roughness, row, k))
+            out[row, k] = _held_in(out[row, k] * gain, reach)
 
 
 @register(

@@ -8,7 +8,7 @@ from collections.abc import Sequence
 import numpy as np
 
 from caligo.catalogue import Choice
-from caligo.movement.chance import combine, signed, unit
+from caligo.movement.chance import combine, mix, signed, unit
 from caligo.movement.notes import Floats
 from caligo.signal.kernel import kernel
 from caligo.synthesis.phases import FADES, HIGHEST
@@ -107,18 +107,34 @@ VALUES = 17
 
 
 @kernel
-def _place(kind: int, slot: int, slots: int, turn: float, seed: np.uint64) -> float:
-    """Where a partial is heard, -1 to 1; `kind` is the rule's place in `PLACES`."""
+def _place(
+    kind: int, slot: int, before: float, sounding: float, turn: float, seed: np.uint64
+) -> float:
+    """Where a partial is heard, -1 to 1; `kind` is the rule's place in `PLACES`.
+
+    Of all that are `sounding` so many are `before` it: as one more fades in, the fan opens.
+    """
     if kind == 1:
-        return -1.0 if slot % 2 else 1.0
+        # Which side the lowest is on is the note's own.
+        return -1.0 if (np.uint64(slot) + (mix(seed) >> np.uint64(40))) % np.uint64(2) else 1.0
     if kind == 2:
-        return 2.0 * slot / max(1, slots - 1) - 1.0
+        wide = sounding - 1.0
+        return float(min(max((2.0 * before - wide) / max(wide, 1.0), -1.0), 1.0))
     if kind == 3:
         return signed(combine(seed, 4), slot)
     if kind == 4:
         # By the golden ratio no two neighbours are at the same place.
         return math.sin(2.0 * math.pi * (turn + 0.6180339887498949 * slot))
     return 0.0
+
+
+@kernel
+def _opened(count: float, ranks: np.ndarray, morph: float, step: float) -> float:
+    """How far a partial with these `ranks` ``[2]`` sounds, 0 to 1, at so many cycles per sample."""
+    first = min(max(count - ranks[0], 0.0), 1.0) * (1.0 - morph)
+    second = min(max(count - ranks[1], 0.0), 1.0) * morph
+    room = min(max((HIGHEST - step) / (HIGHEST - FADES), 0.0), 1.0)
+    return float((first + second) * room)
 
 
 @kernel
@@ -252,6 +268,11 @@ def shape(
     power = 0.0
     heard = 0.0
     left = 0.0
+    before = 0.0
+    sounding = 0.0
+    if place == 2:
+        for i in range(len(numbers)):
+            sounding += _opened(values[COUNT], ranks[:, i], morph, base[i] * hertz / rate)
     for i in range(len(numbers)):
         n = numbers[i]
         of_first = min(max(values[COUNT] - ranks[0, i], 0.0), 1.0) * (1.0 - morph)
@@ -273,9 +294,11 @@ def shape(
             if shaped > 0.0:
                 left = max(left, room)
             level[at] = shaped * room / math.sqrt(bundle)
-            pan[at] = width * _place(place, at, len(numbers) * bundle, values[TURN_AT], voice_seed)
+            pan[at] = width * _place(place, at, before, sounding, values[TURN_AT], voice_seed)
             power += 0.5 * level[at] * level[at]
         heard += 0.5 * plain * plain
+        if place == 2:
+            before += _opened(values[COUNT], ranks[:, i], morph, base[i] * hertz / rate)
     opened = min(values[COUNT], 1.0)
     scale = 0.0
     if power > 0.0:

@@ -37,6 +37,8 @@ BEND, PULSE, SYNC, SELF = 1, 2, 3, 4
 SHARPEST = 0.95
 MOST_SYNC = 7.0
 """By how much of its frequency a synced cycle is raised at most."""
+HIGHEST_SYNCED = 0.45
+"""The highest frequency of a synced cycle, as a share of the sample rate."""
 
 
 @kernel
@@ -93,6 +95,10 @@ def warped(
     samples
         Of a cycle.
     """
+    if kind == SYNC:
+        # Raised beyond what the rate holds, nothing would be heard of it.
+        most = np.maximum(HIGHEST_SYNCED / np.maximum(steps, 1e-9) - 1.0, 0.0) / MOST_SYNC
+        amounts = np.clip(amounts, -most, most)
     partials = np.clip((0.5 / np.maximum(steps, 1e-9)).astype(np.int64), 1, MOST_PARTIALS)
     now = np.stack([positions, amounts, partials.astype(np.float64)], axis=1)
     # Cycles that are like the one before are not worked out again.

@@ -319,3 +319,22 @@ def test_switching_the_kind_of_source_keeps_the_loudness() -> None:
         found[kind] = meter.integrated()
     assert len(found) == 7
     assert max(found.values()) - min(found.values()) < 3.0, found
+
+
+def test_notes_are_panned_each_for_itself() -> None:
+    """By the key: the low one is heard on the left, the high one on the right, one is not moved."""
+    layer = plain_layer(table="sine") | {"params": {"note_pan": 0.0}}
+    made = plain_sound(
+        layer,
+        modulators=[{"id": "k", "name": "K", "kind": "key", "scope": "note"}],
+        routes=[{"id": "r", "from": "k", "to": "ground.note_pan", "depth": 100}],
+    )
+    leans = []
+    for key in (24, 60, 96):
+        left, right = (float(side.std()) for side in render_array(made, one_note(key, 1.0)))
+        leans.append((right - left) / (right + left))
+    assert leans[0] < leans[1] - 0.2 < leans[2] - 0.4
+    aside = plain_layer(table="sine") | {"params": {"note_pan": -100.0}}
+    heard = render_array(plain_sound(aside), one_note(60, 1.0))
+    assert np.abs(heard[1]).max() == 0.0
+    assert np.abs(heard[0]).max() > 0.01

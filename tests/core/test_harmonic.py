@@ -198,3 +198,30 @@ def test_unison_takes_its_intervals_in_turn() -> None:
     }
     found = peaks(harmonic(rule="list", list=[1], **own))
     assert np.array(found) / F0 == pytest.approx([1, 2 ** (19 / 12)], rel=1e-4)
+
+
+@pytest.mark.parametrize("key", [40, 72])
+def test_a_fan_reaches_from_side_to_side_however_few_sound(key: int) -> None:
+    """Of five equal partials the lowest is on the left and the fifth on the right."""
+    signal = render_array(harmonic(place="fan", width=100, count=5, tilt=0), one_note(key, 3.0))
+    lines = np.abs(np.fft.rfft(signal[:, RATE : 2 * RATE] * np.hanning(RATE), axis=1))
+    left, right = (
+        np.array([side[round(n * frequency(key)) - 3 :][:7].max() for n in range(1, 6)])
+        for side in lines
+    )
+    lean = (right - left) / (right + left)
+    assert lean[0] < -0.95
+    assert lean[4] > 0.95
+    assert abs(lean[2]) < 0.05
+    assert (np.diff(lean) > 0.1).all()
+
+
+def test_notes_do_not_all_begin_on_one_side() -> None:
+    """Alternating partials: which side the lowest is on is each note's own."""
+    score = one_note(45, 1.0)
+    sides = set()
+    for number in range(8):
+        score.notes[0].id = f"n{number}"
+        signal = render_array(harmonic(place="alternate", width=100, count=1), score)
+        sides.add(bool(np.square(signal[0]).sum() > np.square(signal[1]).sum()))
+    assert sides == {True, False}

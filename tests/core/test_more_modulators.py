@@ -22,8 +22,11 @@ from caligo.engine.voicing import Voicing
 from caligo.formats.midi import read_midi, write_midi
 from caligo.material.shelf import current
 from caligo.movement.movement import Movement
+from caligo.movement.notes import whole
+from caligo.movement.voices import Voice, as_notes
 from caligo.signal.ticks import TICK
 from tests.core.builders import RATE, one_note, plain_layer
+from tests.core.test_movement import make, of
 
 SCORE = one_note(57, 60.0)
 
@@ -303,3 +306,39 @@ def test_an_older_sound_means_what_it_meant() -> None:
     assert not any(m.params.get("apart", False) for m in made.modulators)
     found = trajectories(made, SCORE, 60)
     assert all(len(outline.middle) == 60 for outline in found.parameters.values())
+
+
+def test_rough_randomness_does_not_stand_at_its_ends() -> None:
+    """It was cut off at 1 for 3.5 % of the time; the range stays as wide."""
+    times = np.linspace(0.0, 3_600.0, 36_001)
+    for roughness in (50.0, 100.0):
+        random = make("random", period={"value": 2.0}, roughness=roughness)
+        values = of(random, times, whole(3_600.0))[0]
+        assert np.abs(values).max() < 1.0
+        assert (np.diff(values) == 0.0).mean() < 1e-3
+        assert values.std() > 0.42
+
+
+@pytest.mark.parametrize("share", [60.0, 80.0, 100.0])
+def test_uneven_pace_never_runs_backwards(share: float) -> None:
+    """A sine turns round nowhere but at its ends; it ran backwards for 1.6 % of the time."""
+    times = np.linspace(0.0, 2_000.0, 200_001)
+    lfo = make("lfo", period={"value": 20.0}, period_change=share)
+    wave = of(lfo, times, whole(2_000.0))[0]
+    signs = np.sign(np.diff(wave))
+    turns = np.flatnonzero(np.diff(signs)) + 1
+    assert len(turns) > 150
+    assert (np.abs(wave[turns]) > 0.999).all()
+
+
+def test_notes_may_begin_anywhere_in_a_cycle() -> None:
+    """Uniform over the cycle, by its share; free of the notes where the cycle is the sound's."""
+    notes = as_notes(
+        [Voice(f"n{i}", 60, 0.0, 9.0, 0.8, 7_919 * i + 3, ((0.0, 60),)) for i in range(400)]
+    )
+    at = np.array([0.0])
+    along = make("lfo", scope="note", shape="rise", period={"value": 1_000.0}, scatter=100)
+    begins = (of(along, at, notes)[:, 0] * 0.96 + 1.0) / 2.0
+    assert scipy.stats.kstest(begins, "uniform").statistic < 0.09
+    none = make("lfo", scope="note", shape="rise", period={"value": 1_000.0})
+    assert np.ptp(of(none, at, notes)[:, 0]) == 0.0

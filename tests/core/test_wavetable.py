@@ -236,3 +236,13 @@ def test_a_glide_from_copy_to_copy_does_not_tick() -> None:
     for low, high in GLIDES:
         whole, left = glided(low, high)
         assert decibels(worst_stretch(left) / whole.std()) < -90.0
+
+
+@pytest.mark.parametrize("key", [60, 96, 108])
+def test_a_synced_saw_sounds_at_any_pitch(key: int) -> None:
+    """Raised eightfold, nothing of C8 was below half the rate."""
+    synced = render_array(
+        plain_sound(plain_layer(table="saw", warp="sync", warp_amount=100)), one_note(key, 1.0)
+    )
+    plain = render_array(plain_sound(plain_layer(table="saw")), one_note(key, 1.0))
+    assert decibels(synced.std() / plain.std()) == pytest.approx(0.0, abs=1.5)

@@ -58,7 +58,7 @@ def _modulated(way: str, amount: Parameter) -> tuple[Parameter, ...]:
         family="part",
         kind="layer",
         groups=(
-            ("Mix", "level pan"),
+            ("Mix", "level pan note_pan"),
             ("Filters", "arrangement blend"),
             ("Ring modulation", "ring_by ring_layer ring_ratio ring_amount"),
             ("Phase modulation", "phase_by phase_layer phase_ratio phase_depth"),
@@ -86,6 +86,15 @@ def _modulated(way: str, amount: Parameter) -> tuple[Parameter, ...]:
                 high=100.0,
                 default=0.0,
                 moves=Moves.SHARED,
+            ),
+            Parameter(
+                "note_pan",
+                "Pan of notes",
+                "Where each note is heard, before all of them are panned.",
+                unit="%",
+                low=-100.0,
+                high=100.0,
+                moves=Moves.PER_NOTE,
             ),
             Parameter(
                 "octave",
