@@ -308,7 +308,7 @@ def test_movement_is_spread_set_and_taken_back(page: Page) -> None:
     panel = page.get_by_role("dialog", name="Spread a little movement")
     panel.get_by_label("Search parameters").fill("ground")
     for name in ("Spread", "Pan", "Source level"):
-        panel.get_by_role("checkbox", name=re.compile(f"^{name} ")).press(" ")
+        panel.get_by_role("checkbox", name=re.compile(f"^{name} ±")).press(" ")
     panel.get_by_role("button", name="Move 3").press("Enter")
     expect(panel.get_by_role("status")).to_contain_text("3 parameters move now")
     amount = panel.get_by_role("slider", name="Amount")
