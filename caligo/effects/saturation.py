@@ -15,8 +15,9 @@ from numpy.typing import NDArray
 from caligo.catalogue import Choice, Kind, Module, Parameter, register
 from caligo.movement.block import Block
 from caligo.processing import shared
-from caligo.processing.oversampled import FOURFOLD, Numbers, Oversampled, mix_bent
+from caligo.processing.oversampled import Numbers, Oversampled, mix_bent
 from caligo.processing.processor import State
+from caligo.signal.bend import FOURFOLD, REFERENCE
 from caligo.signal.kernel import kernel
 from caligo.signal.silence import DEAD
 from caligo.signal.smoothing import one_pole
@@ -24,8 +25,6 @@ from caligo.signal.ticks import TICK
 
 SOFT, TAPE, HARD = range(3)
 CURVES = {"soft": SOFT, "tape": TAPE, "hard": HARD}
-REFERENCE = 0.25
-"""The peak of a sine that keeps its level whatever the drive: -12 dB under full scale."""
 EMPHASIS = 3_000.0
 """Hz above which tape is driven harder, as its recording equalisation does (common practice)."""
 LIFTED = 3.0

@@ -18,7 +18,6 @@ from caligo.signal.oversampling import FAR_TAPS
 from caligo.signal.smoothing import one_pole
 
 Numbers = tuple[NDArray[np.float64], ...]
-FOURFOLD = 4
 
 
 @kernel

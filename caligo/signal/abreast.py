@@ -86,6 +86,9 @@ def begin_tick(
     if last == first + ABREAST:
         for n in range(0, TICK, WIDTH):
             load_sides(signal, first, k * TICK + n, dry, n)
+    else:
+        # Where there are fewer, nothing of the voices before is left beside them.
+        dry[:, 2 * (last - first) :] = 0.0
     for v in range(first, last):
         for c in range(2):
             place = 2 * (v - first) + c

@@ -113,8 +113,8 @@ def _driven_step(
 def _driven_tick(wave: np.ndarray, ends: np.ndarray, held: np.ndarray) -> None:
     """A tick at four times the rate `wave` ``[4 * TICK, WIDTH]``, in place.
 
-    `ends` are those of `_tick`, with the share of the filtered signal ahead of the last; `held`
-    ``[6, WIDTH]`` are the stages, the loop's sum, and what came in last.
+    `ends` are those of `_tick`, and at 5 the share of the filtered signal. Of `held` ``[6, WIDTH]``
+    the first four are the stages, then come the loop's sum and what came in last.
     """
     m, m_step = load(ends[5], 0), 0.25 * load(ends[5], 1)
     share, share_step = load(ends[1], 0), 0.25 * load(ends[1], 1)

@@ -1,7 +1,7 @@
 """Twice the sample rate and back for voices abreast, by half-band filters of two all-pass chains.
 
 They ring a little and turn phases where the usual ones wait, so that nothing that goes beside
-them has to wait, and cost a quarter. Source: R. Valenzuela and A. Constantinides, "Digital signal
+them has to wait. Source: R. Valenzuela and A. Constantinides, "Digital signal
 processing schemes for efficient interpolation and decimation" (IEE Proceedings G, 1983); the
 elliptic design by theta functions from memory.
 """
