@@ -30,8 +30,10 @@ Levels = NDArray[np.float64]
 
 LOOKS = 32
 """Looks at the length that the coarse picture is made from."""
-FIRST_LOOKS = 16
-"""Looks after which it is shown as a whole, before as many again go between them."""
+FIRST_LOOKS = 8
+"""Looks after which it is shown as a whole, before as many again, and then twice as many, go
+between them."""
+JOINED_AT = (FIRST_LOOKS, 2 * FIRST_LOOKS, LOOKS)
 LOOK_TICKS = 256
 """Ticks of a look: 341 ms at 48 kHz, as long as the longest window of the spectrogram."""
 ROLL = 0.15
@@ -142,7 +144,7 @@ class CoarseView:
         tiles = []
         if len(self.looks) <= FIRST_LOOKS and self._basis is None:
             tiles.append(_tile_of(look))
-        if len(self.looks) in (FIRST_LOOKS, LOOKS):
+        if len(self.looks) in JOINED_AT:
             tiles.append(self._joined())
         return tiles
 
