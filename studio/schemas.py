@@ -38,7 +38,7 @@ class ParameterOut(Schema):
     high: float
     default: bool | float | str | list[float]
     kind: Literal["number", "integer", "choice", "switch", "time", "numbers", "reference"]
-    scale: Literal["linear", "logarithmic", "decibel"]
+    scale: Literal["linear", "logarithmic", "decibel", "squared"]
     moves: Literal["no", "per note", "shared"]
     depth_unit: str
     depth_limit: float

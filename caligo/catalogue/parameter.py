@@ -26,6 +26,8 @@ class Scale(StrEnum):
     LINEAR = "linear"
     LOGARITHMIC = "logarithmic"
     DECIBEL = "decibel"
+    SQUARED = "squared"
+    """Laid out by the root, so that there is more room for what is small; moved in the unit."""
 
 
 class Moves(StrEnum):
@@ -51,15 +53,16 @@ def numbers(text: str) -> list[float]:
     return [float(word) for word in text.split()]
 
 
-GENTLE = {"oct": 0.3, "dB": 1.5, "ct": 4.0, "%": 12.0, "dB/oct": 0.8, "ct/oct": 3.0}
+GENTLE = {"oct": 0.3, "dB": 1.5, "ct": 4.0, "%": 12.0, "dB/oct": 0.8, "ct/oct": 3.0, "ppm": 60.0}
 GENTLE_SHARE = 0.08
 """Depths of slight movement by unit, else a share of the range (common practice: a slight
 movement of many parameters, not a deep one of one)."""
-NOTICED = {"oct": 0.03, "dB": 0.5, "ct": 3.0, "%": 1.0, "dB/oct": 0.3, "ct/oct": 1.0}
+NOTICED = {"oct": 0.03, "dB": 0.5, "ct": 3.0, "%": 1.0, "dB/oct": 0.3, "ct/oct": 1.0, "ppm": 25.0}
 NOTICED_SHARE = 0.01
 """Just noticeable differences by unit, from memory: about 0.5 to 1 dB of level and 0.2 % of a low
-frequency (Fastl and Zwicker, Psychoacoustics, chapter 7), some 2 % of a filter's cutoff; and a
-hundredth of the range where none is known."""
+frequency (Fastl and Zwicker, Psychoacoustics, chapter 7), some 2 % of a filter's cutoff, the
+stiffness that raises the twelfth partial by 0.2 %; and a hundredth of the range where none is
+known."""
 LONGEST_BEATS = 4096.0
 LONGEST_HOLD = 8.0
 """The longest times in beats, and in lengths of the held note."""

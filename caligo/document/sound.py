@@ -245,7 +245,7 @@ class Sound(Part):
         extra="forbid", allow_inf_nan=False, validate_by_name=True, serialize_by_alias=True
     )
 
-    schema_version: Literal[7] = Field(default=7, alias="schema")
+    schema_version: Literal[8] = Field(default=8, alias="schema")
     id: Ident = "sound"
     kind: Literal["sound"] = "sound"
     name: Name

@@ -8,8 +8,9 @@ apart, which new sounds do; in older ones they are even and begin together. In s
 as loud as what goes in, whatever its decay and size; in older ones it is given the level that it
 had at rest. Schema 6 lets the oscillators of a unison drift, each by itself, which new sounds do;
 in older ones they stay where they are. In schema 7 recordings come to one level by how loud they
-are as a whole; in older ones by their loudest moments. Nothing in an older document means something
-else in a newer schema.
+are as a whole; in older ones by their loudest moments. In schema 8 the stiffness of a harmonic
+source begins at none and moves in millionths; what moved it by octaves now moves what it is
+multiplied by. Nothing in an older document means something else in a newer schema.
 """
 
 from __future__ import annotations
@@ -17,9 +18,9 @@ from __future__ import annotations
 import math
 from typing import Any
 
-SOUND_SCHEMA = 7
+SOUND_SCHEMA = 8
 """The schema of sounds that is written."""
-KNOWN_SOUND_SCHEMAS = (1, 2, 3, 4, 5, 6, 7)
+KNOWN_SOUND_SCHEMAS = (1, 2, 3, 4, 5, 6, 7, 8)
 IN_UNISON = ("wavetable", "harmonic", "operators", "grains", "spectral", "sampler")
 """The sources that had a unison before schema 4."""
 OF_RECORDINGS = ("grains", "spectral", "sampler")
@@ -31,6 +32,8 @@ REVERB_LINES = (
     0.07132, 0.07749, 0.08704, 0.09936, 0.11168, 0.11912, 0.13033, 0.14981,
 )  # fmt: skip
 """Seconds of its lines at a size of 100 %."""
+LEAST_STIFF = 0.1
+"""The stiffness, in millionths, that stood for none before schema 8."""
 SCORE_SCHEMA = 2
 """The schema of scores that is written; the second adds lanes of pressure and pitch bend."""
 KNOWN_SCORE_SCHEMAS = (1, 2)
@@ -42,7 +45,7 @@ def upgraded_sound(data: dict[str, Any]) -> dict[str, Any]:
     Examples
     --------
     >>> upgraded_sound({"schema": 1, "name": "Old"})
-    {'schema': 7, 'name': 'Old'}
+    {'schema': 8, 'name': 'Old'}
     """
     schema = data.get("schema", SOUND_SCHEMA)
     if schema == SOUND_SCHEMA:
@@ -50,10 +53,12 @@ def upgraded_sound(data: dict[str, Any]) -> dict[str, Any]:
     upgraded = data | {"schema": SOUND_SCHEMA}
     if isinstance(data.get("layers"), list):
         layers = data["layers"]
-        if schema != 6:
+        if schema not in (6, 7):
             layers = [_in_unison_as_before(layer, schema) for layer in layers]
-        upgraded["layers"] = [_levelled_as_before(layer) for layer in layers]
-    if schema in (5, 6):
+        if schema != 7:
+            layers = [_levelled_as_before(layer) for layer in layers]
+        upgraded |= _as_stiff(upgraded | {"layers": layers})
+    if schema in (5, 6, 7):
         return upgraded
     for key in ("layers", "buses"):
         if isinstance(upgraded.get(key), list):
@@ -129,6 +134,51 @@ def _levelled_as_before(layer: Any) -> Any:
     if not isinstance(params, dict):
         return layer
     return layer | {"source": source | {"params": {"evened": "moments"} | params}}
+
+
+def _as_stiff(sound: dict[str, Any]) -> dict[str, Any]:
+    """The layers, routes and lanes of a schema before 8, whose stiffness moved by octaves."""
+    found: dict[str, Any] = {"layers": list(sound["layers"])}
+    found |= {
+        key: list(sound[key]) for key in ("routes", "lanes") if isinstance(sound.get(key), list)
+    }
+    movers = [mover for key in ("routes", "lanes") for mover in found.get(key, ())]
+    for i, layer in enumerate(found["layers"]):
+        source = layer.get("source") if isinstance(layer, dict) else None
+        if not isinstance(source, dict) or source.get("kind") != "harmonic":
+            continue
+        params = source.get("params", {})
+        if not isinstance(params, dict):
+            continue
+        address = f"{layer.get('id')}.source.stiffness"
+        rest = params.get("stiffness", LEAST_STIFF)
+        moved = any(isinstance(mover, dict) and mover.get("to") == address for mover in movers)
+        if not isinstance(rest, int | float) or not (moved or rest <= LEAST_STIFF):
+            continue
+        params = params | {"stiffness": rest if moved else 0.0}
+        found["layers"][i] = layer | {"source": source | {"params": params}}
+        for key in ("routes", "lanes"):
+            if key in found:
+                found[key] = [_by_octaves(mover, address, rest) for mover in found[key]]
+    return found
+
+
+def _by_octaves(mover: Any, address: str, rest: float) -> Any:
+    """A route or lane of a stiffness at `rest`, which now moves what that is multiplied by."""
+    if not isinstance(mover, dict) or mover.get("to") != address or rest <= 0.0:
+        return mover
+    points = mover.get("points")
+    moved = mover | {"to": f"{address}_by"}
+    if isinstance(points, list):
+        moved["points"] = [_point_by_octaves(point, rest) for point in points]
+    return moved
+
+
+def _point_by_octaves(point: Any, rest: float) -> Any:
+    value = point.get("value") if isinstance(point, dict) else None
+    if not isinstance(value, int | float) or not value > 0.0:
+        return point
+    return point | {"value": math.log2(value / rest)}
 
 
 def upgraded_score(data: dict[str, Any]) -> dict[str, Any]:

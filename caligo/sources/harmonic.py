@@ -14,11 +14,11 @@ from caligo.movement.chance import derive
 from caligo.movement.moments import Moments
 from caligo.movement.notes import Floats
 from caligo.movement.trajectory import Bundle
-from caligo.signal.kernel import kernel
 from caligo.signal.ticks import TICK
 from caligo.synthesis import partials
 from caligo.synthesis.common import unison_parameters, voice_parameters
-from caligo.synthesis.partials import MOST, PLACES, RULES, numbers_of, two_rules
+from caligo.synthesis.partial_levels import part_at_wraps, shape_all, to_gains
+from caligo.synthesis.partials import MOST, NO_RULE, PLACES, RULES, joined_rules, numbers_of
 from caligo.synthesis.phases import Accumulated, Phases, first_tick
 from caligo.synthesis.portrait import Portrait, Shown, levels_of, octaves_of
 from caligo.synthesis.sines import CELL, add_sines, advance_phases, travelled
@@ -28,6 +28,7 @@ from caligo.synthesis.unison import InUnison
 MOVED = {
     "count": partials.COUNT,
     "morph": partials.MORPH,
+    "third": partials.THIRD,
     "tilt": partials.TILT,
     "band": partials.BAND,
     "band_centre": partials.BAND_CENTRE,
@@ -43,73 +44,8 @@ MOVED = {
 """Parameters that may be moved, and their place in a row of values."""
 
 
-@kernel
-def shape_all(
-    values: np.ndarray,
-    numbers: np.ndarray,
-    ranks: np.ndarray,
-    base: np.ndarray,
-    ratio: np.ndarray,
-    place: int,
-    endless: bool,
-    rate: int,
-    voice_seed: np.uint64,
-    level: np.ndarray,
-    pan: np.ndarray,
-) -> None:
-    """`partials.shape` at several moments; what did not change is not computed again.
-
-    The first axis of `values`, `base`, `ratio`, `level` and `pan` is ``[moments]``.
-    """
-    for m in range(values.shape[0]):
-        if m > 0 and np.all(values[m] == values[m - 1]):
-            level[m] = level[m - 1]
-            pan[m] = pan[m - 1]
-            continue
-        partials.shape(
-            values[m],
-            numbers,
-            ranks,
-            base[m],
-            ratio[m],
-            place,
-            endless,
-            rate,
-            voice_seed,
-            level[m],
-            pan[m],
-        )
-
-
-@kernel
-def to_gains(
-    level: np.ndarray, pan: np.ndarray, loud: np.ndarray, left: np.ndarray, right: np.ndarray
-) -> None:
-    """Gains of left and right ``[moments, partials]`` from levels, places and a loudness."""
-    for m in range(level.shape[0]):
-        for p in range(level.shape[1]):
-            if level[m, p] == 0.0:
-                left[m, p] = 0.0
-                right[m, p] = 0.0
-                continue
-            angle = (1.0 + pan[m, p]) * (math.pi / 4.0)
-            size = loud[m] * level[m, p] * math.sqrt(2.0)
-            left[m, p] = size * math.cos(angle)
-            right[m, p] = size * math.sin(angle)
-
-
-@kernel
-def part_at_wraps(ratio: np.ndarray, level: np.ndarray) -> None:
-    """Where an endless glide wraps a partial, silence it on both sides of the jump.
-
-    Both are ``[moments, partials]``: ratios to the fundamental, and levels.
-    """
-    for m in range(ratio.shape[0] - 1):
-        for p in range(ratio.shape[1]):
-            jump = ratio[m + 1, p] / ratio[m, p]
-            if jump > 8.0 or jump < 0.125:
-                level[m, p] = 0.0
-                level[m + 1, p] = 0.0
+STIFFEST = 20_000.0
+"""The most of stiffness, in millionths."""
 
 
 def _parameters() -> tuple[Parameter, ...]:
@@ -136,6 +72,11 @@ def _parameters() -> tuple[Parameter, ...]:
         choice("rule", "Partials", "Which partials sound.", "all", RULES),
         choice("other_rule", "Morph to", "The partials that a morph leads to.", "odd", RULES),
         moved("morph", "Morph", "From the one rule's partials to the other's.", "%", high=100.0),
+        choice("third_rule", "And to", "Partials beside those of the morph, to lead it to.",
+               NO_RULE.value, (NO_RULE, *RULES)),
+        moved("third", "To the third", "From where the morph is to the third rule's partials.",
+              "%", when=("third_rule", tuple(rule.value for rule in RULES)), high=100.0,
+              default=50.0),
         moved("count", "How many", "Partials from the lowest up; they open one by one.", "",
               high=float(MOST), default=32.0),
         Parameter("every", "Every", "The n of every n-th: partials 1, 1 + n, 1 + 2n.",
@@ -153,9 +94,10 @@ def _parameters() -> tuple[Parameter, ...]:
                     low=0.1, high=6.0, default=1.5),
         moved("stretch", "Stretch", "Widens, or narrows, every octave of partials.", "ct/oct",
               low=-200.0, high=200.0),
-        logarithmic("stiffness", "Stiffness",
-                    "Inharmonicity B of a stiff string, in millionths.", "ppm",
-                    low=0.1, high=20000.0, default=0.1),
+        moved("stiffness", "Stiffness", "Inharmonicity B of a stiff string, in millionths.", "ppm",
+              scale=Scale.SQUARED, high=STIFFEST, off=0.0),
+        moved("stiffness_by", "Stiffness by", "Doubles the stiffness with each octave.", "oct",
+              when=("stiffness", ()), low=-18.0, high=18.0),
         moved("scatter", "Scatter", "How far partials lie off their places, each its own way.",
               "ct", high=100.0),
         Parameter("bundle", "Bundle", "Sines for each partial, side by side.",
@@ -191,9 +133,12 @@ def _parameters() -> tuple[Parameter, ...]:
         kind="harmonic",
         category="Oscillators",
         groups=(
-            ("Partials", "rule other_rule morph count every list"),
+            ("Partials", "rule other_rule morph third_rule third count every list"),
             ("Balance", "tilt band band_centre band_width"),
-            ("Tuning", "stretch stiffness scatter bundle bundle_spread endless phases"),
+            (
+                "Tuning",
+                "stretch stiffness stiffness_by scatter bundle bundle_spread endless phases",
+            ),
             ("Ripple", "ripple ripple_length ripple_period ripple_way"),
             ("Place", "place width turn_period"),
         ),
@@ -213,6 +158,7 @@ class Harmonic(InUnison):
         part = self.part
         self._trajectories = {key: self.movement.trajectory(f"{self.path}.{key}") for key in MOVED}
         self._moved = Bundle([self._trajectories[key] for key in MOVED])
+        self._stiffness_by = self.movement.trajectory(f"{self.path}.stiffness_by")
         self._level = self.movement.trajectory(f"{self.path}.level")
         self._phases = Phases(self.movement.trajectory(f"{self.path}.fine"), self.rate)
         self._bundle = int(part.number("bundle"))
@@ -228,16 +174,25 @@ class Harmonic(InUnison):
         """See `Source.prepare`."""
         part, most = self.part, MOST // self._bundle
         every, own = int(part.number("every")), part.numbers("list")
-        first, second = (
-            numbers_of(part.text(key), every, own, most) for key in ("rule", "other_rule")
+        self._has_third = part.text("third_rule") != NO_RULE.value
+        keys = ["rule"]
+        keys += ["other_rule"] if self._trajectories["morph"].acts else []
+        keys += ["third_rule"] if self._has_third else []
+        rules = {key: numbers_of(part.text(key), every, own, most) for key in keys}
+        first = rules["rule"]
+        self._numbers, self._ranks = joined_rules(
+            first, rules.get("other_rule", first), rules.get("third_rule", first), most
         )
-        morphs = self._trajectories["morph"].acts
-        self._numbers, self._ranks = two_rules(first, second if morphs else first, most)
 
     def _values(self, moments: Moments, hertz: Floats) -> Floats:
         """Everything that shapes the partials, at every moment ``[moments, VALUES]``."""
         values = np.zeros((len(moments.times), partials.VALUES))
         values[:, list(MOVED.values())] = self._moved.values(moments).T
+        if not self._has_third:
+            values[:, partials.THIRD] = 0.0
+        if self._stiffness_by.acts:
+            values[:, partials.STIFFNESS] *= np.exp2(self._stiffness_by.values(moments)[0])
+            np.minimum(values[:, partials.STIFFNESS], STIFFEST, out=values[:, partials.STIFFNESS])
         if self._trajectories["ripple"].acts:
             way = 1.0 if self.part.text("ripple_way") == "up" else -1.0
             values[:, partials.RIPPLE_AT] = way * self._ripple.at(moments)[0]
@@ -289,7 +244,9 @@ class Harmonic(InUnison):
     def _still(self) -> bool:
         """Whether the partials keep their ratios to the note."""
         moving = ("stretch", "stiffness", "scatter", "bundle_spread")
-        return not self._endless.acts and not any(self._trajectories[key].moved for key in moving)
+        if self._endless.acts or self._stiffness_by.moved:
+            return False
+        return not any(self._trajectories[key].moved for key in moving)
 
     def _begin(self, seed: int) -> NDArray[np.float64]:
         phase = np.zeros(len(self._numbers) * self._bundle)

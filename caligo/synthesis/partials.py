@@ -31,6 +31,7 @@ RULES = (
     Choice("every", "Every n-th"),
     Choice("list", "Own list"),
 )
+NO_RULE = Choice("none", "None")
 PLACES = (
     Choice("centre", "In the centre"),
     Choice("alternate", "Left and right in turn"),
@@ -62,20 +63,26 @@ def numbers_of(rule: str, every: int, own: Sequence[float], most: int = MOST) ->
     return 1.0 + k * (every if rule == "every" else 1)
 
 
-def two_rules(first: Floats, second: Floats, most: int) -> tuple[Floats, Floats]:
-    """Two rules' partials as one rising row.
+def joined_rules(first: Floats, second: Floats, third: Floats, most: int) -> tuple[Floats, Floats]:
+    """The partials of rules as one rising row.
+
+    Parameters
+    ----------
+    first, second, third
+        Each rule's partial numbers, rising.
 
     Returns
     -------
     numbers
         Partial numbers ``[partials]``, at most `most`.
     ranks
-        Each number's rank in either rule ``[2, partials]``; infinite where it has none.
+        Each number's rank in each rule ``[3, partials]``; infinite where it has none.
     """
-    # Where neither rule has any, one partial stands for all, and has no rank: it is silent.
-    numbers = np.array(sorted({*first.tolist(), *second.tolist()})[:most] or [1.0])
-    ranks = np.full((2, len(numbers)), np.inf)
-    for row, rule in enumerate((first, second)):
+    rules = (first, second, third)
+    # Where no rule has any, one partial stands for all, and has no rank: it is silent.
+    numbers = np.array(sorted({n for rule in rules for n in rule.tolist()})[:most] or [1.0])
+    ranks = np.full((len(rules), len(numbers)), np.inf)
+    for row, rule in enumerate(rules):
         for i, number in enumerate(numbers):
             at = np.flatnonzero(rule == number)
             if len(at):
@@ -87,6 +94,7 @@ def two_rules(first: Floats, second: Floats, most: int) -> tuple[Floats, Floats]
 (
     COUNT,
     MORPH,
+    THIRD,
     TILT,
     BAND,
     BAND_CENTRE,
@@ -102,8 +110,8 @@ def two_rules(first: Floats, second: Floats, most: int) -> tuple[Floats, Floats]
     WIDTH,
     TURN_AT,
     HERTZ,
-) = range(17)
-VALUES = 17
+) = range(18)
+VALUES = 18
 
 
 @kernel
@@ -129,12 +137,19 @@ def _place(
 
 
 @kernel
-def _opened(count: float, ranks: np.ndarray, morph: float, step: float) -> float:
-    """How far a partial with these `ranks` ``[2]`` sounds, 0 to 1, at so many cycles per sample."""
-    first = min(max(count - ranks[0], 0.0), 1.0) * (1.0 - morph)
-    second = min(max(count - ranks[1], 0.0), 1.0) * morph
-    room = min(max((HIGHEST - step) / (HIGHEST - FADES), 0.0), 1.0)
-    return float((first + second) * room)
+def _opened(values: np.ndarray, ranks: np.ndarray) -> float:
+    """How far a partial with these `ranks` in the rules ``[3]`` sounds, 0 to 1."""
+    morph, third = values[MORPH] / 100.0, values[THIRD] / 100.0
+    first = min(max(values[COUNT] - ranks[0], 0.0), 1.0) * (1.0 - morph)
+    second = min(max(values[COUNT] - ranks[1], 0.0), 1.0) * morph
+    of_third = min(max(values[COUNT] - ranks[2], 0.0), 1.0)
+    return float((first + second) * (1.0 - third) + of_third * third)
+
+
+@kernel
+def _room(step: float) -> float:
+    """How far a partial of so many cycles per sample is below where all fall silent, 0 to 1."""
+    return float(min(max((HIGHEST - step) / (HIGHEST - FADES), 0.0), 1.0))
 
 
 @kernel
@@ -149,7 +164,7 @@ def _bell(place: float) -> float:
 def _multiple(values: np.ndarray, n: float, seed: np.uint64) -> float:
     """How many times the note's frequency partial `n` has."""
     base = n ** (1.0 + values[STRETCH] / 1200.0)
-    if values[STIFFNESS] > 0.11:
+    if values[STIFFNESS] > 0.0:
         # f_n = n f0 sqrt(1 + B n²), the first partial kept on the note (Fletcher & Rossing).
         stiff = values[STIFFNESS] * 1e-6
         base *= math.sqrt((1.0 + stiff * n * n) / (1.0 + stiff))
@@ -249,7 +264,7 @@ def shape(
         The parameters' values ``[VALUES]``, in the units of the catalogue; the ripple's, the
         endless glide's and the turning's places in cycles, octaves and cycles; the note in Hz.
     numbers, ranks
-        See `two_rules`.
+        See `joined_rules`.
     base, ratio
         Multiples of the note's frequency ``[partials]`` and ``[partials * bundle]``, see `ratios`.
     voice_seed
@@ -261,7 +276,6 @@ def shape(
     hertz = values[HERTZ]
     bundle = len(ratio) // len(base)
     exponent = values[TILT] / 6.020599913279624
-    morph = values[MORPH] / 100.0
     band = values[BAND] / 100.0
     width = values[WIDTH] / 100.0
     reach = max(values[BAND_WIDTH], 0.01) / 2.0
@@ -272,12 +286,10 @@ def shape(
     sounding = 0.0
     if place == 2:
         for i in range(len(numbers)):
-            sounding += _opened(values[COUNT], ranks[:, i], morph, base[i] * hertz / rate)
+            sounding += _opened(values, ranks[:, i]) * _room(base[i] * hertz / rate)
     for i in range(len(numbers)):
         n = numbers[i]
-        of_first = min(max(values[COUNT] - ranks[0, i], 0.0), 1.0) * (1.0 - morph)
-        of_second = min(max(values[COUNT] - ranks[1, i], 0.0), 1.0) * morph
-        weight = of_first + of_second
+        weight = _opened(values, ranks[:, i])
         bell = _bell(math.log2(base[i]) + 1.0) if endless else 1.0
         plain = weight * bell * base[i] ** exponent
         shaped = plain
@@ -290,7 +302,7 @@ def shape(
         for k in range(bundle):
             at = i * bundle + k
             # Fade out below half the sample rate instead of folding back.
-            room = min(max((HIGHEST - ratio[at] * hertz / rate) / (HIGHEST - FADES), 0.0), 1.0)
+            room = _room(ratio[at] * hertz / rate)
             if shaped > 0.0:
                 left = max(left, room)
             level[at] = shaped * room / math.sqrt(bundle)
@@ -298,7 +310,7 @@ def shape(
             power += 0.5 * level[at] * level[at]
         heard += 0.5 * plain * plain
         if place == 2:
-            before += _opened(values[COUNT], ranks[:, i], morph, base[i] * hertz / rate)
+            before += weight * _room(base[i] * hertz / rate)
     opened = min(values[COUNT], 1.0)
     scale = 0.0
     if power > 0.0:

@@ -23,13 +23,15 @@ from caligo.document import (
     read_score,
     read_sound,
 )
+from caligo.engine.voicing import Voicing
 from caligo.formats.schema import json_schemas
 from caligo.material.shelf import current
+from caligo.movement.movement import Movement
 from caligo.synthesis.common import unison
 from caligo.synthesis.drawing import evening
 from caligo.synthesis.source import VOICE_RMS
 from demo.pads import dome_air
-from tests.core.builders import moving_sound
+from tests.core.builders import moving_sound, one_note
 
 DEMO = Path(__file__).parents[2] / "demo"
 
@@ -106,7 +108,7 @@ def test_unknown_fields_are_named_by_their_ids() -> None:
         ({"routes": [{"id": "r", "from": "m", "to": "a.pan", "depth": 1}]}, "routes.r.from"),
         ({"buses": [{"id": "a", "name": "B"}]}, "a"),
         ({"layers": []}, "layers"),
-        ({"schema": 8}, "schema"),
+        ({"schema": 9}, "schema"),
         ({"name": 3}, "name"),
     ],
 )
@@ -233,7 +235,7 @@ def test_a_document_of_schema_1_means_what_it_meant() -> None:
     """Kept as it was written before buses could send and effects could hold chains."""
     old = json.loads((Path(__file__).parent / "old" / "schema1_dome_air.json").read_text())
     sound = read_sound(old)
-    assert sound.schema_version == 7
+    assert sound.schema_version == 8
     assert all(send.text("from") == "behind" for layer in sound.layers for send in layer.sends)
     assert sound.as_document() == as_before(read_sound(dome_air()))
 
@@ -298,6 +300,47 @@ def test_a_document_of_schema_6_keeps_how_loud_its_recordings_were() -> None:
     layer = {"id": "a", "name": "A", "source": said}
     found = read_sound({"schema": 6, "name": "Old", "layers": [layer]})
     assert found.layers[0].source.params["evened"] == "loudness"
+
+
+def stiffness_over(sound: Sound, times: Any) -> Any:
+    """The stiffness of the layer ``a`` of a sound, in millionths ``[times]``."""
+    score = one_note(60, 8.0)
+    movement = Movement(sound, score)
+    voicing = Voicing(sound, score.notes, movement.setting.tempo)
+    moments = voicing.moments(times, voicing.all)
+    base, octaves = (
+        movement.trajectory(f"a.source.{key}").values(moments)[0]
+        for key in ("stiffness", "stiffness_by")
+    )
+    return base * 2.0**octaves
+
+
+def test_a_document_of_schema_7_keeps_what_moved_its_stiffness() -> None:
+    """By octaves from a tenth of a millionth on, which stood for none."""
+    source = {"kind": "harmonic", "params": {}}
+    old = {
+        "schema": 7,
+        "name": "Old",
+        "layers": [{"id": "a", "name": "A", "source": source}],
+        "modulators": [
+            {"id": "m", "name": "M", "kind": "lfo", "params": {"period": {"value": 4.0}}}
+        ],
+        "routes": [{"id": "r", "from": "m", "to": "a.source.stiffness", "depth": 3.0}],
+    }
+    times = np.linspace(0.0, 8.0, 65)
+    still = read_sound(old | {"routes": []})
+    assert still.layers[0].source.params["stiffness"] == 0.0
+    # A sine over four seconds from its middle on.
+    way = np.sin(0.5 * np.pi * times)
+    expected = 0.1 * 2.0 ** (3.0 * way)
+    assert stiffness_over(read_sound(old), times) == pytest.approx(expected, rel=0.01)
+    source["params"] = {"stiffness": 800.0}
+    assert read_sound(old | {"routes": []}).layers[0].source.params["stiffness"] == 800.0
+    lane = {"id": "l", "to": "a.source.stiffness", "points": [
+        {"time": 0.0, "value": 50.0}, {"time": 8.0, "value": 3200.0}]}  # fmt: skip
+    drawn = read_sound(old | {"lanes": [lane]})
+    expected = 50.0 * 2.0 ** (6.0 * times / 8.0 + 3.0 * way)
+    assert stiffness_over(drawn, times) == pytest.approx(np.minimum(expected, 2e5), rel=0.01)
 
 
 @pytest.mark.parametrize(

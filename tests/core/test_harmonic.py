@@ -7,11 +7,12 @@ from typing import Any
 import numpy as np
 import pytest
 
+from caligo.document import read_sound
 from caligo.document.pitch import frequency
 from caligo.engine.engine import Engine
 from caligo.engine.offline import render_array
 from caligo.signal.ticks import Span
-from caligo.synthesis.partials import numbers_of, two_rules
+from caligo.synthesis.partials import joined_rules, numbers_of
 from caligo.synthesis.source import VOICE_RMS
 from tests.core.builders import RATE, decibels, layer_of, one_note, plain_sound, spectrum
 
@@ -180,11 +181,35 @@ def test_a_shape_that_stands_still_is_told_as_it_is() -> None:
 
 
 def test_rules_are_joined_for_a_morph() -> None:
-    odd, even = numbers_of("odd", 2, [], 4), numbers_of("even", 2, [], 4)
-    numbers, ranks = two_rules(odd, even, 256)
-    assert numbers.tolist() == [1, 2, 3, 4, 5, 6, 7]
-    assert ranks[:, 0].tolist() == [0, 0]
-    assert ranks[:, 1].tolist() == [np.inf, 1]
+    odd, even, octaves = (numbers_of(rule, 2, [], 4) for rule in ("odd", "even", "octaves"))
+    numbers, ranks = joined_rules(odd, even, octaves, 256)
+    assert numbers.tolist() == [1, 2, 3, 4, 5, 6, 7, 8]
+    assert ranks[:, 0].tolist() == [0, 0, 0]
+    assert ranks[:, 1].tolist() == [np.inf, 1, 1]
+
+
+@pytest.mark.parametrize("third", [0.0, 25.0, 100.0])
+def test_a_morph_leads_to_a_third_rule(third: float) -> None:
+    """Halfway from odd to even, and from there to octaves: each partial has what its rules say."""
+    rules = {"rule": "odd", "other_rule": "even", "third_rule": "octaves"}
+    sound = harmonic(**rules, morph=50, third=third, count=4)
+    found = spectrum(render_array(sound, one_note(45, 4.0))[0, 24_000 : 24_000 + LENGTH])
+    levels = np.array([lobe(found, n * F0) for n in range(1, 9)])
+    odd, even, octaves = (np.isin(range(1, 9), n) for n in ([1, 3, 5, 7], [1, 2, 4, 6], [1, 2, 4, 8]))
+    share = third / 100.0
+    expected = (1.0 - share) * (0.5 * odd + 0.5 * even) + share * octaves
+    assert levels / levels[0] == pytest.approx(expected / expected[0], abs=1e-3)
+
+
+def test_stiffness_is_moved_from_none_in_millionths() -> None:
+    """A lane to 400 ppm: the partials are where its middle and its end say."""
+    sound = harmonic(count=12)
+    lane = {"id": "l", "to": "ground.source.stiffness", "points": [
+        {"time": 0.0, "value": 0.0}, {"time": 0.25, "value": 400.0}]}  # fmt: skip
+    sound = read_sound(sound.as_document() | {"lanes": [lane]})
+    n, b = np.arange(1, 13), 400e-6
+    expected = n * F0 * np.sqrt((1 + b * n**2) / (1 + b))
+    assert peaks(sound) == pytest.approx(list(expected), rel=1e-4)
 
 
 def test_unison_takes_its_intervals_in_turn() -> None:

@@ -54,7 +54,7 @@ def shaped(**values: float) -> tuple[np.ndarray, np.ndarray]:
     for key, value in values.items():
         row[getattr(p, key)] = value
     numbers = np.arange(1.0, 65.0)
-    numbers, ranks = p.two_rules(numbers, numbers, 64)
+    numbers, ranks = p.joined_rules(numbers, numbers, numbers, 64)
     base, ratio = np.ones((1, 64)), np.ones((1, 64))
     level, pan = np.zeros(64, np.float32), np.zeros(64, np.float32)
     one = np.uint64(1)

@@ -32,7 +32,7 @@ def test_the_demo_loads_once(api: Api) -> None:
 def test_opening_gives_everything(api: Api, sound: Sound) -> None:
     opened = api("GET", f"/sounds/{sound.pk}").json()
     assert opened["document"]["name"] == "Plain"
-    assert opened["document"]["schema"] == 7
+    assert opened["document"]["schema"] == 8
     assert opened["score"]["length"] == 8.0
     assert opened["cue"]["number"] == "1m1"
     assert opened["production"]["name"] == "Test film"
@@ -211,6 +211,6 @@ def test_what_is_kept_in_an_older_schema_is_brought_along(sound: Sound) -> None:
     upgrade_kept(apps, None)
     sound.refresh_from_db()
     score.refresh_from_db()
-    assert (sound.document["schema"], sound.document["lanes"]) == (7, [])
+    assert (sound.document["schema"], sound.document["lanes"]) == (8, [])
     assert score.document["schema"] == 2
     assert len(score.document["notes"]) > 0

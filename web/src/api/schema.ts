@@ -1109,7 +1109,7 @@ export interface components {
              * Scale
              * @enum {string}
              */
-            scale: "linear" | "logarithmic" | "decibel";
+            scale: "linear" | "logarithmic" | "decibel" | "squared";
             /**
              * Moves
              * @enum {string}
@@ -1719,10 +1719,10 @@ export interface components {
             };
             /**
              * Schema
-             * @default 7
+             * @default 8
              * @constant
              */
-            schema: 7;
+            schema: 8;
             /** Name */
             name: string;
             /**

@@ -382,11 +382,12 @@ export function removeModulator(sound: Sound, index: number): Operation[] {
 
 /** A first depth for a new route: audible, but not too much. */
 function firstDepth(target: Target): number {
-  const { depth_limit, depth_unit } = target.parameter;
+  const { depth_limit, depth_unit, scale } = target.parameter;
   if (depth_unit === "oct") return 1;
   if (depth_unit === "dB") return 4;
   if (depth_unit === "ct") return Math.min(6, depth_limit);
-  return Math.min(depth_limit, Number((depth_limit * 0.2).toPrecision(2)));
+  const part = scale === "squared" ? 0.02 : 0.2;
+  return Math.min(depth_limit, Number((depth_limit * part).toPrecision(2)));
 }
 
 export function addRoute(sound: Sound, from: string, target: Target): Operation[] {

@@ -22,6 +22,7 @@ const base = parameter("x", { unit: "", default: 0, moves: "no", depth_unit: "",
 const cutoff: Parameter = { ...base, unit: "Hz", low: 20, high: 20_000, scale: "logarithmic" };
 const level: Parameter = { ...base, unit: "dB", low: -80, high: 12, scale: "decibel" };
 const unison: Parameter = { ...base, kind: "integer", low: 1, high: 24 };
+const stiffness: Parameter = { ...base, unit: "ppm", high: 20_000, scale: "squared" };
 const attack: Parameter = { ...base, kind: "time", unit: "s", high: 600, scale: "logarithmic" };
 
 describe("what is shown", () => {
@@ -106,6 +107,7 @@ describe("moving a value", () => {
       [cutoff, 20, 20_000],
       [level, -80, 12],
       [base, 0, 100],
+      [stiffness, 0, 20_000],
     ] as const) {
       for (const part of [0, 0.25, 0.5, 1]) {
         expect(share(parameter, atShare(parameter, part, low, high), low, high)).toBeCloseTo(
@@ -115,6 +117,7 @@ describe("moving a value", () => {
       }
     }
     expect(atShare(cutoff, 0.5, 20, 20_000)).toBeCloseTo(Math.sqrt(20 * 20_000));
+    expect(atShare(stiffness, 0.1, 0, 20_000)).toBeCloseTo(200);
   });
 
   it("stays in range and whole where it must", () => {

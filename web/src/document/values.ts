@@ -162,6 +162,11 @@ export function kept(parameter: Parameter, value: Value): Value {
   return Math.min(high, Math.max(low, whole));
 }
 
+/** Whether a range is laid out by the root, with more room for what is small. */
+function rooted(parameter: Parameter): boolean {
+  return parameter.kind === "time" || parameter.scale === "squared";
+}
+
 /** Where a number lies in its range, 0 to 1, along the parameter's scale. */
 export function share(parameter: Parameter, number: number, low: number, high: number): number {
   const clamped = Math.min(high, Math.max(low, number));
@@ -171,7 +176,7 @@ export function share(parameter: Parameter, number: number, low: number, high: n
     if (clamped <= from) return 0;
     return Math.log(clamped / from) / Math.log(high / from);
   }
-  if (parameter.kind === "time") return Math.sqrt((clamped - low) / (high - low));
+  if (rooted(parameter)) return Math.sqrt((clamped - low) / (high - low));
   return (clamped - low) / (high - low);
 }
 
@@ -183,8 +188,14 @@ export function atShare(parameter: Parameter, part: number, low: number, high: n
     if (x <= 0) return low;
     return from * (high / from) ** x;
   }
-  if (parameter.kind === "time") return low + x * x * (high - low);
+  if (rooted(parameter)) return low + x * x * (high - low);
   return low + x * (high - low);
+}
+
+/** One step of a route's depth. */
+export function depthStep(parameter: Parameter): number {
+  if (parameter.depth_unit === "oct") return 0.1;
+  return parameter.depth_limit / (parameter.scale === "squared" ? 1000 : 100);
 }
 
 export function asNumber(value: Value): number {

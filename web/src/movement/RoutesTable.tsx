@@ -2,6 +2,7 @@ import { useState } from "react";
 import type { Route } from "../api/client";
 import { targets as allTargets, type Target } from "../document/catalogue";
 import { copyRoutes, type SortKey, soloRoutes, sortedRoutes } from "../document/routing";
+import { depthStep } from "../document/values";
 import { hue } from "../routes/hues";
 import { NumberField } from "../routes/NumberField";
 import { change } from "../session/change";
@@ -181,11 +182,7 @@ export function RoutesTable() {
                     value={route.depth}
                     unit={target.parameter.depth_unit}
                     limit={target.parameter.depth_limit}
-                    step={
-                      target.parameter.depth_unit === "oct"
-                        ? 0.1
-                        : target.parameter.depth_limit / 100
-                    }
+                    step={depthStep(target.parameter)}
                     onChange={(value, gesture) => edited(route.id, "depth", value, gesture)}
                   />
                 )}

@@ -2,6 +2,7 @@ import type { Route } from "../api/client";
 import type { Parameter } from "../document/catalogue";
 import type { Operation } from "../document/patch";
 import { inAllLayers } from "../document/routing";
+import { depthStep } from "../document/values";
 import { useSkeleton } from "../session/hooks";
 import { edit, say, useSession } from "../session/store";
 import { useCatalogue } from "../ui/catalogue-context";
@@ -79,7 +80,7 @@ export function RouteEditor({
           value={route.depth}
           unit={parameter.depth_unit}
           limit={parameter.depth_limit}
-          step={parameter.depth_unit === "oct" ? 0.1 : parameter.depth_limit / 100}
+          step={depthStep(parameter)}
           onChange={(value, gesture) => change("depth", value, gesture)}
         />
         <label className="flex items-center gap-1">

@@ -1,0 +1,79 @@
+"""Levels and places of partials over several moments, and the gains of their sines."""
+
+from __future__ import annotations
+
+import math
+
+import numpy as np
+
+from caligo.signal.kernel import kernel
+from caligo.synthesis import partials
+
+
+@kernel
+def shape_all(
+    values: np.ndarray,
+    numbers: np.ndarray,
+    ranks: np.ndarray,
+    base: np.ndarray,
+    ratio: np.ndarray,
+    place: int,
+    endless: bool,
+    rate: int,
+    voice_seed: np.uint64,
+    level: np.ndarray,
+    pan: np.ndarray,
+) -> None:
+    """`partials.shape` at several moments; what did not change is not computed again.
+
+    The first axis of `values`, `base`, `ratio`, `level` and `pan` is ``[moments]``.
+    """
+    for m in range(values.shape[0]):
+        if m > 0 and np.all(values[m] == values[m - 1]):
+            level[m] = level[m - 1]
+            pan[m] = pan[m - 1]
+            continue
+        partials.shape(
+            values[m],
+            numbers,
+            ranks,
+            base[m],
+            ratio[m],
+            place,
+            endless,
+            rate,
+            voice_seed,
+            level[m],
+            pan[m],
+        )
+
+
+@kernel
+def to_gains(
+    level: np.ndarray, pan: np.ndarray, loud: np.ndarray, left: np.ndarray, right: np.ndarray
+) -> None:
+    """Gains of left and right ``[moments, partials]`` from levels, places and a loudness."""
+    for m in range(level.shape[0]):
+        for p in range(level.shape[1]):
+            if level[m, p] == 0.0:
+                left[m, p] = 0.0
+                right[m, p] = 0.0
+                continue
+            angle = (1.0 + pan[m, p]) * (math.pi / 4.0)
+            size = loud[m] * level[m, p] * math.sqrt(2.0)
+            left[m, p] = size * math.cos(angle)
+            right[m, p] = size * math.sin(angle)
+
+
+@kernel
+def part_at_wraps(ratio: np.ndarray, level: np.ndarray) -> None:
+    """Where an endless glide wraps a partial, silence it on both sides of the jump.
+
+    Both are ``[moments, partials]``: ratios to the fundamental, and levels.
+    """
+    for m in range(ratio.shape[0] - 1):
+        for p in range(ratio.shape[1]):
+            jump = ratio[m + 1, p] / ratio[m, p]
+            if jump > 8.0 or jump < 0.125:
+                level[m, p] = 0.0
+                level[m + 1, p] = 0.0
