@@ -10,18 +10,48 @@ from caligo.processing import shared
 from caligo.processing.effect import Effect
 from caligo.processing.processor import Signal, State
 from caligo.processing.split import SETTLED, bands, split_parameters, split_state
-from caligo.signal.dynamics import (
-    QUIET,
-    compress,
-    followed_peaks,
-    lift,
-    smoothed,
-    turned_down,
-)
+from caligo.signal.dynamics import QUIET, compress, followed_peaks, lift, smoothed, turned_down
+from caligo.signal.kernel import kernel
 
 NAMES = (("low", "Lows"), ("middle", "Middle"), ("high", "Highs"))
+KNEE = 6.0
+"""Decibels over which the upper slope begins."""
 QUICKER = (2.0, 1.0, 0.5)
 """How long the bands' times are: lows need longer, for their waves are (common practice)."""
+
+
+@kernel
+def _compress_band(
+    band: np.ndarray,
+    threshold: np.ndarray,
+    slope: np.ndarray,
+    floor: np.ndarray,
+    lift_slope: np.ndarray,
+    attack: np.ndarray,
+    release: np.ndarray,
+    made: np.ndarray,
+    mix: np.ndarray,
+    gains: np.ndarray,
+) -> None:
+    """Turn a band ``[2, samples]`` down where it is loud and up where it is soft, in place.
+
+    Everything else is at every tick ``[ticks + 1]``, times in samples; `gains` is the state of
+    both followers ``[2, 2]``.
+    """
+    level, taken, given = (
+        np.empty(band.shape[1]),
+        np.empty(band.shape[1]),
+        np.empty(band.shape[1]),
+    )
+    followed_peaks(band, level)
+    compress(level, threshold, slope, np.full(len(threshold), KNEE), taken)
+    smoothed(taken, attack, release, gains[0])
+    # What is lifted goes by the band's envelope: a wave is soft between its peaks.
+    level -= QUIET
+    smoothed(level, attack, release, gains[1])
+    level += QUIET
+    lift(level, floor, lift_slope, given)
+    turned_down(band, taken - given, made, mix)
 
 
 @register(
@@ -71,23 +101,24 @@ class BandCompressor(Effect):
                         "attack", "release", "mix")
         }  # fmt: skip
         parts = bands(signal, value["low_split"], value["high_split"], self.rate, self.state)
-        level, taken, given = (np.empty(signal.shape[1]) for _ in range(3))
         samples = self.rate / 1000.0
-        knee = np.full_like(value["mix"], 6.0)
+        attack, release, mix = samples * value["attack"], samples * value["release"], value["mix"]
+        slopes = (1.0 - 1.0 / value["ratio"], 1.0 - 1.0 / value["lift_ratio"])
         for (key, _), band, longer, gains in zip(
             NAMES, parts, QUICKER, self.state["gains"], strict=True
         ):
-            followed_peaks(band, level)
-            attack, release = (samples * longer * value[k] for k in ("attack", "release"))
-            compress(level, value["threshold"], 1.0 - 1.0 / value["ratio"], knee, taken)
-            smoothed(taken, attack, release, gains[0])
-            # What is lifted goes by the band's envelope: a wave is soft between its peaks.
-            level -= QUIET
-            smoothed(level, attack, release, gains[1])
-            level += QUIET
-            lift(level, value["floor"], 1.0 - 1.0 / value["lift_ratio"], given)
-            made = self.trajectory(f"{key}_level").values(block.moments)[0]
-            turned_down(band, taken - given, made, value["mix"] / 100.0)
+            _compress_band(
+                band,
+                value["threshold"],
+                slopes[0],
+                value["floor"],
+                slopes[1],
+                longer * attack,
+                longer * release,
+                self.trajectory(f"{key}_level").values(block.moments)[0],
+                mix / 100.0,
+                gains,
+            )
         signal[:] = parts[0] + parts[1] + parts[2]
 
     def tail(self) -> float:

@@ -47,7 +47,7 @@ from caligo.signal.ticks import TICK
 DIFFUSERS = 4
 SHORTEST, LONGEST = 0.031, 0.149
 """Seconds of the shortest and longest line at a size of 100 %."""
-DIFFUSER_SECONDS = ((0.0041, 0.0067, 0.0103, 0.0149), (0.0043, 0.0071, 0.0097, 0.0157))
+DIFFUSER_SECONDS = np.array([[0.0041, 0.0067, 0.0103, 0.0149], [0.0043, 0.0071, 0.0097, 0.0157]])
 DIFFUSION = 0.65
 BURST, TAPS = 0.03, 16
 """Seconds that what comes in is scattered over at a size of 100 %, and to how many taps: the first
@@ -354,7 +354,7 @@ class Reverb(Effect):
             self.trajectory(key).values(moments)[0]
             for key in ("size", "decay", "damping", "freeze", "width", "level", "mix")
         )
-        made_up = WET_GAIN / math.sqrt(self._share_heard(block, float(decay.mean())))
+        made_up = WET_GAIN / math.sqrt(self._share_heard(block, decay))
         state = self.state
         _run(
             signal,
@@ -367,7 +367,7 @@ class Reverb(Effect):
             float(self.rate),
             self.trajectory("pre_delay").compact(moments)[0] / 1000.0,
             *_bursts(),
-            np.array(DIFFUSER_SECONDS),
+            DIFFUSER_SECONDS,
             line_seconds(),
             size / 100.0,
             decay,
@@ -379,14 +379,17 @@ class Reverb(Effect):
             made_up * gain(level) * mix / 100.0,
         )
 
-    def _share_heard(self, block: Block, decay: float) -> float:
+    def _share_heard(self, block: Block, decay: NDArray[np.float64]) -> float:
         """The share of the space's energy that what has been rendered accounts for.
 
         Exponential decays by 60 dB (ISO 3382-1), integrated up to the middle of the block: that of
-        `decay` seconds, and beside it that of the damped highs, which are there sooner.
+        `decay` seconds ``[ticks + 1]``, and beside it that of the damped highs, which are there
+        sooner.
         """
-        heard = max(0.05, block.heard)
-        lows, highs = (1.0 - 10.0 ** (-6.0 * heard / d) for d in (decay, DAMPED * decay))
+        if block.heard == math.inf:
+            return 1.0
+        heard, mean = max(0.05, block.heard), float(decay.mean())
+        lows, highs = (1.0 - 10.0 ** (-6.0 * heard / d) for d in (mean, DAMPED * mean))
         return float(2.0 * lows + highs) / 3.0
 
     def tail(self) -> float:

@@ -265,15 +265,17 @@ class Engine:
 
         Layers are run in for at most `most` seconds.
         """
-        for i, (name, layer) in enumerate(list(self.layers.items())):
-            if isinstance(layer, LayerAhead):
-                continue
-            shorter = i * LONGEST // len(self.layers)
+        for name, layer in self.layers.items():
             if isinstance(layer, CachedLayer):
-                self.layers[name] = LayerAhead(layer.settle(self._inside, most), shorter)
-            else:
-                self.layers[name] = LayerAhead(layer, shorter)
+                self.layers[name] = layer.settle(self._inside, most)
+        self._go_ahead()
         self._stems = None
+
+    def _go_ahead(self) -> None:
+        """Let layers render in stretches longer than blocks; what a store keeps stays with it."""
+        for i, (name, layer) in enumerate(self.layers.items()):
+            if isinstance(layer, LayerRenderer):
+                self.layers[name] = LayerAhead(layer, i * LONGEST // len(self.layers))
 
     def measure_with(self, meter: Meter | None) -> None:
         """Let another meter have what comes out of stages from now on; for what is listened to."""
@@ -340,22 +342,31 @@ class Engine:
         span = Span(self._inside, ticks, self.rate)
         return any(x.prepare(span) for x in self.layers.values() if isinstance(x, LayerAhead))
 
-    def stream(self, ticks: int, block: int = LARGE_BLOCK) -> Iterator[Signal]:
+    def stream(
+        self, ticks: int, block: int = LARGE_BLOCK, *, ahead: bool = True
+    ) -> Iterator[Signal]:
         """The next `ticks` ticks in blocks of `block` samples ``[2, samples]``.
 
         With more than one thread, the layers of the next block are rendered while this one
         is mixed; each layer's blocks still follow each other, so the samples do not change.
+
+        Parameters
+        ----------
+        ahead
+            Whether layers may be rendered in longer stretches than short blocks, which costs less.
         """
-        for signal, _ in self.stream_with_stems(ticks, block):
+        for signal, _ in self.stream_with_stems(ticks, block, ahead=ahead):
             yield signal
 
     def stream_with_stems(
-        self, ticks: int, block: int = LARGE_BLOCK
+        self, ticks: int, block: int = LARGE_BLOCK, *, ahead: bool = True
     ) -> Iterator[tuple[Signal, dict[str, Signal]]]:
         """Like `stream`, each block along with its layers' stems, which run ahead of it.
 
         All are ``[2, samples]``; stems stand by their layers' ids.
         """
+        if ahead and self._threads <= 1 and block < LONGEST * TICK:
+            self._go_ahead()
         for signal, stems, span in self._run(ticks, block):
             self.tick += span.ticks
             yield signal, stems

@@ -207,7 +207,7 @@ class Mixer:
         if self._master.slots:
             tap(input_of(MASTER), master[None])
         self._master.process(block, master[None], heard, tap)
-        final = gain(self._level.values(block.moments)[0])
+        final = block.moments.for_all_notes(id(self), self._final_gain)[0]
         out = np.zeros((2, span.samples), np.float32)
         add_scaled(master, final, final, out)
         if meter is not None:
@@ -216,6 +216,10 @@ class Mixer:
         self._final.process(out)
         self._limiter.process(out)
         return out
+
+    def _final_gain(self, moments: Moments) -> Floats:
+        """The gain of the master's fader ``[1, ticks + 1]``."""
+        return gain(self._level.values(moments))
 
     def _send_on(self, node: Node, block: Block, signal: Signal, into: dict[str, Signal]) -> None:
         """A node's signal through its fader, on all its ways."""

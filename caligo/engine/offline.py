@@ -125,8 +125,12 @@ def render_array(
     threads: int = 1,
     block: int = LARGE_BLOCK,
     hold_still: Stillness = False,
+    ahead: bool = True,
 ) -> NDArray[np.float32]:
-    """The sound as an array ``[2, samples]``; for short stretches, tests and measurements."""
+    """The sound as an array ``[2, samples]``; for short stretches, tests and measurements.
+
+    See `Engine.stream` for `block` and `ahead`.
+    """
     engine = Engine(sound, score, rate=rate, threads=threads, hold_still=hold_still)
     first, count = RenderRange(
         start, start + (score.length - start if length is None else length)
@@ -135,5 +139,5 @@ def render_array(
     if first_tick > 0:
         engine.start(first_tick)
     ticks = math.ceil((skip + count) / TICK)
-    joined = np.concatenate(list(engine.stream(ticks, block)), axis=1)
+    joined = np.concatenate(list(engine.stream(ticks, block, ahead=ahead)), axis=1)
     return joined[:, skip : skip + count]

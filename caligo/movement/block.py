@@ -59,6 +59,8 @@ class Block:
     @property
     def heard(self) -> float:
         """Seconds that have been heard up to its middle; infinite but in a rough picture."""
+        if self.heard_from == -math.inf:
+            return math.inf
         return 0.5 * float(self.span.times[0] + self.span.times[-1]) - self.heard_from
 
 

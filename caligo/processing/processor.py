@@ -53,6 +53,7 @@ class Processor:
         self.movement = movement
         self.rate = rate
         self.sides: Mapping[str, Signal] = {}
+        self._known: dict[str, Trajectory] = {}
 
     @classmethod
     def follows_notes(cls, part: Part) -> bool:
@@ -71,7 +72,10 @@ class Processor:
 
     def trajectory(self, key: str) -> Trajectory:
         """One of its parameters over time."""
-        return self.movement.trajectory(f"{self.address}.{key}")
+        found = self._known.get(key)
+        if found is None:
+            found = self._known[key] = self.movement.trajectory(f"{self.address}.{key}")
+        return found
 
     def process(self, block: Block, signal: Signal, side: Signal | None = None) -> None:
         """Change a signal in place.

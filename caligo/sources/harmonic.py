@@ -35,6 +35,7 @@ MOVED = {
     "band_width": partials.BAND_WIDTH,
     "stretch": partials.STRETCH,
     "stiffness": partials.STIFFNESS,
+    "stiffness_by": partials.STIFFNESS_BY,
     "scatter": partials.SCATTER,
     "bundle_spread": partials.BUNDLE_SPREAD,
     "ripple": partials.RIPPLE,
@@ -42,10 +43,6 @@ MOVED = {
     "width": partials.WIDTH,
 }
 """Parameters that may be moved, and their place in a row of values."""
-
-
-STIFFEST = 20_000.0
-"""The most of stiffness, in millionths."""
 
 
 def _parameters() -> tuple[Parameter, ...]:
@@ -95,7 +92,7 @@ def _parameters() -> tuple[Parameter, ...]:
         moved("stretch", "Stretch", "Widens, or narrows, every octave of partials.", "ct/oct",
               low=-200.0, high=200.0),
         moved("stiffness", "Stiffness", "Inharmonicity B of a stiff string, in millionths.", "ppm",
-              scale=Scale.SQUARED, high=STIFFEST, off=0.0),
+              scale=Scale.SQUARED, high=partials.STIFFEST, off=0.0),
         moved("stiffness_by", "Stiffness by", "Doubles the stiffness with each octave.", "oct",
               when=("stiffness", ()), low=-18.0, high=18.0),
         moved("scatter", "Scatter", "How far partials lie off their places, each its own way.",
@@ -158,7 +155,6 @@ class Harmonic(InUnison):
         part = self.part
         self._trajectories = {key: self.movement.trajectory(f"{self.path}.{key}") for key in MOVED}
         self._moved = Bundle([self._trajectories[key] for key in MOVED])
-        self._stiffness_by = self.movement.trajectory(f"{self.path}.stiffness_by")
         self._level = self.movement.trajectory(f"{self.path}.level")
         self._phases = Phases(self.movement.trajectory(f"{self.path}.fine"), self.rate)
         self._bundle = int(part.number("bundle"))
@@ -190,9 +186,6 @@ class Harmonic(InUnison):
         values[:, list(MOVED.values())] = self._moved.values(moments).T
         if not self._has_third:
             values[:, partials.THIRD] = 0.0
-        if self._stiffness_by.acts:
-            values[:, partials.STIFFNESS] *= np.exp2(self._stiffness_by.values(moments)[0])
-            np.minimum(values[:, partials.STIFFNESS], STIFFEST, out=values[:, partials.STIFFNESS])
         if self._trajectories["ripple"].acts:
             way = 1.0 if self.part.text("ripple_way") == "up" else -1.0
             values[:, partials.RIPPLE_AT] = way * self._ripple.at(moments)[0]
@@ -243,10 +236,8 @@ class Harmonic(InUnison):
 
     def _still(self) -> bool:
         """Whether the partials keep their ratios to the note."""
-        moving = ("stretch", "stiffness", "scatter", "bundle_spread")
-        if self._endless.acts or self._stiffness_by.moved:
-            return False
-        return not any(self._trajectories[key].moved for key in moving)
+        moving = ("stretch", "stiffness", "stiffness_by", "scatter", "bundle_spread")
+        return not self._endless.acts and not any(self._trajectories[key].moved for key in moving)
 
     def _begin(self, seed: int) -> NDArray[np.float64]:
         phase = np.zeros(len(self._numbers) * self._bundle)
@@ -337,12 +328,19 @@ class Harmonic(InUnison):
             last = -(-end // CELL)
             if first >= last:
                 continue
-            moments, pitch = block.history(row, first * CELL, (last - first) * CELL)
+            # Where partials wrap is seen from the cells on both sides.
+            before, after = (min(1, first), 1) if self._endless.acts else (0, 0)
+            moments, pitch = block.history(
+                row, (first - before) * CELL, (last - first + before + after) * CELL
+            )
             borders, hertz, whole, leaning = self._cells(moments, pitch)
             ratio, level, pan = self.shaped(borders, hertz, voice.seed)
+            inner, cells = slice(before, len(ratio) - after), slice(before, len(whole) - after)
+            ratio, level, pan = ratio[inner], level[inner], pan[inner]
+            whole, leaning = whole[cells], leaning[cells]
             loud = VOICE_RMS * 10.0 ** (self._level.values(moments)[0, ::CELL] / 20.0)
             left, right = (np.zeros_like(level) for _ in range(2))
-            to_gains(level, pan, loud, left, right)
+            to_gains(level, pan, loud[before:], left, right)
             skip = max(0, first * CELL - span.first)
             add_sines(
                 self._partial_phases(block, row, first, ratio, whole, leaning),

@@ -19,6 +19,8 @@ WRAP = 9.0
 """Octaves over which an endless glide turns round; it begins one below the note."""
 EDGE = 0.05
 """Octaves at the ends of an endless glide that are silent, where partials are wrapped."""
+STIFFEST = 20_000.0
+"""The most of stiffness, in millionths."""
 BOOST = 15.8
 """The most that a band or a ripple is made up for: 24 dB."""
 
@@ -101,6 +103,7 @@ def joined_rules(first: Floats, second: Floats, third: Floats, most: int) -> tup
     BAND_WIDTH,
     STRETCH,
     STIFFNESS,
+    STIFFNESS_BY,
     SCATTER,
     BUNDLE_SPREAD,
     RIPPLE,
@@ -110,8 +113,8 @@ def joined_rules(first: Floats, second: Floats, third: Floats, most: int) -> tup
     WIDTH,
     TURN_AT,
     HERTZ,
-) = range(18)
-VALUES = 18
+) = range(19)
+VALUES = 19
 
 
 @kernel
@@ -166,7 +169,7 @@ def _multiple(values: np.ndarray, n: float, seed: np.uint64) -> float:
     base = n ** (1.0 + values[STRETCH] / 1200.0)
     if values[STIFFNESS] > 0.0:
         # f_n = n f0 sqrt(1 + B n²), the first partial kept on the note (Fletcher & Rossing).
-        stiff = values[STIFFNESS] * 1e-6
+        stiff = min(values[STIFFNESS] * np.exp2(values[STIFFNESS_BY]), STIFFEST) * 1e-6
         base *= math.sqrt((1.0 + stiff * n * n) / (1.0 + stiff))
     if values[SCATTER] != 0.0:
         base *= np.exp2(values[SCATTER] * signed(combine(seed, 1), round(64.0 * n)) / 1200.0)
@@ -222,6 +225,7 @@ def ratios(
             m > 0
             and here[STRETCH] == before[STRETCH]
             and here[STIFFNESS] == before[STIFFNESS]
+            and here[STIFFNESS_BY] == before[STIFFNESS_BY]
             and here[SCATTER] == before[SCATTER]
         )
         same_bundle = same and here[BUNDLE_SPREAD] == before[BUNDLE_SPREAD]

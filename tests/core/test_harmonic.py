@@ -154,7 +154,9 @@ def test_partials_are_placed_in_stereo(place: str) -> None:
 def test_partials_begin_anywhere_and_in_any_blocks() -> None:
     sound = harmonic({"stretch": 20, "count": 9, "fine": 30}, 1.1, ripple=12, endless=7)
     whole = render_array(sound, one_note(50, 3.0))
-    np.testing.assert_array_equal(whole, render_array(sound, one_note(50, 3.0), block=192))
+    np.testing.assert_array_equal(
+        whole, render_array(sound, one_note(50, 3.0), block=192, ahead=False)
+    )
     later = render_array(sound, one_note(50, 3.0), start=1.3)
     np.testing.assert_allclose(later, whole[:, -later.shape[1] :], atol=1e-5)
 
@@ -195,7 +197,9 @@ def test_a_morph_leads_to_a_third_rule(third: float) -> None:
     sound = harmonic(**rules, morph=50, third=third, count=4)
     found = spectrum(render_array(sound, one_note(45, 4.0))[0, 24_000 : 24_000 + LENGTH])
     levels = np.array([lobe(found, n * F0) for n in range(1, 9)])
-    odd, even, octaves = (np.isin(range(1, 9), n) for n in ([1, 3, 5, 7], [1, 2, 4, 6], [1, 2, 4, 8]))
+    odd, even, octaves = (
+        np.isin(range(1, 9), n) for n in ([1, 3, 5, 7], [1, 2, 4, 6], [1, 2, 4, 8])
+    )
     share = third / 100.0
     expected = (1.0 - share) * (0.5 * odd + 0.5 * even) + share * octaves
     assert levels / levels[0] == pytest.approx(expected / expected[0], abs=1e-3)

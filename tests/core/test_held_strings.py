@@ -28,7 +28,7 @@ def held(
         Note(id=f"n{i}", pitch=key, start=start, length=length, velocity=100)
         for i, (key, start, length) in enumerate(notes)
     ]
-    return render_array(sound, Score(length=seconds, notes=made), block=block)
+    return render_array(sound, Score(length=seconds, notes=made), block=block, ahead=False)
 
 
 def lines_at(signal: np.ndarray, keys: list[int]) -> dict[int, float]:

@@ -94,7 +94,9 @@ def test_sources_begin_anywhere_and_in_any_blocks(layer: dict[str, Any]) -> None
     sound = moving(layer, **moved)
     whole = render_array(sound, one_note(50, 3.0))
     assert whole.std() > 0.003
-    np.testing.assert_array_equal(whole, render_array(sound, one_note(50, 3.0), block=192))
+    np.testing.assert_array_equal(
+        whole, render_array(sound, one_note(50, 3.0), block=192, ahead=False)
+    )
     later = render_array(sound, one_note(50, 3.0), start=1.3)
     np.testing.assert_allclose(later, whole[:, -later.shape[1] :], atol=1e-5)
 
