@@ -14,8 +14,9 @@ from numpy.typing import NDArray
 from caligo.catalogue import Module, register
 from caligo.movement.block import Block
 from caligo.processing import shared
-from caligo.processing.oversampled import Numbers, Oversampled, mix_bent
+from caligo.processing.oversampled import SIZE, Numbers, Oversampled, lead, mix_bent, take_tick
 from caligo.processing.processor import State
+from caligo.signal.four_rows import ROWS
 from caligo.signal.kernel import kernel, kernel_with
 from caligo.signal.ticks import TICK
 
@@ -44,21 +45,28 @@ def _cosine(x: float) -> float:
 
 
 @kernel
-def _mean_sines(phase: np.ndarray, out: np.ndarray) -> None:
-    """The mean of a sine from each phase to the next; `phase` ``[samples + 1]``.
+def _mean_sines(phase: np.ndarray, bent: np.ndarray) -> None:
+    """The mean of a sine from each phase to the next.
 
-    ``(cos a - cos b) / (b - a)``, and where both are nearly the same the sine between them.
+    `phase` is ``[ROWS + 1, samples]``, `bent` ``[ROWS, samples]``. ``(cos a - cos b) / (b - a)``,
+    and where both are nearly the same the sine between them.
     """
-    cosines = np.empty(len(phase))
-    for n in range(len(phase)):
-        cosines[n] = _cosine(phase[n])
-    for n in range(len(out)):
-        far = phase[n + 1] - phase[n]
-        near = abs(far) < 0.02
-        mean = (cosines[n] - cosines[n + 1]) / (1.0 if near else far)
-        # sin x = cos(x - pi / 2)
-        between = _cosine(0.5 * (phase[n] + phase[n + 1]) - 0.5 * math.pi)
-        out[n] = between * (1.0 - far * far / 24.0) if near else mean
+    cosines, later = np.empty(bent.shape[1]), np.empty(bent.shape[1])
+    before = phase[0]
+    for n in range(len(cosines)):
+        cosines[n] = _cosine(before[n])
+    for p in range(ROWS):
+        x, y, out = phase[p], phase[p + 1], bent[p]
+        for n in range(len(cosines)):
+            later[n] = _cosine(y[n])
+        for n in range(len(cosines)):
+            far = y[n] - x[n]
+            near = abs(far) < 0.02
+            mean = (cosines[n] - later[n]) / (1.0 if near else far)
+            # sin x = cos(x - pi / 2)
+            between = _cosine(0.5 * (x[n] + y[n]) - 0.5 * math.pi)
+            out[n] = between * (1.0 - far * far / 24.0) if near else mean
+        cosines[:] = later
 
 
 @kernel
@@ -69,36 +77,41 @@ def _made_up(turn: float) -> float:
 
 @kernel
 def _run(
-    wave: np.ndarray,
+    rows: np.ndarray,
     folds: np.ndarray,
     lean: np.ndarray,
     mix: np.ndarray,
     kept: np.ndarray,
 ) -> None:
-    """Fold `wave` ``[4 * samples]`` in place.
+    """Fold `rows` ``[ROWS, samples]`` in place.
 
     `folds` are radians for a wave at full scale, `lean` radians that are added, `mix` a share, at
     every tick ``[ticks + 1]``. `kept` are the last phase and direct value ``[2]``.
     """
-    size = 4 * TICK
-    phase, bent = np.empty(size + 1), np.empty(size)
+    phase, bent = np.empty((ROWS + 1, TICK)), np.empty((ROWS, TICK))
+    tick = np.empty((ROWS + 1, TICK), np.float32)
     for k in range(len(folds) - 1):
-        tick = wave[k * size : (k + 1) * size]
-        turn, turn_step = folds[k], (folds[k + 1] - folds[k]) / size
-        shift, shift_step = lean[k], (lean[k + 1] - lean[k]) / size
-        phase[0] = kept[0]
-        for n in range(size):
-            phase[n + 1] = (turn + n * turn_step) * tick[n] + shift + n * shift_step
-        kept[0] = phase[size]
+        take_tick(rows, k, kept[1], tick)
+        kept[1] = tick[ROWS, TICK - 1]
+        turn, turn_step = folds[k], (folds[k + 1] - folds[k]) / SIZE
+        shift, shift_step = lean[k], (lean[k + 1] - lean[k]) / SIZE
+        for p in range(ROWS):
+            wave, row = tick[p + 1], phase[p + 1]
+            for n in range(TICK):
+                at = float(ROWS * n + p)
+                row[n] = (turn + at * turn_step) * wave[n] + shift + at * shift_step
+        lead(phase, kept[0])
+        kept[0] = phase[ROWS, TICK - 1]
         _mean_sines(phase, bent)
-        rest, rest_step = math.sin(shift), (math.sin(lean[k + 1]) - math.sin(shift)) / size
+        rest, rest_step = math.sin(shift), (math.sin(lean[k + 1]) - math.sin(shift)) / SIZE
         made = _made_up(turn)
-        made_step = (_made_up(folds[k + 1]) - made) / size
-        for n in range(size):
-            bent[n] = (made + n * made_step) * (bent[n] - rest - n * rest_step)
-        direct = kept[1]
-        kept[1] = tick[size - 1]
-        mix_bent(tick, direct, bent, mix[k], mix[k + 1])
+        made_step = (_made_up(folds[k + 1]) - made) / SIZE
+        for p in range(ROWS):
+            row = bent[p]
+            for n in range(TICK):
+                at = float(ROWS * n + p)
+                row[n] = (made + at * made_step) * (row[n] - rest - at * rest_step)
+        mix_bent(tick, bent, mix[k], mix[k + 1], rows, k)
 
 
 @register(
@@ -145,7 +158,7 @@ class Folder(Oversampled):
         factor = 0.5 * math.pi * 10.0 ** (drive / 20.0)
         return factor, 0.25 * math.pi * lean / 100.0, mix / 100.0
 
-    def bend(self, numbers: Numbers, wave: NDArray[np.float32], side: int) -> None:
+    def bend(self, numbers: Numbers, rows: NDArray[np.float32], side: int) -> None:
         """See `Oversampled.bend`."""
         factor, lean, mix = numbers
-        _run(wave, factor, lean, mix, self.state["kept"][side])
+        _run(rows, factor, lean, mix, self.state["kept"][side])

@@ -15,9 +15,10 @@ from numpy.typing import NDArray
 from caligo.catalogue import Choice, Kind, Module, Parameter, register
 from caligo.movement.block import Block
 from caligo.processing import shared
-from caligo.processing.oversampled import Numbers, Oversampled, mix_bent
+from caligo.processing.oversampled import Numbers, Oversampled, lead, mix_bent, ramp, take_tick
 from caligo.processing.processor import State
-from caligo.signal.bend import FOURFOLD, REFERENCE
+from caligo.signal.bend import REFERENCE
+from caligo.signal.four_rows import ROWS, copy
 from caligo.signal.kernel import kernel
 from caligo.signal.silence import DEAD
 from caligo.signal.smoothing import one_pole
@@ -32,18 +33,34 @@ LIFTED = 3.0
 
 
 @kernel
-def _soft(driven: np.ndarray, out: np.ndarray) -> None:
-    """The mean of ``x / sqrt(1 + x^2)`` from each value to the next.
+def _soft(driven: np.ndarray, made: np.ndarray, rest: np.ndarray, bent: np.ndarray) -> None:
+    """The mean of ``x / sqrt(1 + x^2)`` from each value to the next, made up for.
 
-    Its antiderivative is the root, so the mean is ``(a + b) / (root a + root b)``. `driven` is
-    ``[samples + 1]``, `out` ``[samples]``.
+    Its antiderivative is the root, so the mean is ``(a + b) / (root a + root b)``.
+
+    Parameters
+    ----------
+    driven
+        ``[ROWS + 1, TICK]``, see `caligo.processing.oversampled.lead`.
+    made, rest
+        The gain behind the curve and what is taken away ahead of it: each at the first sample, and
+        its step ``[2]``.
+    bent
+        Receives it ``[ROWS, TICK]``.
     """
-    roots = np.empty(len(driven), np.float32)
-    for n in range(len(driven)):
-        roots[n] = np.sqrt(np.float32(1.0) + driven[n] * driven[n])
-    after, roots_after = driven[1:], roots[1:]
-    for n in range(len(out)):
-        out[n] = (driven[n] + after[n]) / (roots[n] + roots_after[n])
+    roots = np.empty(TICK, np.float32)
+    one, before = np.float32(1.0), driven[0]
+    made_up, made_step, taken, taken_step = made[0], made[1], rest[0], rest[1]
+    for n in range(TICK):
+        roots[n] = np.sqrt(one + before[n] * before[n])
+    for p in range(ROWS):
+        x, y, out = driven[p], driven[p + 1], bent[p]
+        for n in range(TICK):
+            at = np.float32(ROWS * n + p)
+            root = np.sqrt(one + y[n] * y[n])
+            mean = (x[n] + y[n]) / (roots[n] + root)
+            out[n] = (made_up + at * made_step) * (mean - (taken + at * taken_step))
+            roots[n] = root
 
 
 @kernel
@@ -53,14 +70,18 @@ def _area(x: float) -> float:
 
 
 @kernel
-def _hard(driven: np.ndarray, out: np.ndarray) -> None:
+def _hard(driven: np.ndarray, made: np.ndarray, rest: np.ndarray, bent: np.ndarray) -> None:
     """The mean of a wave that is cut off at 1, as `_soft`."""
-    for n in range(len(out)):
-        a, b = float(driven[n]), float(driven[n + 1])
-        if abs(b - a) < 1e-4:
-            out[n] = min(1.0, max(-1.0, 0.5 * (a + b)))
-        else:
-            out[n] = (_area(b) - _area(a)) / (b - a)
+    made_up, made_step, taken, taken_step = made[0], made[1], rest[0], rest[1]
+    for p in range(ROWS):
+        x, y, out = driven[p], driven[p + 1], bent[p]
+        for n in range(TICK):
+            at = np.float32(ROWS * n + p)
+            a, b = float(x[n]), float(y[n])
+            near = abs(b - a) < 1e-4
+            mean = (_area(b) - _area(a)) / (1.0 if near else b - a)
+            cut = np.float32(min(1.0, max(-1.0, 0.5 * (a + b))) if near else mean)
+            out[n] = (made_up + at * made_step) * (cut - (taken + at * taken_step))
 
 
 @kernel
@@ -71,10 +92,12 @@ def _curve(x: float, hard: bool) -> float:
 
 @kernel
 def _emphasize(x: np.ndarray, share: float, low: float) -> float:
-    """Lift the highs of `x` ``[samples]`` in place: ``low + LIFTED (x - low)``."""
-    for n in range(len(x)):
-        low += share * (x[n] - low)
-        x[n] = low + LIFTED * (x[n] - low)
+    """Lift the highs of `x` ``[ROWS, samples]`` in place: ``low + LIFTED (x - low)``."""
+    stays = 1.0 - share
+    for n in range(x.shape[1]):
+        for p in range(ROWS):
+            low = stays * low + share * x[p, n]
+            x[p, n] = low + LIFTED * (x[p, n] - low)
     return low
 
 
@@ -82,9 +105,14 @@ def _emphasize(x: np.ndarray, share: float, low: float) -> float:
 def _restore(x: np.ndarray, share: float, low: float) -> float:
     """The inverse of `_emphasize`: its equation with the low-pass of what comes out, solved."""
     rest = (LIFTED - 1.0) * (1.0 - share)
-    for n in range(len(x)):
-        x[n] = (x[n] + rest * low) / (1.0 + rest)
-        low += share * (x[n] - low)
+    own, lows = 1.0 / (1.0 + rest), rest / (1.0 + rest)
+    # One product a sample from low to low: what comes in is multiplied ahead.
+    stays, taken = 1.0 - share + share * lows, share * own
+    for n in range(x.shape[1]):
+        for p in range(ROWS):
+            given = x[p, n]
+            x[p, n] = own * given + lows * low
+            low = stays * low + taken * given
     return low
 
 
@@ -96,7 +124,7 @@ def _made_up(factor: float, hard: bool) -> float:
 
 @kernel
 def _run(
-    wave: np.ndarray,
+    rows: np.ndarray,
     drive: np.ndarray,
     offset: np.ndarray,
     mix: np.ndarray,
@@ -104,7 +132,7 @@ def _run(
     share: float,
     kept: np.ndarray,
 ) -> None:
-    """Bend `wave` ``[4 * samples]`` in place.
+    """Bend `rows` ``[ROWS, samples]`` in place.
 
     Parameters
     ----------
@@ -116,45 +144,41 @@ def _run(
         The last driven and direct values, the low-passes of the emphasis and of its inverse
         ``[4]``.
     """
-    size = 4 * TICK
-    driven, bent = np.empty(size + 1, np.float32), np.empty(size, np.float32)
-    ahead = np.empty(size, np.float32)
+    driven, bent = np.empty((ROWS + 1, TICK), np.float32), np.empty((ROWS, TICK), np.float32)
+    tick = np.empty((ROWS + 1, TICK), np.float32)
+    factor, shift = np.empty(2, np.float32), np.empty(2, np.float32)
+    made, rest = np.empty(2, np.float32), np.empty(2, np.float32)
     hard = curve == HARD
     for k in range(len(drive) - 1):
-        tick = wave[k * size : (k + 1) * size]
-        ahead[:] = tick
+        take_tick(rows, k, kept[1], tick)
+        kept[1] = tick[ROWS, TICK - 1]
+        for p in range(1, ROWS + 1):
+            copy(tick[p], driven[p])
         if curve == TAPE:
-            kept[2] = _emphasize(ahead, share, kept[2])
-        factor, factor_step = drive[k], np.float32((drive[k + 1] - drive[k]) / size)
-        shift, shift_step = offset[k], np.float32((offset[k + 1] - offset[k]) / size)
-        first, lean = np.float32(factor), np.float32(shift)
-        driven[0] = kept[0]
-        onward = driven[1:]
-        for n in range(size):
-            x = np.float32(n)
-            onward[n] = (first + x * factor_step) * ahead[n] + lean + x * shift_step
-        kept[0] = driven[size]
-        if hard:
-            _hard(driven, bent)
-        else:
-            _soft(driven, bent)
+            kept[2] = _emphasize(driven[1:], share, kept[2])
+        ramp(drive[k], drive[k + 1], factor)
+        ramp(offset[k], offset[k + 1], shift)
+        by, by_step, more, more_step = factor[0], factor[1], shift[0], shift[1]
+        for p in range(ROWS):
+            row = driven[p + 1]
+            for n in range(TICK):
+                at = np.float32(ROWS * n + p)
+                row[n] = (by + at * by_step) * row[n] + (more + at * more_step)
+        lead(driven, kept[0])
+        kept[0] = driven[ROWS, TICK - 1]
         # What the curve makes of silence is taken away again.
-        rest = _curve(shift, hard)
-        rest_step = np.float32((_curve(offset[k + 1], hard) - rest) / size)
-        made = _made_up(factor, hard)
-        made_step = np.float32((_made_up(drive[k + 1], hard) - made) / size)
-        made32, rest32 = np.float32(made), np.float32(rest)
-        for n in range(size):
-            x = np.float32(n)
-            bent[n] = (made32 + x * made_step) * (bent[n] - rest32 - x * rest_step)
+        ramp(_curve(offset[k], hard), _curve(offset[k + 1], hard), rest)
+        ramp(_made_up(drive[k], hard), _made_up(drive[k + 1], hard), made)
+        if hard:
+            _hard(driven, made, rest, bent)
+        else:
+            _soft(driven, made, rest, bent)
         if curve == TAPE:
             kept[3] = _restore(bent, share, kept[3])
         for i in range(2, 4):
             if abs(kept[i]) < DEAD:
                 kept[i] = 0.0
-        direct = kept[1]
-        kept[1] = tick[size - 1]
-        mix_bent(tick, direct, bent, mix[k], mix[k + 1])
+        mix_bent(tick, bent, mix[k], mix[k + 1], rows, k)
 
 
 @register(
@@ -209,15 +233,15 @@ class Saturation(Oversampled):
         )
         return 10.0 ** (drive / 20.0), 0.8 * bias / 100.0, mix / 100.0
 
-    def bend(self, numbers: Numbers, wave: NDArray[np.float32], side: int) -> None:
+    def bend(self, numbers: Numbers, rows: NDArray[np.float32], side: int) -> None:
         """See `Oversampled.bend`."""
         drive, bias, mix = numbers
         _run(
-            wave,
+            rows,
             drive,
             bias,
             mix,
             CURVES[self.part.text("curve")],
-            one_pole(EMPHASIS, FOURFOLD * self.rate),
+            one_pole(EMPHASIS, ROWS * self.rate),
             self.state["kept"][side],
         )

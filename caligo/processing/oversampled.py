@@ -11,31 +11,62 @@ from numpy.typing import NDArray
 from caligo.movement.block import Block
 from caligo.processing.effect import Effect
 from caligo.processing.processor import Signal, State
-from caligo.signal.fourfold import LATENCY, NEAR_TAPS, down, state, up
+from caligo.signal.four_rows import ROWS, copy, down, up
+from caligo.signal.fourfold import LATENCY, NEAR_TAPS, state
 from caligo.signal.kernel import kernel
 from caligo.signal.offset import STANDING, lose_offset
 from caligo.signal.oversampling import FAR_TAPS
 from caligo.signal.smoothing import one_pole
+from caligo.signal.ticks import TICK
 
 Numbers = tuple[NDArray[np.float64], ...]
 
 
-@kernel
-def mix_bent(tick: np.ndarray, direct: float, bent: np.ndarray, mix: float, to_mix: float) -> None:
-    """Mix a bent wave ``[4 * TICK]`` into a tick ``[4 * TICK]``, in place.
+SIZE = ROWS * TICK
+"""Samples of a tick at four times the rate."""
 
-    A mean of two neighbours lies half a sample back, and so does the direct signal then: `direct`
-    is the value ahead of the tick. `mix` and `to_mix` are the share at its beginning and end.
+
+@kernel
+def ramp(value: float, to_value: float, out: np.ndarray) -> None:
+    """A number that moves along a tick at four times the rate: its first value and step ``[2]``."""
+    out[0], out[1] = value, (to_value - value) / SIZE
+
+
+@kernel
+def lead(tick: np.ndarray, before: float) -> None:
+    """Fill the first row of ``[ROWS + 1, TICK]``: what comes ahead of each sample of the second.
+
+    That is the last row, one place later, with `before` in front.
     """
-    size = len(tick)
-    half, share, step = np.float32(0.5), np.float32(mix), np.float32((to_mix - mix) / size)
-    halfway = np.empty(size, np.float32)
-    halfway[0] = half * (tick[0] + np.float32(direct))
-    later, onward = tick[1:], halfway[1:]
-    for n in range(size - 1):
-        onward[n] = half * (later[n] + tick[n])
-    for n in range(size):
-        tick[n] = halfway[n] + (share + np.float32(n) * step) * (bent[n] - halfway[n])
+    first = tick[0]
+    first[0] = before
+    copy(tick[ROWS], first[1:])
+
+
+@kernel
+def take_tick(rows: np.ndarray, k: int, before: float, tick: np.ndarray) -> None:
+    """Tick `k` of `rows` ``[ROWS, samples]`` as ``[ROWS + 1, TICK]``, see `lead`."""
+    for p in range(ROWS):
+        copy(rows[p][k * TICK :], tick[p + 1])
+    lead(tick, before)
+
+
+@kernel
+def mix_bent(
+    tick: np.ndarray, bent: np.ndarray, mix: float, to_mix: float, rows: np.ndarray, k: int
+) -> None:
+    """Mix a bent wave ``[ROWS, TICK]`` with a direct one, as tick `k` of `rows`.
+
+    A mean of two neighbours lies half a sample back, and so does the direct signal then: `tick` is
+    as `take_tick` gives it. `mix` and `to_mix` are the share at its beginning and end.
+    """
+    half, share, step = np.float32(0.5), np.float32(mix), np.float32((to_mix - mix) / SIZE)
+    for p in range(ROWS):
+        x, y, wet = tick[p], tick[p + 1], bent[p]
+        out = rows[p][k * TICK : (k + 1) * TICK]
+        for n in range(TICK):
+            direct = half * (x[n] + y[n])
+            out[n] = direct + (share + np.float32(ROWS * n + p) * step) * (wet[n] - direct)
 
 
 class Oversampled(Effect):
@@ -57,28 +88,24 @@ class Oversampled(Effect):
         """What both sides are bent by, at every tick ``[ticks + 1]`` each."""
 
     @abstractmethod
-    def bend(self, numbers: Numbers, wave: NDArray[np.float32], side: int) -> None:
-        """Bend `wave` ``[4 * samples]`` of one side in place, its mix included."""
+    def bend(self, numbers: Numbers, rows: NDArray[np.float32], side: int) -> None:
+        """Bend `rows` ``[ROWS, samples]`` of one side in place, its mix included."""
 
     def process_stereo(self, block: Block, signal: Signal, side: Signal | None) -> None:
         """See `Effect.process_stereo`."""
         kept, numbers = self.state, self.numbers(block)
+        rows = np.empty((ROWS, signal.shape[1]), np.float32)
         for c in range(2):
-            wave = up(
-                np.ascontiguousarray(signal[c]),
-                NEAR_TAPS,
-                FAR_TAPS,
-                kept["up_near"][c],
-                kept["up_far"][c],
-            )
-            self.bend(numbers, wave, c)
-            signal[c] = down(
-                wave,
+            up(signal[c], NEAR_TAPS, FAR_TAPS, kept["up_near"][c], kept["up_far"][c], rows)
+            self.bend(numbers, rows, c)
+            down(
+                rows,
                 NEAR_TAPS,
                 FAR_TAPS,
                 kept["down_near"][c],
                 kept["down_far"][c],
                 kept["waiting"][c],
+                signal[c],
             )
         # Uneven curves leave direct current.
         lose_offset(signal, one_pole(STANDING, self.rate), kept["standing"])

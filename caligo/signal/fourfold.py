@@ -83,18 +83,6 @@ def halved(x: np.ndarray, taps: np.ndarray, held: np.ndarray) -> np.ndarray:
 
 
 @kernel
-def up(
-    x: np.ndarray,
-    near_taps: np.ndarray,
-    far_taps: np.ndarray,
-    near: np.ndarray,
-    far: np.ndarray,
-) -> np.ndarray:
-    """`x` ``[samples]`` at four times its rate ``[4 * samples]``; `near`, `far` are carried on."""
-    return doubled(doubled(x, near_taps, near), far_taps, far)
-
-
-@kernel
 def down(
     x: np.ndarray,
     near_taps: np.ndarray,
@@ -103,7 +91,7 @@ def down(
     far: np.ndarray,
     waiting: np.ndarray,
 ) -> np.ndarray:
-    """`x` ``[4 * samples]`` at a quarter of its rate, `LATENCY` late after `up`."""
+    """`x` ``[4 * samples]`` at a quarter of its rate, `LATENCY` late after doubling twice."""
     late = np.empty(len(x), np.float32)
     late[:EXTRA] = waiting
     late[EXTRA:] = x[: len(x) - EXTRA]
