@@ -87,12 +87,14 @@ def _colour(
     left, right, to_left, to_right = heard[0], heard[1], back[0], back[1]
     dark, thin = now[2], now[3]
     dark_step, thin_step = steps[2], steps[3]
-    # Both sides go in one loop, so that the processor overlaps them.
+    # Both sides go in one loop, so that the processor overlaps them, and what does not wait for
+    # the sample before is multiplied ahead.
     for n in range(TICK):
-        dark_l += dark * (left[n] - dark_l)
-        dark_r += dark * (right[n] - dark_r)
-        thin_l += thin * (dark_l - thin_l)
-        thin_r += thin * (dark_r - thin_r)
+        stays, rests = 1.0 - dark, 1.0 - thin
+        dark_l = stays * dark_l + dark * left[n]
+        dark_r = stays * dark_r + dark * right[n]
+        thin_l = rests * thin_l + thin * dark_l
+        thin_r = rests * thin_r + thin * dark_r
         to_left[n] = dark_l - thin_l
         to_right[n] = dark_r - thin_r
         dark += dark_step

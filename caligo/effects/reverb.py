@@ -37,10 +37,10 @@ from caligo.signal.feedback_network import (
     mix_lines,
     read_lines,
     swing,
+    write_lines,
 )
 from caligo.signal.kernel import kernel
 from caligo.signal.scatter import feed, velvet
-from caligo.signal.silence import DEAD
 from caligo.signal.smoothing import one_pole_at
 from caligo.signal.ticks import TICK
 
@@ -146,7 +146,6 @@ def _run(
     pre_delay, low_cut
         Seconds, and the one-pole share, at every tick or ``[1]``.
     """
-    mask = lines.shape[1] - 1
     gain, to_gain = np.empty(LINES, np.float32), np.empty(LINES, np.float32)
     dark, to_dark = np.empty(LINES, np.float32), np.empty(LINES, np.float32)
     inside, to_inside = np.empty(LINES, np.float32), np.empty(LINES, np.float32)
@@ -207,11 +206,7 @@ def _run(
             gain[:], dark[:], inside[:] = to_gain, to_dark, to_inside
         else:
             darken(held, dark, dull)
-        here = at & mask
-        for i in range(LINES):
-            for n in range(TICK):
-                x = held[i, n]
-                lines[i, here + n] = x if abs(x) > np.float32(DEAD) else np.float32(0.0)
+        write_lines(held, at, lines)
         _output(tick, heard, width[k : k + 2], direct[k : k + 2], wet[k : k + 2])
     if not math.isfinite(dull.sum()):
         lines[:] = 0.0

@@ -13,7 +13,7 @@ import math
 
 import numpy as np
 
-from caligo.signal.delay_line import read_row
+from caligo.signal.delay_line import FOUR, ONE, THREE, TWO, read_row
 from caligo.signal.exponential import exp2_of, sine_of_turns
 from caligo.signal.kernel import kernel
 from caligo.signal.silence import DEAD
@@ -48,22 +48,35 @@ def darken(held: np.ndarray, dark: np.ndarray, dull: np.ndarray) -> None:
 
     The poles `dark` and `dull`, what they remember, are ``[LINES]``. Lows pass as they are.
     """
-    light = np.float32(1.0) - dark
-    for i in range(0, LINES, 4):
-        a, b, c, d = dull[i], dull[i + 1], dull[i + 2], dull[i + 3]
-        for n in range(TICK):
-            a = light[i] * held[i, n] + dark[i] * a
-            b = light[i + 1] * held[i + 1, n] + dark[i + 1] * b
-            c = light[i + 2] * held[i + 2, n] + dark[i + 2] * c
-            d = light[i + 3] * held[i + 3, n] + dark[i + 3] * d
+    one = np.float32(1.0)
+    for i in range(np.uint64(0), np.uint64(LINES), FOUR):
+        j, k, m = i + ONE, i + TWO, i + THREE
+        a, b, c, d = dull[i], dull[j], dull[k], dull[m]
+        dark_a, dark_b, dark_c, dark_d = dark[i], dark[j], dark[k], dark[m]
+        light_a, light_b, light_c, light_d = one - dark_a, one - dark_b, one - dark_c, one - dark_d
+        for n in range(np.uint64(TICK)):
+            a = light_a * held[i, n] + dark_a * a
+            b = light_b * held[j, n] + dark_b * b
+            c = light_c * held[k, n] + dark_c * c
+            d = light_d * held[m, n] + dark_d * d
             held[i, n] = a
-            held[i + 1, n] = b
-            held[i + 2, n] = c
-            held[i + 3, n] = d
-        dull[i], dull[i + 1], dull[i + 2], dull[i + 3] = a, b, c, d
+            held[j, n] = b
+            held[k, n] = c
+            held[m, n] = d
+        dull[i], dull[j], dull[k], dull[m] = a, b, c, d
     for i in range(LINES):
         if abs(dull[i]) < DEAD:
             dull[i] = 0.0
+
+
+@kernel
+def write_lines(held: np.ndarray, at: int, lines: np.ndarray) -> None:
+    """Write a tick ``[LINES, TICK]`` into the rings `lines` ``[LINES, size]`` from `at` on."""
+    here, dead = np.uint64(at & (lines.shape[1] - 1)), np.float32(DEAD)
+    for i in range(LINES):
+        for n in range(np.uint64(TICK)):
+            x = held[i, n]
+            lines[i, here + n] = x if abs(x) > dead else np.float32(0.0)
 
 
 @kernel
@@ -71,20 +84,25 @@ def darken_moving(
     held: np.ndarray, dark: np.ndarray, to_dark: np.ndarray, dull: np.ndarray
 ) -> None:
     """The same while the damping moves: poles go over to others ``[LINES]``."""
-    step = (to_dark - dark) / np.float32(TICK)
-    for i in range(0, LINES, 4):
-        a, b, c, d = dull[i], dull[i + 1], dull[i + 2], dull[i + 3]
-        for n in range(TICK):
-            x = np.float32(n)
-            a += (np.float32(1.0) - dark[i] - x * step[i]) * (held[i, n] - a)
-            b += (np.float32(1.0) - dark[i + 1] - x * step[i + 1]) * (held[i + 1, n] - b)
-            c += (np.float32(1.0) - dark[i + 2] - x * step[i + 2]) * (held[i + 2, n] - c)
-            d += (np.float32(1.0) - dark[i + 3] - x * step[i + 3]) * (held[i + 3, n] - d)
+    step, one = (to_dark - dark) / np.float32(TICK), np.float32(1.0)
+    for i in range(np.uint64(0), np.uint64(LINES), FOUR):
+        j, k, m = i + ONE, i + TWO, i + THREE
+        a, b, c, d = dull[i], dull[j], dull[k], dull[m]
+        dark_a, dark_b, dark_c, dark_d = dark[i], dark[j], dark[k], dark[m]
+        step_a, step_b, step_c, step_d = step[i], step[j], step[k], step[m]
+        for n in range(np.uint64(TICK)):
+            x = np.float32(np.int32(n))
+            p, q = dark_a + x * step_a, dark_b + x * step_b
+            r, s = dark_c + x * step_c, dark_d + x * step_d
+            a = (one - p) * held[i, n] + p * a
+            b = (one - q) * held[j, n] + q * b
+            c = (one - r) * held[k, n] + r * c
+            d = (one - s) * held[m, n] + s * d
             held[i, n] = a
-            held[i + 1, n] = b
-            held[i + 2, n] = c
-            held[i + 3, n] = d
-        dull[i], dull[i + 1], dull[i + 2], dull[i + 3] = a, b, c, d
+            held[j, n] = b
+            held[k, n] = c
+            held[m, n] = d
+        dull[i], dull[j], dull[k], dull[m] = a, b, c, d
     for i in range(LINES):
         if abs(dull[i]) < DEAD:
             dull[i] = 0.0
@@ -165,14 +183,16 @@ def swing(
     `away` ``[LINES]`` receives the seconds by which the lines are longer, `cosine` and `sine`
     ``[LINES / 2]`` the turns by which pairs of lines go over into each other.
     """
-    for i in range(LINES):
+    for i in range(len(away)):
         away[i] = SWAY * (1.0 + sine_of_turns(seconds * (0.11 + 0.029 * i) + i * 0.618))
     scale, reach = math.sqrt(2.0 / LINES), TURN * (1.0 - freeze) / (2.0 * math.pi)
-    for i in range(LINES // 2):
+    for i in range(len(sine)):
         swung = sine_of_turns(seconds * (PACE + PACE_STEP * i) + 0.382 * i)
-        turn = 0.125 + reach * swung
-        cosine[i] = scale * sine_of_turns(turn + 0.25)
-        sine[i] = scale * sine_of_turns(turn)
+        sine[i] = 0.125 + reach * swung
+    for i in range(len(sine)):
+        cosine[i] = scale * sine_of_turns(sine[i] + 0.25)
+    for i in range(len(sine)):
+        sine[i] = scale * sine_of_turns(sine[i])
 
 
 @kernel

@@ -20,11 +20,12 @@ def lose_offset(signal: np.ndarray, share: float, state: np.ndarray) -> None:
     `share` is the one-pole share of `STANDING` (see `caligo.signal.smoothing`), `state` the
     low-pass of either side ``[2]``; carried on.
     """
-    left, right = state[0], state[1]
+    left, right, stays = state[0], state[1], 1.0 - share
     for n in range(signal.shape[1]):
-        left += share * (signal[0, n] - left)
-        right += share * (signal[1, n] - right)
-        signal[0, n] -= left
-        signal[1, n] -= right
+        x, y = signal[0, n], signal[1, n]
+        left = stays * left + share * x
+        right = stays * right + share * y
+        signal[0, n] = x - left
+        signal[1, n] = y - right
     state[0] = left if abs(left) > DEAD else 0.0
     state[1] = right if abs(right) > DEAD else 0.0

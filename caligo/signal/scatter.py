@@ -99,18 +99,19 @@ def feed(
     `thin` the low cut's state ``[2]``. Both sides go at once through
     the low cut: each sample waits for the one before, but not for the other side.
     """
-    here = at & (pre.shape[1] - 1)
+    here = np.uint64(at & (pre.shape[1] - 1))
     for c in range(2):
-        pre[c, here : here + TICK] = signal[c]
+        for n in range(np.uint64(TICK)):
+            pre[c, here + n] = signal[c, n]
         scatter(
             pre[c], at, rate, wait, to_wait, span, to_span,
             places[c], gains[c], fed[c],
         )  # fmt: skip
-    left, right = thin[0], thin[1]
+    left, right, stays = thin[0], thin[1], 1.0 - low_cut
     for n in range(TICK):
         x, y = fed[0, n], fed[1, n]
-        left += low_cut * (x - left)
-        right += low_cut * (y - right)
+        left = stays * left + low_cut * x
+        right = stays * right + low_cut * y
         fed[0, n], fed[1, n] = x - left, y - right
     thin[0] = left if abs(left) > DEAD else 0.0
     thin[1] = right if abs(right) > DEAD else 0.0
