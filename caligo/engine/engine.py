@@ -138,6 +138,11 @@ class Engine:
         self.mixer.play(self.voicing)
 
     @property
+    def whole(self) -> bool:
+        """Whether it has run in for as long as anything in it remembers."""
+        return self._exact or (self._inside - self._began) * TICK / self.rate >= self.pre_roll()
+
+    @property
     def length_ticks(self) -> int:
         """Ticks from the start to the end of the score."""
         return math.ceil(self.score.length * self.rate / TICK)
@@ -170,6 +175,7 @@ class Engine:
         else:
             self._inside = tick - ticks_in(min(self.pre_roll(), most), self.rate, tick)
             self._exact = self._inside == 0
+        self._began = self._inside
         for _ in self._run(tick + self._ahead - self._inside, MIDDLE_BLOCK):
             if interrupted():
                 return
@@ -419,6 +425,8 @@ class Engine:
             "mixer": self.mixer.save_state(),
             "inside": self._inside,
             "tick": self.tick,
+            "began": self._began,
+            "exact": self._exact,
         }
 
     def restore_state(self, state: State) -> None:
@@ -430,3 +438,4 @@ class Engine:
         self.mixer.restore_state(state["mixer"])
         self._inside = state["inside"]
         self.tick = state["tick"]
+        self._began, self._exact = state["began"], state["exact"]

@@ -11,6 +11,7 @@ from numpy.typing import NDArray
 
 from caligo.document.score import Note, Score
 from caligo.document.sound import Sound
+from caligo.engine.catch_up import CatchUp
 from caligo.engine.engine import DEFAULT_RATE, SMALL_BLOCK, Engine
 from caligo.engine.loop_start import LoopStart
 from caligo.engine.stems import StemStore, ticks_in
@@ -32,6 +33,8 @@ PROBE_TICKS = 48
 THREADS = 2
 """Workers that render layers for the pre-roll; afterwards each block is made in turn."""
 BLOCK_TICKS = SMALL_BLOCK // TICK
+MERGE_BLOCKS = 24
+"""Blocks in which what a start has not heard comes in, once it is caught up with: 1.0 s."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -77,7 +80,10 @@ class Listening:
         self._emptied = False
         self._carries = False
         self._watch = StageWatch()
+        self._merging: tuple[Engine, int] | None = None
+        self._catch_up = CatchUp(lambda: self._engine.tick, BLOCK_TICKS)
         self._engine = self._at(sound, score, start, PATIENCE)
+        self._begin_to_catch_up()
 
     def _at(self, sound: Sound, score: Score, start: float, patience: float) -> Engine:
         began = time.perf_counter()
@@ -112,6 +118,31 @@ class Listening:
         else:
             engine.start(tick, most=max(SHORTEST_ROLL, affordable * TICK / self._rate))
 
+    def _begin_to_catch_up(self) -> None:
+        """Have what the engine has not heard brought in, where its run-in was too short."""
+        engine = self._engine
+        if engine.whole:
+            return
+        sound, score, notes, still = engine.sound, engine.score, engine.notes, self._hold_still
+
+        def make() -> Engine:
+            return Engine(
+                sound, score, rate=self._rate, threads=THREADS, hold_still=still, notes=notes
+            )
+
+        self._catch_up.begin(make)
+
+    def _merged(self, signal: Signal) -> Signal:
+        """A block ``[2, SMALL_BLOCK]``, as far as what was caught up with is heard by now."""
+        if self._merging is None:
+            return signal
+        before, done = self._merging
+        self._merging = (before, done + 1) if done + 1 < MERGE_BLOCKS else None
+        out = before.render(BLOCK_TICKS)
+        way = (np.arange(SMALL_BLOCK, dtype=np.float32) / SMALL_BLOCK + done) / MERGE_BLOCKS
+        out += way * (signal - out)
+        return out
+
     @property
     def position(self) -> float:
         """The moment that the next block begins at, in seconds."""
@@ -131,11 +162,14 @@ class Listening:
         """Try to take up an edit; False where keys or a panic came while its engine was built."""
         with self._lock:
             self._loop_start.forget()
+            self._catch_up.forget()
             before, still, plays = self._engine, self._hold_still, self._plays
             played = score or before.score
             if self._emptied:
                 played = played.model_copy(update={"notes": []})
             if still == self._held and played == before.score and before.change(sound):
+                if self._merging:
+                    self._merging[0].change(sound)
                 return True
             notes = [*played.notes, *self._played]
         # Made while what was there plays on; only the state is handed over in between.
@@ -161,7 +195,9 @@ class Listening:
         """Jump to a moment."""
         with self._lock:
             self._loop_start.forget()
+            self._catch_up.forget()
             self._replace(self._now_at(seconds, PATIENCE))
+            self._begin_to_catch_up()
 
     def _now_at(self, seconds: float, patience: float) -> Engine:
         """An engine of the present state at another moment."""
@@ -231,7 +267,11 @@ class Listening:
         self._loop_start.forget()
         self._plays += 1
         self._played = self._played[-256:]
-        self._engine.play([*self._engine.score.notes, *self._played])
+        self._catch_up.forget()
+        notes = [*self._engine.score.notes, *self._played]
+        self._engine.play(notes)
+        if self._merging:
+            self._merging[0].play(notes)
 
     def watch(self, stage: str) -> None:
         """Keep what comes out of a stage of the chain, for `spectrum`; of none if it is empty."""
@@ -252,6 +292,13 @@ class Listening:
             self._plays += 1
             self._silenced = self._emptied = True
             self._loop_start.forget()
+            self._catch_up.forget()
+
+    def end(self) -> None:
+        """Nobody listens any more: leave what is being made ready."""
+        with self._lock:
+            self._loop_start.forget()
+            self._catch_up.forget()
 
     @property
     def finished(self) -> bool:
@@ -264,17 +311,28 @@ class Listening:
             if self._silenced:
                 return self._silence()
             if self.loop and self.position >= self.loop.end:
+                self._catch_up.forget()
                 self._replace(self._loop_start.take())
             elif self.loop:
                 self._loop_start.prepare(self.loop.end - self.position)
             if self._fading is None:
-                return self._engine.render(BLOCK_TICKS)
+                self._take_what_is_caught_up()
+                return self._merged(self._engine.render(BLOCK_TICKS))
             before, self._fading = self._fading, None
             old = self._last_block(before) if self._carries else before.render(BLOCK_TICKS)
+            old, self._merging = self._merged(old), None
             # Sent back to a loop's start, it would write into what is watched in the other.
             before.measure_with(None)
             self._loop_start.give_back(before)
             return faded(old, self._engine.render(BLOCK_TICKS))
+
+    def _take_what_is_caught_up(self) -> None:
+        """Let an engine that has heard all come in, once it is where this one is."""
+        whole = None if self._merging else self._catch_up.take()
+        if whole is not None:
+            self._engine.measure_with(None)
+            self._merging = self._engine, 0
+            self._take(whole)
 
     def prepare(self) -> bool:
         """Render ahead, while there is time, a layer that the next block needs; False if none.
@@ -313,5 +371,5 @@ class Listening:
         fresh.restore_state(empty | now)
         fresh.listen(self._most_roll)
         self._take(fresh)
-        self._fading = None
+        self._fading = self._merging = None
         return out * fall

@@ -180,6 +180,7 @@ class Listener:
         return True
 
     def _play(self, stream: int, make: Callable[[], Listening | Skim]) -> None:
+        listening: Listening | Skim | None = None
         try:
             listening = make()
             with self._more:
@@ -195,6 +196,8 @@ class Listener:
             logger.error("listening: %.300r", error, exc_info=error)
             self._send_news(ProblemNews(text=STOPPED_ON_AN_ERROR))
         finally:
+            if isinstance(listening, Listening):
+                listening.end()
             with self._more:
                 ended = self._stream == stream
                 if ended:
