@@ -41,6 +41,8 @@ ROLL = 0.15
 JOINED_SPAN = 5
 """Columns that each of the joined picture covers."""
 QUIET = -90.0
+SILENT = -70.0
+"""LUFS under which a column counts as silent, as the absolute gate of ITU-R BS.1770-4 has it."""
 ALIKE = 12.0
 """Decibels between looks at two states of a sound at which little of one is taken for the other."""
 
@@ -165,7 +167,11 @@ class CoarseView:
             # Widths and correlations count as alike where their bytes are, as levels do.
             levels += _alike((levels - looked) * (-FLOOR / 255.0)) * (whole - looked)
             looked = _between(drawn.look_loudness[places], places, count)
-            alike = _alike(loudness - looked)
+            # Behind the last look it most likely still is silent where it was.
+            beyond = (np.arange(count) + 0.5) * LOOKS / count > places[-1] + 0.5
+            silent = beyond & (drawn.loudness < SILENT)
+            levels[silent] = whole[silent]
+            alike = np.where(silent, 1.0, _alike(loudness - looked))
             loudness += alike * (np.maximum(drawn.loudness, QUIET) - looked)
             width += alike * (drawn.width - _between(drawn.look_width[places], places, count))
         shown = np.clip(levels, 0.0, 255.0).astype(np.uint8)

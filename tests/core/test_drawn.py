@@ -119,6 +119,17 @@ def test_what_an_edit_leaves_alone_stays_exact(drawn: Drawn) -> None:
         assert tile.width == pytest.approx(drawn.width, abs=1e-4)
 
 
+def test_an_edit_draws_nothing_into_the_silence_at_the_end(drawn: Drawn) -> None:
+    levels, loudness = drawn.levels.copy(), drawn.loudness.copy()
+    levels[-15:], loudness[-15:] = 0, -120.0
+    basis = dataclasses.replace(drawn, levels=levels, loudness=loudness)
+    # So much louder that nothing is alike, and looks alone tell.
+    other = dataclasses.replace(basis, looks=np.zeros_like(basis.looks))
+    last = list(coarse(moving_sound(), two_notes(LENGTH), basis=other))[-1]
+    assert last.levels[-10:].max() == 0
+    assert last.levels[-40:-20].max() > 100
+
+
 def away(tile: Tile, exact: np.ndarray) -> float:
     """Mean difference in dB, where there is anything to see."""
     levels = np.repeat(tile.levels, tile.span, axis=0).astype(float)
