@@ -49,7 +49,7 @@ class Entrance:
     Attributes
     ----------
     recording
-        Whether what comes in is kept as `given`, for another engine.
+        Whether what comes in is kept as `given`, for another engine, and what comes out as `left`.
     entering
         What would have come in, had nothing been edited, over the next block.
     """
@@ -57,6 +57,7 @@ class Entrance:
     def __init__(self) -> None:
         self.recording = False
         self.given: Signal | None = None
+        self.left: Signal | None = None
         self.entering: Signal | None = None
 
     def pass_by(self, signal: Signal) -> None:
@@ -67,6 +68,11 @@ class Entrance:
             if self.entering.shape == signal.shape:
                 signal[:] = faded(self.entering, signal)
             self.entering = None
+
+    def leave(self, signal: Signal) -> None:
+        """Keep what comes out of what stands behind it ``[..., samples]``."""
+        if self.recording:
+            self.left = signal.copy()
 
 
 class Slot:
@@ -187,6 +193,7 @@ class Chain:
             return
         for slot in self.slots:
             slot.process(block, signal, slot.ways(block.span.ticks), heard)
+            slot.entrance.leave(signal)
             if tap:
                 tap(slot.processor.address, signal)
 
@@ -204,6 +211,7 @@ class Chain:
             heard = signal if i == 0 else given.copy()
             ways = slot.ways(block.span.ticks)
             slot.process(block, heard, ways, sides)
+            slot.entrance.leave(heard)
             if tap:
                 tap(slot.processor.address, heard)
             share = np.clip(place - (i - 1), 0.0, 1.0)

@@ -66,6 +66,29 @@ def test_an_effect_that_is_made_up_for_leaves_the_loudness(
     )
 
 
+@pytest.mark.parametrize("chain", ["low", "high"])
+def test_an_effect_inside_another_is_made_up_for_as_well(chain: str) -> None:
+    """In a band that is all that is heard: what it is softer by, all is."""
+    band = {"id": "squash", "kind": "compressor",
+            "params": {"threshold": -50, "ratio": 8, "make_up": 18}}  # fmt: skip
+    quiet = {"id": "away", "kind": "width", "params": {"output": -36}}
+    others = [
+        {"id": other, "effects": [quiet]} for other in ("low", "middle", "high") if other != chain
+    ]
+
+    def bands(effect: dict[str, Any] | None) -> list[dict[str, Any]]:
+        own = {"id": chain, "effects": [effect] if effect else []}
+        return [{"id": "bands", "kind": "multiband", "chains": [own, *others]}]
+
+    sound, score = sound_with(bands(band), "layer"), one_note(45, LENGTH)
+    found = make_up(sound, score, f"ground.bands.{chain}.squash")
+    assert found is not None
+    assert abs(found) > 3.0
+    made_up = band | {"params": band["params"] | {"output": found}}
+    plain = loudness(bands(None), "layer")
+    assert loudness(bands(made_up), "layer") == pytest.approx(plain, abs=0.5)
+
+
 def test_what_is_not_there_or_not_heard_is_not_made_up() -> None:
     sound = sound_with([{"id": "fx", "kind": "chorus"}], "master")
     assert make_up(sound, one_note(45, 4.0), "master.other") is None

@@ -1,7 +1,7 @@
 import { describe, expect, it } from "vitest";
 import type { Sound } from "../api/client";
 import { catalogueOf, module, parameter } from "./examples";
-import { canBeMadeUp, madeUp } from "./make-up";
+import { madeUp } from "./make-up";
 import { applyOperations, valueAt } from "./patch";
 
 const catalogue = catalogueOf(
@@ -26,11 +26,6 @@ const sound = (output: number) =>
   }) as unknown as Sound;
 
 describe("make-up", () => {
-  it("is known of the effects of a layer, a bus or the master alone", () => {
-    expect(canBeMadeUp("nave.space")).toBe(true);
-    expect(canBeMadeUp("nave.multiband1.high.chorus1")).toBe(false);
-  });
-
   it("adds to what the output is already, within its limits", () => {
     const made = madeUp(sound(2), catalogue, "nave.space", -6.32);
     expect(made?.output).toBe(-4.3);

@@ -6,11 +6,6 @@ import { type Operation, valueAt } from "./patch";
 
 const OUTPUT = "output";
 
-/** Whether make-up is known of an effect: of one in the chain of a layer, a bus or the master. */
-export function canBeMadeUp(path: string): boolean {
-  return path.split(".").length === 2;
-}
-
 /** So many decibels more at an effect's output; nothing if it is gone. */
 export function madeUp(
   sound: Sound,

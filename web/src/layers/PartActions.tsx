@@ -1,7 +1,6 @@
 import type { PartPlace } from "../document/catalogue";
 import { moveTo, type Processor, pasted, slotOf } from "../document/chains";
 import { removePart } from "../document/edits";
-import { canBeMadeUp } from "../document/make-up";
 import { valueAt } from "../document/patch";
 import { change } from "../session/change";
 import { useSession } from "../session/store";
@@ -34,7 +33,7 @@ export function PartActions({
         ]),
     });
   }
-  if (place.family === "effect" && canBeMadeUp(place.path)) {
+  if (place.family === "effect") {
     const { name } = catalogue.module(place.family, place.kind);
     entries.push({
       name: "Make up",
