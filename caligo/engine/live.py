@@ -343,7 +343,8 @@ class Listening:
             turning = self.loop is not None and self.position >= self.loop.end
             if self._silenced or self._fading is not None or turning:
                 return False
-            return self._engine.prepare(BLOCK_TICKS)
+            engines = [self._engine, *([self._merging[0]] if self._merging else [])]
+            return any(engine.prepare(BLOCK_TICKS) for engine in engines)
 
     def _last_block(self, before: Engine) -> Signal:
         """The last block of what an edit replaces ``[2, SMALL_BLOCK]``.
