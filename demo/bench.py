@@ -191,19 +191,27 @@ def first_whole(sound: Any, score: Score) -> Tile:
     return next(t for t in coarse(sound, score, threads=2) if len(t.levels) > 1)
 
 
+def first_block(sound: Sound, score: Score, start: float) -> None:
+    """Begin to listen, and stop after a block."""
+    listening = Listening(sound, score, start=start)
+    listening.block()
+    listening.end()
+
+
 def bench_listening() -> None:
     """How each demo sound is listened to before anything of it has been drawn."""
     score = held_chord("C2 G2 D3 A3", 240.0)
     for make in SOUNDS:
         sound = read_sound(make())
         starts = [
-            best(lambda sound=sound, at=at: Listening(sound, score, start=at).block(), 2)  # type: ignore[misc]
+            best(lambda sound=sound, at=at: first_block(sound, score, at), 2)  # type: ignore[misc]
             for at in (60.0, 180.0)
         ]
         first = best(lambda sound=sound: first_whole(sound, score), 2)  # type: ignore[misc]
         say(f"{sound.name}, the whole coarse long view", f"{1000 * first:.0f} ms",
             "at most 400 ms")  # fmt: skip
         listening = Listening(sound, score, start=20.0)
+        listening.end()
 
         def ten_seconds(listening: Listening = listening) -> None:
             for _ in range(10 * DEFAULT_RATE // SMALL_BLOCK):
@@ -281,10 +289,11 @@ def bench_answers() -> None:
     first = best(lambda: next(coarse(sound, score)), 5)
     say("First coarse column of the long view", f"{1000 * first:.0f} ms", "at most 500 ms")
     for minute in (0, 2, 3.7):
-        start = best(lambda minute=minute: Listening(sound, score, start=60 * minute).block())  # type: ignore[misc]
+        start = best(lambda minute=minute: first_block(sound, score, 60.0 * minute))  # type: ignore[misc]
         say(f"Listen from {minute} min to the first samples", f"{1000 * start:.0f} ms",
             "at most 300 ms")  # fmt: skip
     listening = Listening(sound, score, start=180.0)
+    listening.end()
 
     other = read_sound(dome_air() | {"buses": []} | {"layers": [sound.as_document()["layers"][0]
                                                                 | {"sends": []}]})  # fmt: skip

@@ -7,6 +7,8 @@ takes its place.
 
 from __future__ import annotations
 
+import contextlib
+import os
 import threading
 from collections.abc import Callable
 from concurrent.futures import ThreadPoolExecutor
@@ -20,8 +22,17 @@ SLICE_TICKS = 256
 LEAD_BLOCKS = 3
 """Blocks ahead of what is heard that it comes to stand at, so that it is there in time."""
 
+PRIORITY = 10
+"""The nice value of its thread."""
+
 Make = Callable[[], Engine]
 Position = Callable[[], int]
+
+
+def _let_others_go_first() -> None:
+    """Leave the processor to what plays, where threads have priorities of their own (Linux)."""
+    with contextlib.suppress(AttributeError, OSError):
+        os.setpriority(os.PRIO_PROCESS, threading.get_native_id(), PRIORITY)
 
 
 class CatchUp:
@@ -38,7 +49,9 @@ class CatchUp:
     def __init__(self, position: Position, block_ticks: int) -> None:
         self._position = position
         self._block_ticks = block_ticks
-        self._pool = ThreadPoolExecutor(1, thread_name_prefix="catch-up")
+        self._pool = ThreadPoolExecutor(
+            1, thread_name_prefix="catch-up", initializer=_let_others_go_first
+        )
         self._lock = threading.Lock()
         self._stale = threading.Event()
         self._ready: Engine | None = None

@@ -126,9 +126,7 @@ class Listening:
         sound, score, notes, still = engine.sound, engine.score, engine.notes, self._hold_still
 
         def make() -> Engine:
-            return Engine(
-                sound, score, rate=self._rate, threads=THREADS, hold_still=still, notes=notes
-            )
+            return Engine(sound, score, rate=self._rate, hold_still=still, notes=notes)
 
         self._catch_up.begin(make)
 

@@ -20,7 +20,7 @@ from demo.sounds import SOUNDS
 from tests.core.builders import decibels
 from tests.figures.figure import Figure
 
-START, SECONDS = 30.0, 7.0
+START, SECONDS = 30.0, 10.0
 """Where it begins, and for how long it is listened to; longer than anything takes to come in."""
 SCORE = held_chord("C2 G2 D3 A3", START + SECONDS + 1.0)
 NEAR = -40.0
@@ -85,5 +85,5 @@ FIGURES = (
            "dB", seen),
     Figure("middle-new", "Where nothing is drawn, off half a second after the start", -40.0, "dB",
            lambda: unseen()[0]),
-    Figure("caught-up", "Until it is within -40 dB there", 7.0, "s", lambda: unseen()[1]),
+    Figure("caught-up", "Until it is within -40 dB there", 8.0, "s", lambda: unseen()[1]),
 )  # fmt: skip
