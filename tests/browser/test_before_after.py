@@ -14,7 +14,11 @@ from tests.browser.test_chains import add, station
 
 
 def loudness(page: Page) -> float:
-    """LUFS of what is played where the chord is held, always from the same moment."""
+    """LUFS of what is played where the chord is held, always from the same moment.
+
+    Once it is drawn: a start is exact then, and does not lack what a space has not heard.
+    """
+    expect(page.get_by_text(re.compile("^Drawing"))).to_have_count(0, timeout=60_000)
     page.get_by_test_id("long-view").click(position={"x": 560, "y": 60})
     heard = listened(page, 2.2)[:, -48_000:]
     page.get_by_role("button", name="Stop", exact=True).click()

@@ -46,8 +46,10 @@ def reference() -> np.ndarray:
     return render_array(several_layers(), two_notes(), length=3.0)
 
 
-@pytest.mark.parametrize("ahead", [False, True])
-@pytest.mark.parametrize("block", [64, 192, 1_000, 1_024, 8_192])
+@pytest.mark.parametrize(
+    ("block", "ahead"),
+    [*((block, False) for block in (64, 192, 1_000, 1_024, 8_192)), (64, True), (1_000, True)],
+)
 def test_block_size_changes_no_sample(block: int, ahead: bool, reference: np.ndarray) -> None:
     again = render_array(several_layers(), two_notes(), length=3.0, block=block, ahead=ahead)
     assert np.array_equal(again, reference)
