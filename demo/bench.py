@@ -150,7 +150,7 @@ def bench_rendering() -> None:
     say("Dome Air, one core", f"{30.0 / one:.1f} x real time", "at least 25")
     dearer = {
         one.name: dearer_in_small_blocks(one, score)
-        for one in map(read_sound, (make() for make in SOUNDS))
+        for one in (read_sound(make()) for make in SOUNDS)
     }
     worst = max(dearer, key=lambda name: dearer[name])
     say(

@@ -19,7 +19,7 @@ from caligo.document.sound import Sound
 from caligo.engine.drawn import Drawn, Look
 from caligo.engine.engine import DEFAULT_RATE, Engine, Interrupted
 from caligo.engine.long_view import COLUMNS, Tile
-from caligo.measure.loudness import lufs
+from caligo.measure.loudness import ABSOLUTE_GATE, lufs
 from caligo.measure.panorama import image_of
 from caligo.measure.spectrogram import FLOOR, ROWS, levels_of, spectra_over
 from caligo.measure.stereo import stereo_image
@@ -41,8 +41,6 @@ ROLL = 0.15
 JOINED_SPAN = 5
 """Columns that each of the joined picture covers."""
 QUIET = -90.0
-SILENT = -70.0
-"""LUFS under which a column counts as silent, as the absolute gate of ITU-R BS.1770-4 has it."""
 ALIKE = 12.0
 """Decibels between looks at two states of a sound at which little of one is taken for the other."""
 
@@ -169,7 +167,7 @@ class CoarseView:
             looked = _between(drawn.look_loudness[places], places, count)
             # Behind the last look it most likely still is silent where it was.
             beyond = (np.arange(count) + 0.5) * LOOKS / count > places[-1] + 0.5
-            silent = beyond & (drawn.loudness < SILENT)
+            silent = beyond & (drawn.loudness < ABSOLUTE_GATE)
             levels[silent] = whole[silent]
             alike = np.where(silent, 1.0, _alike(loudness - looked))
             loudness += alike * (np.maximum(drawn.loudness, QUIET) - looked)

@@ -12,6 +12,7 @@ import math
 import numpy as np
 from numpy.typing import NDArray
 
+from caligo.document.addresses import parts
 from caligo.document.score import Score
 from caligo.document.sound import Sound
 from caligo.engine.engine import DEFAULT_RATE, Engine, Interrupted
@@ -47,6 +48,8 @@ def make_up(
     address
         The effect's, such as ``nave.reverb`` or ``nave.bands.high.chorus``.
     """
+    if not any(path == address and part.family == "effect" for path, _, part in parts(sound)):
+        return None
     engine = Engine(sound, score, rate=rate, hold_still=hold_still, rough=True)
     entrance = engine.entrances().get(address)
     if entrance is None:

@@ -8,14 +8,12 @@ from __future__ import annotations
 
 import numpy as np
 
-from caligo.signal.fourfold import NEAR
+from caligo.signal.fourfold import NEAR, PIECE
 from caligo.signal.kernel import kernel, kernel_with
 from caligo.signal.oversampling import FAR, add_taps
 
 ROWS = 4
 """Rows of what is kept so, the earliest sample in the first."""
-PIECE = 1024
-"""Samples that are made at a time, so that they stay in the processor's nearest memory."""
 REACH = FAR // 2
 """Places that the filter between two and four times the rate looks back in either of its rows."""
 

@@ -92,6 +92,11 @@ def test_an_effect_inside_another_is_made_up_for_as_well(chain: str) -> None:
 def test_what_is_not_there_or_not_heard_is_not_made_up() -> None:
     sound = sound_with([{"id": "fx", "kind": "chorus"}], "master")
     assert make_up(sound, one_note(45, 4.0), "master.other") is None
+    # Signals come into these as well, but they have no output to set.
+    filtered = sound.as_document()
+    filtered["layers"][0]["filters"] = [{"id": "f", "kind": "lowpass"}]
+    for address in ("limiter", "master", "ground.f"):
+        assert make_up(read_sound(filtered), one_note(45, 4.0), address) is None
     assert make_up(sound, one_note(45, 4.0), "master.fx", interrupted=lambda: True) is None
     silent = sound.as_document()
     silent["layers"][0]["params"]["level"] = -80
