@@ -8,6 +8,7 @@ far fewer are multiplied.
 
 from __future__ import annotations
 
+import math
 from dataclasses import dataclass
 
 import numpy as np
@@ -24,6 +25,10 @@ PARTITION = 2_048
 """Samples of a short partition, by which the output is late."""
 LONG = 8 * PARTITION
 """Samples of a long partition, and of the beginning that short ones answer."""
+
+
+STRETCH = 1_024
+"""Bins that are summed at once: so many sums stay in a processor's nearest cache."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -47,19 +52,93 @@ class Response:
 
 
 @kernel
-def _multiply(heard: np.ndarray, response: np.ndarray, newest: int, out: np.ndarray) -> None:
-    """The sum of all partitions' products into `out` ``[2, bins]``.
+def _multiply(
+    spectra: np.ndarray,
+    line: np.ndarray,
+    heard: np.ndarray,
+    response: np.ndarray,
+    newest: int,
+    sums: np.ndarray,
+    out: np.ndarray,
+) -> None:
+    """Take in the newest `spectra`, and put the sum of all partitions' products into `out`.
 
-    `heard` and `response` are ``[partitions, 2, bins]``, real and imaginary parts; `newest` is the
-    row of what came last, and what came before it stands in the rows before, in a ring.
+    Both are ``[2 channels, 2 * bins]``, real and imaginary parts in turn; `heard` and `response`
+    ``[2 channels, partitions, 2, bins]``. `newest` is the row of what came last, and what came
+    before it stands in the rows before, in a ring. `line` ``[2 channels, 2 * size]``, which has
+    been transformed, moves on by half. `sums` is room for a stretch ``[2, STRETCH]``.
     """
-    count = len(response)
-    out[:] = np.float32(0.0)
-    for p in range(count):
-        one, two = heard[(newest - p) % count], response[p]
-        for k in range(out.shape[1]):
-            out[0, k] += one[0, k] * two[0, k] - one[1, k] * two[1, k]
-            out[1, k] += one[0, k] * two[1, k] + one[1, k] * two[0, k]
+    channels, count, _, bins = response.shape
+    for c in range(channels):
+        now, passed, here = heard[c, newest], line[c, : bins - 1], line[c, bins - 1 :]
+        for k in range(bins):
+            now[0, k] = spectra[c, 2 * k]
+            now[1, k] = spectra[c, 2 * k + 1]
+        for k in range(bins - 1):
+            passed[k] = here[k]
+        for first in range(0, bins, STRETCH):
+            length = min(STRETCH, bins - first)
+            real, imaginary = sums[0, :length], sums[1, :length]
+            for k in range(length):
+                real[k], imaginary[k] = np.float32(0.0), np.float32(0.0)
+            for p in range(count):
+                row = (newest - p) % count
+                a, b = heard[c, row, 0, first:], heard[c, row, 1, first:]
+                d, e = response[c, p, 0, first:], response[c, p, 1, first:]
+                for k in range(length):
+                    real[k] += a[k] * d[k] - b[k] * e[k]
+                    imaginary[k] += a[k] * e[k] + b[k] * d[k]
+            for k in range(length):
+                out[c, 2 * (first + k)] = real[k]
+                out[c, 2 * (first + k) + 1] = imaginary[k]
+
+
+@kernel
+def _pass_through(
+    signal: np.ndarray, done: int, inside: int, made: np.ndarray, line: np.ndarray, out: np.ndarray
+) -> int:
+    """Give out what is `made` for this stretch, and take in `signal`; so many samples.
+
+    Both go as far as the partition does, from its sample `inside` on; `signal` and `out`
+    ``[2, samples]`` from `done` on. `made` is ``[2, PARTITION]``, `line` twice as long.
+    """
+    count: int = min(PARTITION - inside, signal.shape[1] - done)
+    for c in range(2):
+        given, to = signal[c, done : done + count], out[c, done : done + count]
+        ready, here = made[c, inside:], line[c, PARTITION + inside :]
+        for n in range(count):
+            to[n] = ready[n]
+            here[n] = given[n]
+    return count
+
+
+@kernel
+def _join(
+    early: np.ndarray,
+    late: np.ndarray,
+    newest: np.ndarray,
+    place: int,
+    made: np.ndarray,
+    late_line: np.ndarray,
+) -> bool:
+    """Put what both kinds of partitions answer into `made` ``[2, PARTITION]``; whether it is good.
+
+    `early` has it behind as many samples, `late` ``[2, LONG]`` at the `place`-th partition of it,
+    if it has any. There the `newest` partition ``[2, PARTITION]`` goes into `late_line`.
+    """
+    start, good = place * PARTITION, True
+    for c in range(2):
+        to, answer = made[c], early[c, PARTITION:]
+        for n in range(PARTITION):
+            to[n] = answer[n]
+        if late.shape[1] > 0:
+            more, given, here = late[c, start:], newest[c], late_line[c, LONG + start :]
+            for n in range(PARTITION):
+                to[n] += more[n]
+                here[n] = given[n]
+        for n in range(PARTITION):
+            good = good and math.isfinite(to[n])
+    return good
 
 
 def _spectra(response: Signal, size: int) -> Spectra:
@@ -103,12 +182,7 @@ def convolve(signal: Signal, at: int, response: Response, state: State) -> Signa
     done = 0
     while done < signal.shape[1]:
         inside = (at + done) % PARTITION
-        count = min(PARTITION - inside, signal.shape[1] - done)
-        here = slice(inside, inside + count)
-        out[:, done : done + count] = state["made"][:, here]
-        state["line"][:, PARTITION + inside : PARTITION + inside + count] = signal[
-            :, done : done + count
-        ]
+        count = _pass_through(signal, done, inside, state["made"], state["line"], out)
         done += count
         if inside + count == PARTITION:
             _next(response, (at + done) // PARTITION - 1, state)
@@ -116,41 +190,30 @@ def convolve(signal: Signal, at: int, response: Response, state: State) -> Signa
 
 
 def _answer(line: Signal, heard: Spectra, response: Spectra, newest: int) -> Signal:
-    """What the partitions answer to the newest half of `line` ``[2, 2 * size]``: ``[2, size]``."""
-    size = line.shape[1] // 2
-    product = np.empty((2, size + 1), np.float32)
-    joined = np.empty(size + 1, np.complex64)
-    made = np.empty((2, size), np.float32)
-    for c in range(2):
-        spectrum = scipy.fft.rfft(line[c])
-        heard[c, newest, 0], heard[c, newest, 1] = spectrum.real, spectrum.imag
-        _multiply(heard[c], response[c], newest, product)
-        joined.real, joined.imag = product
-        made[c] = scipy.fft.irfft(joined, 2 * size)[size:]
-    line[:, :size] = line[:, size:]
+    """What partitions answer to the newest half of `line` ``[2, 2 * size]``, in its second half."""
+    spectra = scipy.fft.rfft(line, axis=1)
+    product = np.empty_like(spectra)
+    sums = np.empty((2, STRETCH), np.float32)
+    _multiply(
+        spectra.view(np.float32), line, heard, response, newest, sums, product.view(np.float32)
+    )
+    made: Signal = scipy.fft.irfft(product, line.shape[1], axis=1, overwrite_x=True)
     return made
 
 
 def _next(response: Response, number: int, state: State) -> None:
     """A short partition is whole, the `number`-th of the cue: make the next stretch of output."""
-    newest = state["line"][:, PARTITION:].copy()
-    state["made"][:] = _answer(
-        state["line"], state["heard"], response.early, number % response.early.shape[1]
+    newest = number % response.early.shape[1]
+    answer = _answer(state["line"], state["heard"], response.early, newest)
+    group, place = divmod(number, LONG // PARTITION)
+    # The first half of the line is what has just been taken in.
+    good = _join(
+        answer, state["late_made"], state["line"], place, state["made"], state["late_line"]
     )
-    if response.late.size:
-        _add_late(response.late, number, newest, state)
-    if not np.isfinite(state["made"]).all():
+    if response.late.size and (place + 1) * PARTITION == LONG:
+        newest = group % response.late.shape[1]
+        late = _answer(state["late_line"], state["late_heard"], response.late, newest)
+        state["late_made"][:] = late[:, LONG:]
+    if not good:
         for array in state.values():
             array[:] = 0.0
-
-
-def _add_late(response: Spectra, number: int, newest: Signal, state: State) -> None:
-    """Add what long partitions answer, and take in a short one ``[2, PARTITION]`` for them."""
-    group, place = divmod(number, LONG // PARTITION)
-    here = slice(place * PARTITION, (place + 1) * PARTITION)
-    state["made"] += state["late_made"][:, here]
-    state["late_line"][:, LONG:][:, here] = newest
-    if (place + 1) * PARTITION == LONG:
-        state["late_made"][:] = _answer(
-            state["late_line"], state["late_heard"], response, group % response.shape[1]
-        )
