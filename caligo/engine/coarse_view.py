@@ -21,7 +21,7 @@ from caligo.engine.engine import DEFAULT_RATE, Engine, Interrupted
 from caligo.engine.long_view import COLUMNS, Tile
 from caligo.measure.loudness import ABSOLUTE_GATE, lufs
 from caligo.measure.panorama import image_of
-from caligo.measure.spectrogram import FLOOR, ROWS, levels_of, spectra_over
+from caligo.measure.spectrogram import FLOOR, ROWS, levels_of, spectra_towards_end
 from caligo.measure.stereo import stereo_image
 from caligo.movement.stillness import Stillness
 from caligo.signal.ticks import TICK
@@ -102,7 +102,7 @@ def _look_at(engine: Engine, index: int) -> Look:
     signal = engine.glance(first, LOOK_TICKS, ROLL)
     # Both filters of K-weighting are left out: a first picture needs no more.
     loudness = lufs(2.0 * float(np.mean(signal.astype(np.float64) ** 2)))
-    spectra = spectra_over(signal, engine.rate)
+    spectra = spectra_towards_end(signal, engine.rate)
     levels, image = levels_of(spectra, engine.rate), image_of(spectra, engine.rate)
     return Look(index, levels, image, loudness, stereo_image(signal).width)
 

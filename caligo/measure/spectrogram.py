@@ -152,12 +152,15 @@ def spectra_around(signal: NDArray[np.float32], rate: int) -> Spectra:
     ]
 
 
-def spectra_over(signal: NDArray[np.float32], rate: int) -> Spectra:
-    """The spectra of `signal` ``[2, samples]`` all over it."""
+def spectra_towards_end(signal: NDArray[np.float32], rate: int) -> Spectra:
+    """The spectra of `signal` ``[2, samples]``, with short windows over its second half.
+
+    What comes out of effects there is more complete, where a signal begins in their middle.
+    """
     samples, found = signal.shape[1], []
     for bands in _bands_for(samples, rate):
         size = len(bands.window)
-        starts = range(0, samples - size + 1, max(size // 2, 2048))
+        starts = range(min(samples // 2, samples - size), samples - size + 1, max(size // 2, 1024))
         found.append([_spectrum(signal, at, bands.window) for at in starts])
     return found
 
