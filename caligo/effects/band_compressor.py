@@ -11,7 +11,7 @@ from caligo.processing.effect import Effect
 from caligo.processing.processor import Signal, State
 from caligo.processing.split import SETTLED, bands, split_parameters, split_state
 from caligo.signal.dynamics import QUIET, compress, followed_peaks, lift, smoothed, turned_down
-from caligo.signal.kernel import kernel
+from caligo.signal.kernel import kernel_with
 
 NAMES = (("low", "Lows"), ("middle", "Middle"), ("high", "Highs"))
 KNEE = 6.0
@@ -20,7 +20,7 @@ QUICKER = (2.0, 1.0, 0.5)
 """How long the bands' times are: lows need longer, for their waves are (common practice)."""
 
 
-@kernel
+@kernel_with(allocates=True)
 def _compress_band(
     band: np.ndarray,
     threshold: np.ndarray,

@@ -14,7 +14,7 @@ from caligo.movement.notes import Floats, whole
 from caligo.processing.effect import Effect
 from caligo.processing.processor import Signal, State
 from caligo.signal.delay_line import add_tap
-from caligo.signal.kernel import kernel
+from caligo.signal.kernel import kernel, kernel_with
 from caligo.signal.silence import DEAD
 from caligo.signal.smoothing import one_pole_at
 from caligo.signal.ticks import TICK
@@ -40,7 +40,7 @@ def _length(tap: int, phase: float, delay: float, depth: float, rate: float) -> 
     return (delay * (1.0 + 0.23 * tap) + sway) * rate / 1000.0
 
 
-@kernel
+@kernel_with(allocates=True)
 def _run(
     signal: np.ndarray,
     lines: np.ndarray,

@@ -8,24 +8,30 @@ from __future__ import annotations
 import math
 
 import numpy as np
-from numpy.typing import NDArray
 
 from caligo.catalogue import Choice, Kind, Module, Moves, Parameter, Scale, register
 from caligo.document.sound import EffectPart
 from caligo.movement.block import Block
+from caligo.movement.moments import Moments
 from caligo.movement.movement import Movement
+from caligo.movement.notes import Floats
 from caligo.processing import shared
 from caligo.processing.effect import Effect
 from caligo.processing.processor import Signal, State
 from caligo.signal.delay_line import read_crossfaded, read_moving, ring_size
 from caligo.signal.diffuser import diffuse
 from caligo.signal.exponential import sine_of_turns
-from caligo.signal.kernel import kernel
+from caligo.signal.kernel import CONTRACT, kernel, kernel_with
 from caligo.signal.octave import WINDOW, shift_pitch
+from caligo.signal.one_tick import copy, give_tick, take_tick
 from caligo.signal.silence import DEAD
 from caligo.signal.smoothing import one_pole, one_pole_at
 from caligo.signal.ticks import TICK
 
+SHARES = (
+    "feedback", "crossing", "damping", "low_cut", "diffusion", "pitched", "ducking", "mix",
+)  # fmt: skip
+"""The numbers that stand in the first rows of what the kernel is given, in order."""
 LONGEST = 8.0
 SHORTEST = 0.002
 MOST_FEEDBACK = 1.0
@@ -46,9 +52,14 @@ FOLLOW = 60.0
 
 @kernel
 def _read_smooth(
-    line: np.ndarray, at: int, wanted: float, ends: np.ndarray, out: np.ndarray
+    line: np.ndarray,
+    at: int,
+    wanted: float,
+    ends: np.ndarray,
+    out: np.ndarray,
+    other: np.ndarray,
 ) -> None:
-    """The echo of a tick into `out` ``[TICK]``, without a change of pitch.
+    """The echo of a tick into `out` ``[TICK]``, without a change of pitch; `other` is room.
 
     On a fixed grid of `FADE` ticks it goes over from the length that was wanted at the grid's last
     point but one to that of the last: `ends` ``[2]``; carried on.
@@ -60,7 +71,6 @@ def _read_smooth(
     read_moving(line, at, ends[0], 0.0, out)
     if ends[1] == ends[0]:
         return
-    other = np.empty(TICK, np.float32)
     read_moving(line, at, ends[1], 0.0, other)
     begin, step = 0.25 * place / FADE, 0.25 / (FADE * TICK)
     for n in range(TICK):
@@ -78,7 +88,7 @@ def _read_tape(line: np.ndarray, at: int, away: float, end: float, out: np.ndarr
         read_crossfaded(line, at, away, end, out)
 
 
-@kernel
+@kernel_with(fastmath=CONTRACT)
 def _colour(
     heard: np.ndarray, back: np.ndarray, now: np.ndarray, steps: np.ndarray, ones: np.ndarray
 ) -> None:
@@ -104,15 +114,15 @@ def _colour(
         ones[i] = ones[i] if abs(ones[i]) > DEAD else 0.0
 
 
-@kernel
+@kernel_with(fastmath=CONTRACT)
 def _fed(
-    tick: np.ndarray, back: np.ndarray, c: int, now: np.ndarray, steps: np.ndarray, out: np.ndarray
+    dry: np.ndarray, back: np.ndarray, c: int, now: np.ndarray, steps: np.ndarray, out: np.ndarray
 ) -> None:
     """What goes into the line of side `c`, into `out` ``[TICK]``.
 
-    `tick` and `back` ``[2, TICK]`` are what comes in and what comes back.
+    `dry` and `back` ``[2, TICK]`` are what comes in and what comes back.
     """
-    given, beside, own, other = tick[c], tick[1 - c], back[c], back[1 - c]
+    given, beside, own, other = dry[c], dry[1 - c], back[c], back[1 - c]
     feedback, feedback_step = np.float32(now[0]), np.float32(steps[0])
     across, across_step = np.float32(now[1]), np.float32(steps[1])
     # All of what crosses over begins on the left: the echoes go from side to side.
@@ -125,7 +135,7 @@ def _fed(
         out[n] = fed + (feedback + x * feedback_step) * back_again
 
 
-@kernel
+@kernel_with(fastmath=CONTRACT)
 def _blend(other: np.ndarray, share: float, step: float, out: np.ndarray) -> None:
     """Go over from `out` to another tick ``[TICK]`` by a share, in place."""
     first, more = np.float32(share), np.float32(step)
@@ -144,9 +154,9 @@ def _keep(x: np.ndarray, line: np.ndarray, here: int) -> None:
         to[n] = math.copysign(kept, x[n])
 
 
-@kernel
+@kernel_with(fastmath=CONTRACT)
 def _answer(
-    tick: np.ndarray,
+    dry: np.ndarray,
     heard: np.ndarray,
     now: np.ndarray,
     steps: np.ndarray,
@@ -154,18 +164,18 @@ def _answer(
     level: float,
 ) -> float:
     """Mix the echoes ``[2, TICK]`` in, ducked by the level of what plays; the level after it."""
-    duck, left, right = np.ones(TICK, np.float32), tick[0], tick[1]
     if follow > 0.0:
         for n in range(TICK):
-            level += follow * (max(abs(left[n]), abs(right[n])) - level)
+            level += follow * (max(abs(dry[0, n]), abs(dry[1, n])) - level)
             over = math.log(max(level, QUIETEST) / QUIETEST) / LOUDER
-            duck[n] = math.exp(-(now[6] + n * steps[6]) * min(over, 1.0))
+            duck = np.float32(math.exp(-(now[6] + n * steps[6]) * min(over, 1.0)))
+            heard[0, n] *= duck
+            heard[1, n] *= duck
     share, share_step = np.float32(now[7]), np.float32(steps[7])
     for c in range(2):
-        direct, echo = tick[c], heard[c]
         for n in range(TICK):
             m = share + np.float32(n) * share_step
-            direct[n] += m * (duck[n] * echo[n] - direct[n])
+            dry[c, n] += m * (heard[c, n] - dry[c, n])
     return level if level > 1e-12 else 0.0
 
 
@@ -178,12 +188,13 @@ def _run(
     ones: np.ndarray,
     first: int,
     rate: float,
-    length: np.ndarray,
     values: np.ndarray,
     diffusers: np.ndarray,
     speed: float,
     tape: bool,
     follow: float,
+    room: np.ndarray,
+    ends: np.ndarray,
 ) -> None:
     """Delay `signal` ``[2, samples]`` in place, a tick at a time.
 
@@ -195,46 +206,50 @@ def _run(
     ones
         The low-passes of damping and low cut of either side, the phase of the pitch shifter, the
         level for ducking, and between which lengths each side is going over ``[10]``.
-    length
-        Samples of each side's echo at every tick ``[2, ticks + 1]``.
     values
         Feedback, crossing, damping's and low cut's one-pole shares, diffusion, pitch's share,
-        ducking and mix at every tick ``[8, ticks + 1]``.
+        ducking, mix, and samples of each side's echo, at every tick ``[10, ticks + 1]``.
     speed
         Of the pitch shifter; 1 shifts nothing.
     tape
         Whether a moving time changes the pitch.
     follow
         The one-pole share of the level for ducking; 0 where nothing ducks.
+    room, ends
+        Room for what happens in a tick ``[4, 2, TICK]``, and for values and steps ``[2, 8]``.
     """
-    heard, back = np.empty((2, TICK), np.float32), np.empty((2, TICK), np.float32)
-    made, cloud = np.empty(TICK, np.float32), np.empty(TICK, np.float32)
-    for k in range(length.shape[1] - 1):
+    dry, heard, back, made, cloud = room[0], room[1], room[2], room[3, 0], room[3, 1]
+    now, steps = ends[0], ends[1]
+    for k in range(values.shape[1] - 1):
         at = (first + k) * TICK
-        tick = signal[:, k * TICK : (k + 1) * TICK]
-        now, steps = values[:, k], (values[:, k + 1] - values[:, k]) / TICK
+        take_tick(signal, k, dry)
+        for i in range(8):
+            now[i], steps[i] = values[i, k], (values[i, k + 1] - values[i, k]) / TICK
         for c in range(2):
             if tape:
-                _read_tape(lines[c], at, length[c, k], length[c, k + 1], heard[c])
+                _read_tape(lines[c], at, values[8 + c, k], values[8 + c, k + 1], heard[c])
             else:
-                _read_smooth(lines[c], at, length[c, k], ones[6 + 2 * c : 8 + 2 * c], heard[c])
+                _read_smooth(
+                    lines[c], at, values[8 + c, k], ones[6 + 2 * c : 8 + 2 * c], heard[c], made
+                )
         _colour(heard, back, now, steps, ones)
         if speed != 1.0:
             phase = ones[4]
             for c in range(2):
-                made[:] = back[c]
+                copy(back[c], made)
                 ones[4] = shift_pitch(made, shifting[c], at, rate, speed, phase)
                 _blend(made, now[5], steps[5], back[c])
         for c in range(2):
-            _fed(tick, back, c, now, steps, made)
+            _fed(dry, back, c, now, steps, made)
             if diffusers.shape[1] > 0:
-                cloud[:] = made
+                copy(made, cloud)
                 for d in range(diffusers.shape[1]):
                     size = int(diffusers[c, d] * rate)
                     diffuse(cloud, smear[c, d], at, size, size, DIFFUSION)
                 _blend(cloud, now[4], steps[4], made)
             _keep(made, lines[c], at & (lines.shape[1] - 1))
-        ones[5] = _answer(tick, heard, now, steps, follow, ones[5])
+        ones[5] = _answer(dry, heard, now, steps, follow, ones[5])
+        give_tick(dry, signal, k)
     if not math.isfinite(ones.sum()):
         lines[:] = 0.0
         smear[:] = 0.0
@@ -303,6 +318,8 @@ class Delay(Effect):
     def __init__(self, part: EffectPart, address: str, movement: Movement, rate: int) -> None:
         super().__init__(part, address, movement, rate)
         self._tempo = movement.setting.tempo
+        self._room = np.empty((4, 2, TICK), np.float32)
+        self._ends = np.empty((2, len(SHARES)))
         self._speed = 2.0 ** (PITCHES[part.text("pitch")] / 12.0)
 
     def initial_state(self) -> State:
@@ -314,40 +331,39 @@ class Delay(Effect):
             "ones": np.zeros(10),
         }
 
-    def _samples(self, key: str, block: Block) -> NDArray[np.float64]:
+    def _samples(self, key: str, moments: Moments) -> Floats:
         """A side's time in samples at every tick ``[ticks + 1]``."""
         course = self.trajectory(key)
-        seconds = course.values(block.moments)[0]
+        seconds = course.compact(moments)[0]
         if course.unit == "beats":
             # From the moment that lies so many beats back, whatever the tempo was since.
-            times = block.moments.times
+            times = moments.times
             beats = self._tempo.beats_at(times) - seconds
             seconds = times - self._tempo.seconds_at(beats)
         elif course.unit == "hold":
             seconds = seconds * self.movement.setting.score.length
-        found: NDArray[np.float64] = np.clip(seconds, SHORTEST, LONGEST) * self.rate
+        found: Floats = np.clip(seconds, SHORTEST, LONGEST) * self.rate
+        return found
+
+    def _values(self, moments: Moments) -> Floats:
+        """The values of `_run`, and each side's samples, at every tick ``[10, ticks + 1]``."""
+        value = {key: self.trajectory(key).compact(moments)[0] for key in SHARES}
+        found = np.empty((len(SHARES) + 2, len(moments.times)))
+        for row, key in enumerate(SHARES):
+            found[row] = value[key]
+        found[:2] /= 100.0
+        found[0] *= MOST_FEEDBACK
+        for row in (2, 3):
+            found[row] = one_pole_at(value[SHARES[row]], self.rate)
+        found[4:6] /= 100.0
+        found[6] *= math.log(10.0) / 20.0
+        found[7] /= 100.0
+        found[8], found[9] = (self._samples(key, moments) for key in ("left", "right"))
         return found
 
     def process_stereo(self, block: Block, signal: Signal, side: Signal | None) -> None:
         """See `Effect.process_stereo`."""
-        value = {
-            key: self.trajectory(key).values(block.moments)[0]
-            for key in ("feedback", "crossing", "diffusion", "damping", "low_cut", "pitched",
-                        "ducking", "mix")
-        }  # fmt: skip
-        ones = np.ones(block.span.ticks + 1)
-        values = np.stack(
-            [
-                MOST_FEEDBACK * value["feedback"] / 100.0,
-                value["crossing"] / 100.0,
-                one_pole_at(value["damping"], self.rate) * ones,
-                one_pole_at(value["low_cut"], self.rate) * ones,
-                value["diffusion"] / 100.0,
-                value["pitched"] / 100.0,
-                value["ducking"] * math.log(10.0) / 20.0,
-                value["mix"] / 100.0,
-            ]
-        )
+        values = block.moments.for_all_notes(id(self), self._values)
         follow = 0.0
         if self.trajectory("ducking").reach()[1] > 0.0:
             follow = one_pole(1000.0 / (2.0 * math.pi * FOLLOW), self.rate)
@@ -359,12 +375,13 @@ class Delay(Effect):
             self.state["ones"],
             block.span.first,
             float(self.rate),
-            np.stack([self._samples(key, block) for key in ("left", "right")]),
             values,
             DIFFUSERS if self.trajectory("diffusion").reach()[1] > 0.0 else NO_DIFFUSERS,
             self._speed,
             self.part.text("moving") == "tape",
             follow,
+            self._room,
+            self._ends,
         )
 
     def tail(self) -> float:

@@ -12,7 +12,7 @@ from caligo.processing import shared
 from caligo.processing.processor import Signal, State
 from caligo.processing.swaying import Swaying
 from caligo.signal.delay_line import add_tap, ring_size
-from caligo.signal.kernel import kernel
+from caligo.signal.kernel import kernel_with
 from caligo.signal.ticks import TICK
 
 COPIES = 3
@@ -23,7 +23,7 @@ QUICK_SHARE = 0.12
 """How deep the quick sway is against the slow one (common practice)."""
 
 
-@kernel
+@kernel_with(allocates=True)
 def _run(
     signal: np.ndarray,
     lines: np.ndarray,

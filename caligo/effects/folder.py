@@ -44,7 +44,7 @@ def _cosine(x: float) -> float:
     return 1.0 - 2.0 * sine * sine
 
 
-@kernel
+@kernel_with(allocates=True)
 def _mean_sines(phase: np.ndarray, bent: np.ndarray) -> None:
     """The mean of a sine from each phase to the next.
 
@@ -75,7 +75,7 @@ def _made_up(turn: float) -> float:
     return LOUDNESS / (0.7 * math.sin(min(0.25 * turn, 0.5 * math.pi)))
 
 
-@kernel
+@kernel_with(allocates=True)
 def _run(
     rows: np.ndarray,
     folds: np.ndarray,

@@ -10,7 +10,7 @@ from caligo.processing import shared
 from caligo.processing.effect import Effect
 from caligo.processing.processor import Signal, State
 from caligo.signal.delay_line import read_moving, ring_size
-from caligo.signal.kernel import kernel
+from caligo.signal.kernel import kernel_with
 from caligo.signal.ticks import TICK
 
 LONGEST = 50.0
@@ -18,7 +18,7 @@ BASE = 2
 """Samples by which both sides are late at least, so that the line can be read between samples."""
 
 
-@kernel
+@kernel_with(allocates=True)
 def _run(
     signal: np.ndarray, lines: np.ndarray, at: int, length: np.ndarray, mix: np.ndarray
 ) -> None:

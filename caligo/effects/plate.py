@@ -20,7 +20,8 @@ from caligo.processing.processor import Signal, State
 from caligo.signal.decibels import gain
 from caligo.signal.delay_line import read_going, ring_size
 from caligo.signal.diffuser import diffuse
-from caligo.signal.kernel import kernel
+from caligo.signal.kernel import kernel, kernel_with
+from caligo.signal.one_tick import give_tick, take_tick
 from caligo.signal.plate_ring import gather_along, go_round, softened
 from caligo.signal.silence import DEAD
 from caligo.signal.smoothing import one_pole_at
@@ -116,7 +117,7 @@ def _feed(
     return low if abs(low) > DEAD else 0.0
 
 
-@kernel
+@kernel_with(allocates=True)
 def _run(
     signal: np.ndarray,
     pre: np.ndarray,
@@ -166,6 +167,7 @@ def _run(
     """
     fed, half = np.empty(TICK, np.float32), np.empty(TICK, np.float32)
     held, heard = np.empty(TICK, np.float32), np.empty((2, TICK), np.float32)
+    dry = np.empty((2, TICK), np.float32)
     lengths, gains = np.empty((2, 4, 2)), np.empty((2, 2, 2))
     kept, dark = np.empty((2, 2)), np.empty(2)
     ways = seconds.sum(axis=0)
@@ -173,9 +175,9 @@ def _run(
     into = (input_seconds * rate).astype(np.int64)
     for k in range(len(wet) - 1):
         here = at + k * TICK
-        tick = signal[:, k * TICK : (k + 1) * TICK]
+        take_tick(signal, k, dry)
         ones[0] = _feed(
-            tick, pre, inputs, ones[0], here,
+            dry, pre, inputs, ones[0], here,
             1.0 + _at(pre_delay, k) * rate, 1.0 + _at(pre_delay, k + 1) * rate, _at(low_cut, k),
             _enters(mean * size[k], decay[k]), _enters(mean * size[k + 1], decay[k + 1]),
             into, input_gains, fed,
@@ -210,9 +212,10 @@ def _run(
             middle = 0.5 * (heard[0, n] + heard[1, n])
             apart = 0.5 * (heard[0, n] - heard[1, n]) * spread
             loud = wet[k] + (wet[k + 1] - wet[k]) * x
-            dry = direct[k] + (direct[k + 1] - direct[k]) * x
-            tick[0, n] = dry * tick[0, n] + loud * (middle + apart)
-            tick[1, n] = dry * tick[1, n] + loud * (middle - apart)
+            plain = direct[k] + (direct[k + 1] - direct[k]) * x
+            dry[0, n] = plain * dry[0, n] + loud * (middle + apart)
+            dry[1, n] = plain * dry[1, n] + loud * (middle - apart)
+        give_tick(dry, signal, k)
     if not (math.isfinite(ones.sum()) and math.isfinite(back.sum())):
         pre[:] = 0.0
         inputs[:] = 0.0

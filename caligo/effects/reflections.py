@@ -22,7 +22,7 @@ from caligo.signal.decibels import gain
 from caligo.signal.delay_line import read_going, ring_size
 from caligo.signal.diffuser import diffuse
 from caligo.signal.interpolation import lagrange
-from caligo.signal.kernel import kernel
+from caligo.signal.kernel import kernel, kernel_with
 from caligo.signal.silence import DEAD
 from caligo.signal.smoothing import one_pole_at
 from caligo.signal.ticks import TICK
@@ -55,7 +55,7 @@ NEAREST = 2.0
 """Samples that a reflection comes after the direct sound at least."""
 
 
-@kernel
+@kernel_with(allocates=True)
 def ways(
     images: np.ndarray,
     proportions: np.ndarray,
@@ -139,7 +139,7 @@ def _add_still(
         out[row, n] += near + (c * lines[side, (i + 1) & mask] + d * lines[side, i & mask])
 
 
-@kernel
+@kernel_with(allocates=True)
 def _run(
     signal: np.ndarray,
     lines: np.ndarray,

@@ -15,8 +15,10 @@ import numpy as np
 from numpy.typing import NDArray
 
 from caligo.catalogue import Module, Moves, Parameter, Scale, register
+from caligo.document.sound import EffectPart
 from caligo.movement.block import Block
 from caligo.movement.chance import unit
+from caligo.movement.movement import Movement
 from caligo.processing import shared
 from caligo.processing.effect import Effect
 from caligo.processing.processor import Signal, State
@@ -24,25 +26,29 @@ from caligo.signal.decibels import gain
 from caligo.signal.delay_line import ring_size
 from caligo.signal.diffuser import diffuse
 from caligo.signal.feedback_network import (
+    APART,
     DAMPED,
+    GROUPS,
     LINES,
     SWAY,
+    Room,
     darken,
-    darken_moving,
     entrance,
-    gather,
     gather_inside,
-    lose,
+    lose_and_gather,
     losses,
     mix_lines,
+    pass_on,
     read_lines,
+    room,
     swing,
-    write_lines,
 )
-from caligo.signal.kernel import kernel
+from caligo.signal.kernel import CONTRACT, kernel, kernel_with
+from caligo.signal.one_tick import give_tick, take_tick
 from caligo.signal.scatter import feed, velvet
 from caligo.signal.smoothing import one_pole_at
 from caligo.signal.ticks import TICK
+from caligo.signal.vector import WIDTH
 
 DIFFUSERS = 4
 SHORTEST, LONGEST = 0.031, 0.149
@@ -78,9 +84,9 @@ def _bursts() -> tuple[NDArray[np.float64], NDArray[np.float32]]:
     return np.stack([left[0], right[0]]), np.stack([left[1], right[1]])
 
 
-@kernel
+@kernel_with(fastmath=CONTRACT)
 def _output(
-    tick: np.ndarray, heard: np.ndarray, width: np.ndarray, direct: np.ndarray, wet: np.ndarray
+    dry: np.ndarray, heard: np.ndarray, width: np.ndarray, direct: np.ndarray, wet: np.ndarray
 ) -> None:
     """Put what is heard of the space to a tick ``[2, TICK]`` in place.
 
@@ -97,8 +103,8 @@ def _output(
         middle = half * (heard[0, n] + heard[1, n])
         side = half * (heard[0, n] - heard[1, n]) * (spread + x * spread_step)
         dry_now, wet_now = dry_gain + x * dry_step, wet_gain + x * wet_step
-        tick[0, n] = tick[0, n] * dry_now + wet_now * (middle + side)
-        tick[1, n] = tick[1, n] * dry_now + wet_now * (middle - side)
+        dry[0, n] = dry[0, n] * dry_now + wet_now * (middle + side)
+        dry[1, n] = dry[1, n] * dry_now + wet_now * (middle - side)
 
 
 @kernel
@@ -124,6 +130,7 @@ def _run(
     width: np.ndarray,
     direct: np.ndarray,
     wet: np.ndarray,
+    room: Room,
 ) -> None:
     """Reverberate `signal` ``[2, samples]`` in place, a tick at a time.
 
@@ -132,7 +139,7 @@ def _run(
     pre, early, lines
         Delay lines as rings: ``[2, size]``, ``[2, DIFFUSERS, size]``, ``[LINES, size]``.
     dull, thin
-        One-pole states: damping of each line ``[LINES]``, low cut of each channel ``[2]``.
+        One-pole states: damping of each line ``[GROUPS, WIDTH]``, low cut of each channel ``[2]``.
     places, gains
         The burst that what comes in is scattered to: shares of its length and gains ``[2, taps]``.
     diffusers, seconds
@@ -145,29 +152,30 @@ def _run(
         The gains of the direct signal and of what is heard of the lines, at every tick.
     pre_delay, low_cut
         Seconds, and the one-pole share, at every tick or ``[1]``.
+    room
+        See `Room`.
     """
-    gain, to_gain = np.empty(LINES, np.float32), np.empty(LINES, np.float32)
-    dark, to_dark = np.empty(LINES, np.float32), np.empty(LINES, np.float32)
-    inside, to_inside = np.empty(LINES, np.float32), np.empty(LINES, np.float32)
-    fed = np.empty((2, TICK), np.float32)
-    losses(seconds, size[0], decay[0], damping[0], freeze[0], rate, gain, dark, inside)
-    to_gain[:], to_inside[:] = gain, inside
-    heard = np.empty((2, TICK), np.float32)
-    held = np.empty((LINES, TICK), np.float32)
-    to_enter = entrance(gain, inside)
-    away, to_away = np.empty(LINES), np.empty(LINES)
-    cosine, sine = np.empty(LINES // 2), np.empty(LINES // 2)
-    to_cosine, to_sine = np.empty(LINES // 2), np.empty(LINES // 2)
+    dry, fed, heard, held, powers = room.dry, room.fed, room.heard, room.held, room.powers
+    gain, to_gain, inside, to_inside = room.gain[0], room.gain[1], room.inside[0], room.inside[1]
+    to_dark, away, to_away = room.dark[GROUPS:], room.away[0], room.away[1]
+    cosine, to_cosine, sine, to_sine = room.cosine[0], room.cosine[1], room.sine[0], room.sine[1]
+    losses(
+        seconds, size[0], decay[0], damping[0], freeze[0], rate, to_gain, to_dark, to_inside, powers
+    )
+    to_enter = entrance(to_gain, to_inside)
+    pass_on(room.gain)
+    pass_on(room.inside)
+    pass_on(room.dark)
     swing(first * TICK / rate, freeze[0], to_away, to_cosine, to_sine)
     for k in range(len(decay) - 1):
         at = (first + k) * TICK
-        tick = signal[:, k * TICK : (k + 1) * TICK]
+        take_tick(signal, k, dry)
         delayed = len(pre_delay) > 1
         wait = pre_delay[k] if delayed else pre_delay[0]
         to_wait = pre_delay[k + 1] if delayed else pre_delay[0]
         cut = low_cut[k] if len(low_cut) > 1 else low_cut[0]
         feed(
-            tick, pre, at, rate, wait, to_wait, BURST * size[k], BURST * size[k + 1],
+            dry, pre, at, rate, wait, to_wait, BURST * size[k], BURST * size[k + 1],
             places, gains, cut, thin, fed,
         )  # fmt: skip
         for c in range(2):
@@ -177,37 +185,33 @@ def _run(
                 diffuse(fed[c], early[c, d], at, length, to_length, DIFFUSION)
         enters = to_enter
         moves = decay[k + 1] != decay[k] or size[k + 1] != size[k] or freeze[k + 1] != freeze[k]
-        darkens = moves or damping[k + 1] != damping[k]
-        if darkens:
+        if moves or damping[k + 1] != damping[k]:
             losses(
                 seconds, size[k + 1], decay[k + 1], damping[k + 1], freeze[k + 1], rate,
-                to_gain, to_dark, to_inside,
+                to_gain, to_dark, to_inside, powers,
             )  # fmt: skip
             to_enter = entrance(to_gain, to_inside)
         enter_step = np.float32((to_enter - enters) / TICK)
         for c in range(2):
             for n in range(TICK):
                 fed[c, n] *= np.float32(enters) + np.float32(n) * enter_step
-        away[:], cosine[:], sine[:] = to_away, to_cosine, to_sine
+        pass_on(room.away)
+        pass_on(room.cosine)
+        pass_on(room.sine)
         swing((at + TICK) / rate, freeze[k + 1], to_away, to_cosine, to_sine)
         read_lines(
             lines, at, rate, seconds, size[k], size[k + 1], freeze[k], freeze[k + 1],
             away, to_away, held,
         )  # fmt: skip
-        lose(held, gain, to_gain)
-        gather(held, heard)
+        lose_and_gather(held, gain, to_gain, heard)
         gather_inside(lines, at, rate, seconds, size[k], size[k + 1], inside, to_inside, heard)
-        mix_lines(held, cosine, sine, to_cosine, to_sine)
-        for i in range(LINES):
-            for n in range(TICK):
-                held[i, n] += fed[i % 2, n]
-        if darkens:
-            darken_moving(held, dark, to_dark, dull)
-            gain[:], dark[:], inside[:] = to_gain, to_dark, to_inside
-        else:
-            darken(held, dark, dull)
-        write_lines(held, at, lines)
-        _output(tick, heard, width[k : k + 2], direct[k : k + 2], wet[k : k + 2])
+        mix_lines(held, cosine, sine, to_cosine, to_sine, fed)
+        darken(held, room.dark, dull, at, lines, room.turned)
+        pass_on(room.gain)
+        pass_on(room.inside)
+        pass_on(room.dark)
+        _output(dry, heard, width[k : k + 2], direct[k : k + 2], wet[k : k + 2])
+        give_tick(dry, signal, k)
     if not math.isfinite(dull.sum()):
         lines[:] = 0.0
         dull[:] = 0.0
@@ -326,6 +330,10 @@ def _run(
 class Reverb(Effect):
     """Two channels of diffusion into a feedback network of sixteen lines."""
 
+    def __init__(self, part: EffectPart, address: str, movement: Movement, rate: int) -> None:
+        super().__init__(part, address, movement, rate)
+        self._room = room()
+
     def initial_state(self) -> State:
         """See `Effect.initial_state`."""
         longest = LONGEST * 1.03 * LARGEST / 100.0 + 2 * SWAY
@@ -337,17 +345,20 @@ class Reverb(Effect):
         return {
             "pre": np.zeros((2, ring(LONGEST_PRE_DELAY + BURST * LARGEST / 100.0)), np.float32),
             "early": np.zeros((2, DIFFUSERS, ring(diffuser)), np.float32),
-            "lines": np.zeros((LINES, ring(longest)), np.float32),
-            "dull": np.zeros(LINES, np.float32),
+            "lines": np.zeros((LINES, ring(longest) + APART), np.float32),
+            "dull": np.zeros((GROUPS, WIDTH), np.float32),
             "thin": np.zeros(2),
         }
 
     def process_stereo(self, block: Block, signal: Signal, side: Signal | None) -> None:
         """See `Effect.process_stereo`."""
         moments = block.moments
-        size, decay, damping, freeze, width, level, mix = (
+        size, decay, damping, freeze, width, mix = (
             self.trajectory(key).values(moments)[0]
-            for key in ("size", "decay", "damping", "freeze", "width", "level", "mix")
+            for key in ("size", "decay", "damping", "freeze", "width", "mix")
+        )
+        pre_delay, low_cut, level = (
+            self.trajectory(key).compact(moments)[0] for key in ("pre_delay", "low_cut", "level")
         )
         made_up = WET_GAIN / math.sqrt(self._share_heard(block, decay))
         state = self.state
@@ -360,7 +371,7 @@ class Reverb(Effect):
             state["thin"],
             block.span.first,
             float(self.rate),
-            self.trajectory("pre_delay").compact(moments)[0] / 1000.0,
+            pre_delay / 1000.0,
             *_bursts(),
             DIFFUSER_SECONDS,
             line_seconds(),
@@ -368,10 +379,11 @@ class Reverb(Effect):
             decay,
             damping,
             freeze / 100.0,
-            one_pole_at(self.trajectory("low_cut").compact(moments)[0], self.rate),
+            one_pole_at(low_cut, self.rate),
             width / 100.0,
             1.0 - mix / 100.0,
             made_up * gain(level) * mix / 100.0,
+            self._room,
         )
 
     def _share_heard(self, block: Block, decay: NDArray[np.float64]) -> float:

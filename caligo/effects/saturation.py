@@ -18,8 +18,9 @@ from caligo.processing import shared
 from caligo.processing.oversampled import Numbers, Oversampled, lead, mix_bent, ramp, take_tick
 from caligo.processing.processor import State
 from caligo.signal.bend import REFERENCE
-from caligo.signal.four_rows import ROWS, copy
-from caligo.signal.kernel import kernel
+from caligo.signal.four_rows import ROWS
+from caligo.signal.kernel import kernel, kernel_with
+from caligo.signal.one_tick import copy
 from caligo.signal.silence import DEAD
 from caligo.signal.smoothing import one_pole
 from caligo.signal.ticks import TICK
@@ -32,7 +33,7 @@ LIFTED = 3.0
 """The factor by which it is lifted there, and lowered again afterwards."""
 
 
-@kernel
+@kernel_with(allocates=True)
 def _soft(driven: np.ndarray, made: np.ndarray, rest: np.ndarray, bent: np.ndarray) -> None:
     """The mean of ``x / sqrt(1 + x^2)`` from each value to the next, made up for.
 
@@ -122,7 +123,7 @@ def _made_up(factor: float, hard: bool) -> float:
     return REFERENCE / _curve(factor * REFERENCE, hard)
 
 
-@kernel
+@kernel_with(allocates=True)
 def _run(
     rows: np.ndarray,
     drive: np.ndarray,

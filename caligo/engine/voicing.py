@@ -20,7 +20,7 @@ from caligo.movement.voices import (
     pitch_values,
     plan_voices,
 )
-from caligo.signal.kernel import kernel
+from caligo.signal.kernel import kernel_with
 
 DRIFT_PERIOD = 9.0
 """Seconds in which a drifting voice goes from one random pitch to the next."""
@@ -72,7 +72,7 @@ class Voicing:
         return out
 
 
-@kernel
+@kernel_with(allocates=True)
 def add_drift(pitch: np.ndarray, times: np.ndarray, octaves: np.ndarray, seed: np.uint64) -> None:
     """Let a pitch ``[times]`` wander, as that of an oscillator without a crystal does.
 

@@ -12,7 +12,7 @@ import math
 import numpy as np
 from numpy.typing import NDArray
 
-from caligo.signal.kernel import kernel
+from caligo.signal.kernel import kernel, kernel_with
 from caligo.signal.ticks import TICK
 
 OVER = 8
@@ -74,7 +74,7 @@ def peaks_between(
             out[n] = max(out[n], abs(values[n]))
 
 
-@kernel
+@kernel_with(allocates=True)
 def _raised(samples: np.ndarray, weights: np.ndarray, largest: float) -> float:
     """The larger of `largest` and the true peak of `samples`, whose first `TAPS` - 1 lead in.
 

@@ -15,7 +15,7 @@ from caligo.movement.notes import Floats, seconds
 from caligo.movement.periodic import Periodic
 from caligo.movement.periods import at, paced_parameter, period_parameter
 from caligo.signal.exponential import sine_of_turns
-from caligo.signal.kernel import kernel
+from caligo.signal.kernel import kernel, kernel_with
 
 SHAPES = (
     Choice("sine", "Sine"),
@@ -60,6 +60,10 @@ def shape_value(shape: int, x: float) -> float:
     return 2.0 * rise * rise * rise * rise - 1.0
 
 
+AT_ONCE = np.ones((1, 1))
+"""How far an oscillator has faded in that begins in full."""
+
+
 @kernel
 def _unevenness(share: float) -> float:
     """How many cycles a share of uneven pace strays by; all of it just never runs backwards.
@@ -72,7 +76,7 @@ def _unevenness(share: float) -> float:
     return 0.8 * FREELY + (share - FREELY) * (FARTHEST - 0.8 * FREELY) / (1.0 - FREELY)
 
 
-@kernel
+@kernel_with(allocates=True)
 def _values(
     cycles: np.ndarray,
     first: int,
@@ -87,8 +91,8 @@ def _values(
 ) -> None:
     """The oscillator ``[notes, times]`` at so many cycles since each note's start.
 
-    `blend` to `period_change` are 0 to 1 (the skew -1 to 1), each ``[notes, times]``, or
-    ``[1, 1]`` where nothing moves it, or with a single row.
+    `blend` to `period_change` are 0 to 1 (the skew -1 to 1), and so is `fade`, each
+    ``[notes, times]``, or ``[1, 1]`` where nothing moves it, or with a single row.
     """
     count = cycles.shape[1]
     strays, drifts, phases = np.empty(count), np.empty(count), np.empty(count)
@@ -113,7 +117,7 @@ def _values(
             change = at(depth_change, row, k)
             if change > 0.0:
                 value *= 1.0 - change * (0.5 + 0.5 * drifts[k])
-            out[row, k] = value * fade[row, k]
+            out[row, k] = value * at(fade, row, k)
 
 
 @register(
@@ -254,8 +258,10 @@ class Lfo(Periodic):
         return out
 
     def _fade(self, moments: Moments) -> Floats:
-        """How far each note's oscillator has faded in ``[notes, times]``."""
+        """How far each note's oscillator has faded in ``[notes, times]``; ``[1, 1]`` if at once."""
         fade, notes = self.trajectory("fade"), moments.notes
+        if not fade.moved and fade.base == 0.0:
+            return AT_ONCE
         rise = seconds(fade.at_starts(moments), fade.unit, notes, self.setting.tempo)[:, None]
         since = moments.times[None, :] - notes.start[:, None]
         shares = np.clip(since / np.maximum(rise, 1e-9), 0.0, 1.0)

@@ -11,10 +11,11 @@ from numpy.typing import NDArray
 from caligo.movement.block import Block
 from caligo.processing.effect import Effect
 from caligo.processing.processor import Signal, State
-from caligo.signal.four_rows import ROWS, copy, down, up
+from caligo.signal.four_rows import ROWS, down, up
 from caligo.signal.fourfold import LATENCY, NEAR_TAPS, state
 from caligo.signal.kernel import kernel
 from caligo.signal.offset import STANDING, lose_offset
+from caligo.signal.one_tick import copy
 from caligo.signal.oversampling import FAR_TAPS
 from caligo.signal.smoothing import one_pole
 from caligo.signal.ticks import TICK

@@ -35,7 +35,7 @@ def beside(*numbers: NDArray[np.float64]) -> NDArray[np.float64]:
     return out
 
 
-@kernel
+@kernel_with(allocates=True)
 def room(numbers: int, held: int) -> tuple[np.ndarray, np.ndarray, np.ndarray, np.ndarray]:
     """Room for `dry` and `wet` ``[TICK, WIDTH]``, `ends` and `held`."""
     lines = np.zeros((2, TICK, WIDTH))
@@ -61,7 +61,7 @@ def give_state(held: np.ndarray, first: int, state: np.ndarray) -> None:
                 state[v, c, i] = held[i, 2 * (v - first) + c]
 
 
-@kernel
+@kernel_with(allocates=True)
 def begin_tick(
     signal: np.ndarray,
     first: int,
@@ -130,7 +130,7 @@ def _crossfade(dry: np.ndarray, wet: np.ndarray, share: np.ndarray) -> None:
         m += step
 
 
-@kernel
+@kernel_with(allocates=True)
 def end_tick(
     dry: np.ndarray,
     wet: np.ndarray,

@@ -24,7 +24,7 @@ from caligo.signal.abreast import (
     room,
     take_state,
 )
-from caligo.signal.kernel import CONTRACT, kernel, kernel_with
+from caligo.signal.kernel import CONTRACT, kernel_with
 from caligo.signal.recursive_half_band import FAR, HELD, NEAR, down, up
 from caligo.signal.ticks import TICK
 from caligo.signal.vector import WIDTH, load, store
@@ -68,7 +68,7 @@ def _bend_tick(wave: np.ndarray, ends: np.ndarray, held: np.ndarray) -> None:
     store(held, 0, before)
 
 
-@kernel
+@kernel_with(allocates=True)
 def _run_bend(
     signal: np.ndarray, values: np.ndarray, near: np.ndarray, far: np.ndarray, state: np.ndarray
 ) -> None:

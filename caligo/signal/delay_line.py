@@ -89,7 +89,7 @@ def read_moving(line: np.ndarray, at: int, away: float, away_step: float, out: n
     add_tap(line, at, away, away_step, 1.0, out)
 
 
-@kernel
+@kernel_with(allocates=True)
 def read_crossfaded(line: np.ndarray, at: int, away: float, end: float, out: np.ndarray) -> None:
     """Read a line over a tick from one length to another far off, without a change of pitch.
 
@@ -115,29 +115,17 @@ def read_going(line: np.ndarray, at: int, away: float, end: float, out: np.ndarr
 
 
 @kernel_with(fastmath=CONTRACT)
-def read_row(lines: np.ndarray, i: int, at: int, away: float, end: float, out: np.ndarray) -> None:
+def read_row(
+    lines: np.ndarray, ring: int, i: int, at: int, away: float, end: float, out: np.ndarray
+) -> None:
     """`read_going` of one of many lines ``[lines, samples]`` into a row of `out` ``[lines, TICK]``.
 
-    For lines that feed themselves: the usual case is interpolated more finely. It takes no row out
-    of its array either, which takes longer than to read a tick.
+    For lines that feed themselves: where none leaps they are interpolated more finely.
     """
     if abs(end - away) > FASTEST * TICK:
-        read_crossfaded(lines[i], at, away, end, out[i])
+        read_crossfaded(lines[i, :ring], at, away, end, out[i])
         return
-    mask = lines.shape[1] - 1
-    whole = int(away)
-    start = (at - whole - 3) & mask
-    f_start, step = np.float32(away - whole), (end - away) / TICK
-    last = f_start + np.float32((TICK - 1) * step)
-    if 0.0 <= last < 1.0 and start + TICK + 5 <= lines.shape[1]:
-        s, f_step = np.uint64(start), np.float32(step)
-        for n in range(np.uint64(TICK)):
-            f = f_start + np.float32(np.int32(n)) * f_step
-            out[i, n] = lagrange_six(
-                lines[i, s + n + FIVE], lines[i, s + n + FOUR], lines[i, s + n + THREE],
-                lines[i, s + n + TWO], lines[i, s + n + ONE], lines[i, s + n], f,
-            )  # fmt: skip
-        return
+    mask, step = ring - 1, (end - away) / TICK
     for n in range(TICK):
         now = away + n * step
         whole = int(now)

@@ -12,7 +12,7 @@ import math
 import numpy as np
 
 from caligo.signal.exponential import exp2_of, log2_of
-from caligo.signal.kernel import kernel
+from caligo.signal.kernel import kernel, kernel_with
 from caligo.signal.ticks import TICK
 
 SILENCE = 1e-7
@@ -83,7 +83,7 @@ def smoothed(
     state[1] = smooth if abs(smooth) > 1e-9 else 0.0
 
 
-@kernel
+@kernel_with(allocates=True)
 def turned_down(signal: np.ndarray, taken: np.ndarray, made: np.ndarray, mix: np.ndarray) -> None:
     """Take `taken` dB ``[samples]`` from `signal` ``[2, samples]``, in place.
 

@@ -6,7 +6,7 @@ import math
 
 import numpy as np
 
-from caligo.signal.kernel import kernel, kernel_with
+from caligo.signal.kernel import kernel_with
 
 LN2 = math.log(2.0)
 # Taylor's series of 2**x around 0.
@@ -42,7 +42,7 @@ def exp2_near(x: float) -> float:
     return 1.0 + x * (LN2 + x * (C2 + x * (C3 + x * (C4 + x * high))))
 
 
-@kernel
+@kernel_with(allocates=True)
 def log2_of(values: np.ndarray) -> None:
     """Logarithms to the base of two of positive doubles ``[values]``, in place.
 
@@ -67,7 +67,7 @@ def log2_of(values: np.ndarray) -> None:
         values[n] = exponents[n] + 0.5 + s * (A1 + q * (A3 + q * (A5 + q * high)))
 
 
-@kernel
+@kernel_with(allocates=True)
 def exp2_of(values: np.ndarray) -> None:
     """Powers of two of doubles within `LARGEST` of 0 ``[values]``, in place, exact to 1e-11.
 

@@ -10,16 +10,24 @@ What has been read of the lines is ``[LINES, TICK]``.
 from __future__ import annotations
 
 import math
+from typing import NamedTuple
 
 import numpy as np
 
-from caligo.signal.delay_line import FOUR, ONE, THREE, TWO, read_row
+from caligo.signal.delay_line import FIVE, FOUR, ONE, THREE, TWO, read_row
 from caligo.signal.exponential import exp2_of, sine_of_turns
-from caligo.signal.kernel import kernel
+from caligo.signal.interpolation import lagrange_six
+from caligo.signal.kernel import CONTRACT, kernel, kernel_with
 from caligo.signal.silence import DEAD
 from caligo.signal.ticks import TICK
+from caligo.signal.vector import WIDTH, load, load_lines, store, store_lines
 
 LINES = 16
+GROUPS = LINES // WIDTH
+"""Vectors that hold a number of every line."""
+APART = 80
+"""Samples that nobody uses between the rings of two lines. Without them all would be written to
+places that a processor's caches keep in the same few sets, and push each other out."""
 SWAY = 0.00035
 """Seconds that the lines sway: enough to smear their modes, too little for a pitch change."""
 PACE, PACE_STEP = 0.17, 0.17
@@ -42,82 +50,106 @@ LEAST_HEARD = 0.1
 faded before it first answers stays soft."""
 
 
-@kernel
-def darken(held: np.ndarray, dark: np.ndarray, dull: np.ndarray) -> None:
-    """The one-pole low-pass of every line over a tick, four abreast; `held` ``[LINES, TICK]``.
+class Room(NamedTuple):
+    """Room for what happens in a tick, since kernels make no arrays.
 
-    The poles `dark` and `dull`, what they remember, are ``[LINES]``. Lows pass as they are.
+    What comes in and goes out `dry`, what is `fed` to the lines and `heard` of them ``[2, TICK]``;
+    what is `held` of all lines ``[LINES, TICK]``, and `turned` eight abreast
+    ``[GROUPS * TICK, WIDTH]``. At both ends of the tick: the lines' `gain`, that `inside` them and
+    how far they are `away` ``[2, LINES]``, their poles `dark` ``[2 * GROUPS, WIDTH]``, and `cosine`
+    and `sine` of their pairs ``[2, LINES / 2]``. `powers` ``[3 * LINES]`` are those of `losses`.
+    """
+
+    dry: np.ndarray
+    fed: np.ndarray
+    heard: np.ndarray
+    held: np.ndarray
+    turned: np.ndarray
+    gain: np.ndarray
+    inside: np.ndarray
+    dark: np.ndarray
+    away: np.ndarray
+    cosine: np.ndarray
+    sine: np.ndarray
+    powers: np.ndarray
+
+
+def room() -> Room:
+    """Room for one network."""
+
+    def singles(*shape: int) -> np.ndarray:
+        return np.zeros(shape, np.float32)
+
+    return Room(
+        dry=singles(2, TICK),
+        fed=singles(2, TICK),
+        heard=singles(2, TICK),
+        held=singles(LINES, TICK),
+        turned=singles(GROUPS * TICK, WIDTH),
+        gain=singles(2, LINES),
+        inside=singles(2, LINES),
+        dark=singles(2 * GROUPS, WIDTH),
+        away=np.zeros((2, LINES)),
+        cosine=np.zeros((2, LINES // 2)),
+        sine=np.zeros((2, LINES // 2)),
+        powers=np.zeros(3 * LINES),
+    )
+
+
+@kernel
+def pass_on(ends: np.ndarray) -> None:
+    """Let what stands at the end of a tick stand at the next one's start ``[2 * rows, ...]``."""
+    rows = ends.shape[0] // 2
+    for i in range(rows):
+        for j in range(ends.shape[1]):
+            ends[i, j] = ends[rows + i, j]
+
+
+@kernel_with(fastmath=CONTRACT)
+def darken(
+    held: np.ndarray,
+    dark: np.ndarray,
+    dull: np.ndarray,
+    at: int,
+    lines: np.ndarray,
+    turned: np.ndarray,
+) -> None:
+    """The one-pole low-pass of every line over a tick, from `held` ``[LINES, TICK]`` into `lines`.
+
+    The poles `dark` stand at both ends of it ``[2 * GROUPS, WIDTH]``; `dull` is what they remember
+    ``[GROUPS, WIDTH]``.
+    Lows pass as they are. Eight lines go through one instruction, and two times eight at once:
+    each sample waits for the one before. `lines` are the rings, `at` the first sample's index, and
+    `turned` is room.
     """
     one = np.float32(1.0)
-    for i in range(np.uint64(0), np.uint64(LINES), FOUR):
-        j, k, m = i + ONE, i + TWO, i + THREE
-        a, b, c, d = dull[i], dull[j], dull[k], dull[m]
-        dark_a, dark_b, dark_c, dark_d = dark[i], dark[j], dark[k], dark[m]
-        light_a, light_b, light_c, light_d = one - dark_a, one - dark_b, one - dark_c, one - dark_d
-        for n in range(np.uint64(TICK)):
-            a = light_a * held[i, n] + dark_a * a
-            b = light_b * held[j, n] + dark_b * b
-            c = light_c * held[k, n] + dark_c * c
-            d = light_d * held[m, n] + dark_d * d
-            held[i, n] = a
-            held[j, n] = b
-            held[k, n] = c
-            held[m, n] = d
-        dull[i], dull[j], dull[k], dull[m] = a, b, c, d
-    for i in range(LINES):
-        if abs(dull[i]) < DEAD:
-            dull[i] = 0.0
+    for n in range(0, TICK, WIDTH):
+        load_lines(held, 0, n, turned, n)
+        load_lines(held, WIDTH, n, turned, TICK + n)
+    share = np.float32(1.0 / TICK)
+    begin, to_begin = load(dark, 0), load(dark, 1)
+    step, to_step = share * (load(dark, 2) - begin), share * (load(dark, 3) - to_begin)
+    a, b = load(dull, 0), load(dull, 1)
+    for n in range(TICK):
+        x = np.float32(n)
+        p, q = begin + x * step, to_begin + x * to_step
+        a = (one - p) * load(turned, n) + p * a
+        b = (one - q) * load(turned, TICK + n) + q * b
+        store(turned, n, a)
+        store(turned, TICK + n, b)
+    store(dull, 0, a)
+    store(dull, 1, b)
+    here = at & (lines.shape[1] - APART - 1)
+    for n in range(0, TICK, WIDTH):
+        store_lines(turned, n, lines, 0, here + n)
+        store_lines(turned, TICK + n, lines, WIDTH, here + n)
+    for g in range(GROUPS):
+        for i in range(WIDTH):
+            if abs(dull[g, i]) < DEAD:
+                dull[g, i] = 0.0
 
 
-@kernel
-def write_lines(held: np.ndarray, at: int, lines: np.ndarray) -> None:
-    """Write a tick ``[LINES, TICK]`` into the rings `lines` ``[LINES, size]`` from `at` on."""
-    here, dead = np.uint64(at & (lines.shape[1] - 1)), np.float32(DEAD)
-    for i in range(LINES):
-        for n in range(np.uint64(TICK)):
-            x = held[i, n]
-            lines[i, here + n] = x if abs(x) > dead else np.float32(0.0)
-
-
-@kernel
-def darken_moving(
-    held: np.ndarray, dark: np.ndarray, to_dark: np.ndarray, dull: np.ndarray
-) -> None:
-    """The same while the damping moves: poles go over to others ``[LINES]``."""
-    step, one = (to_dark - dark) / np.float32(TICK), np.float32(1.0)
-    for i in range(np.uint64(0), np.uint64(LINES), FOUR):
-        j, k, m = i + ONE, i + TWO, i + THREE
-        a, b, c, d = dull[i], dull[j], dull[k], dull[m]
-        dark_a, dark_b, dark_c, dark_d = dark[i], dark[j], dark[k], dark[m]
-        step_a, step_b, step_c, step_d = step[i], step[j], step[k], step[m]
-        for n in range(np.uint64(TICK)):
-            x = np.float32(np.int32(n))
-            p, q = dark_a + x * step_a, dark_b + x * step_b
-            r, s = dark_c + x * step_c, dark_d + x * step_d
-            a = (one - p) * held[i, n] + p * a
-            b = (one - q) * held[j, n] + q * b
-            c = (one - r) * held[k, n] + r * c
-            d = (one - s) * held[m, n] + s * d
-            held[i, n] = a
-            held[j, n] = b
-            held[k, n] = c
-            held[m, n] = d
-        dull[i], dull[j], dull[k], dull[m] = a, b, c, d
-    for i in range(LINES):
-        if abs(dull[i]) < DEAD:
-            dull[i] = 0.0
-
-
-@kernel
-def lose(held: np.ndarray, gain: np.ndarray, to_gain: np.ndarray) -> None:
-    """What all lines lose over a tick: gains ``[LINES]`` at both ends, `held` ``[LINES, TICK]``."""
-    for i in range(LINES):
-        g, step = gain[i], (to_gain[i] - gain[i]) / np.float32(TICK)
-        for n in range(TICK):
-            held[i, n] *= g + np.float32(n) * step
-
-
-@kernel
+@kernel_with(fastmath=CONTRACT)
 def losses(
     seconds: np.ndarray,
     size: float,
@@ -128,17 +160,17 @@ def losses(
     gain: np.ndarray,
     dark: np.ndarray,
     inside: np.ndarray,
+    powers: np.ndarray,
 ) -> None:
-    """Gain and pole of every line's loss into `gain` and `dark` ``[LINES]``.
+    """Gain and pole of every line's loss: `gain` ``[LINES]`` and `dark` ``[GROUPS, WIDTH]``.
 
     The gain brings the decay wanted (Jot and Chaigne 1991); at the damping corner the decay is
     `DAMPED` of it, by a low-pass |H|^2 = (1-p)^2 / (1 - 2 p cos w + p^2), solved for the pole p.
     In the last octave below `OPEN` the corner takes less and less, and there nothing. `inside`
     ``[LINES]`` receives the gain of what is still on its way, at `INSIDE`. Of a line that is frozen
-    in part the loss is less; wholly, all of it loses nothing.
+    in part the loss is less; wholly, all of it loses nothing. `powers` ``[3 * LINES]`` is room.
     """
     thawed, closed = 1.0 - freeze, min(1.0, math.log2(OPEN / damping))
-    powers = np.empty(3 * LINES)
     for i in range(LINES):
         lost = PASS * seconds[i] * size / decay
         powers[i] = lost * thawed
@@ -151,12 +183,12 @@ def losses(
     for i in range(LINES):
         r2 = powers[2 * LINES + i]
         b = (1.0 - r2 * c) / (1.0 - r2)
-        dark[i] = thawed * (b - math.sqrt(max(b * b - 1.0, 0.0)))
+        dark[i // WIDTH, i % WIDTH] = thawed * (b - math.sqrt(max(b * b - 1.0, 0.0)))
     if closed < LEAST_CLOSED:
         dark[:] = 0.0
 
 
-@kernel
+@kernel_with(fastmath=CONTRACT)
 def entrance(gain: np.ndarray, inside: np.ndarray) -> float:
     """The gain of what comes in, at which as much comes in as the lines lose.
 
@@ -174,7 +206,7 @@ def entrance(gain: np.ndarray, inside: np.ndarray) -> float:
     return math.sqrt((1.0 - kept) / (0.5 * LINES * max(heard, LEAST_HEARD)))
 
 
-@kernel
+@kernel_with(fastmath=CONTRACT)
 def swing(
     seconds: float, freeze: float, away: np.ndarray, cosine: np.ndarray, sine: np.ndarray
 ) -> None:
@@ -195,45 +227,108 @@ def swing(
         sine[i] = scale * sine_of_turns(sine[i])
 
 
-@kernel
+@kernel_with(fastmath=CONTRACT)
+def lose_and_gather(
+    held: np.ndarray, gain: np.ndarray, to_gain: np.ndarray, heard: np.ndarray
+) -> None:
+    """What all lines lose over a tick, what is then heard of them, and the first half of mixing.
+
+    Gains ``[LINES]`` at both ends, `held` ``[LINES, TICK]``, `heard` on either side ``[2, TICK]``.
+    Two steps of a Hadamard matrix are taken at once, see `mix_lines`: each pass through all lines
+    costs as much as what is done in it.
+    """
+    share = np.float32(1.0 / TICK)
+    heard[:] = np.float32(0.0)
+    for i in range(np.uint64(0), np.uint64(LINES), FOUR):
+        j, k, m = i + ONE, i + TWO, i + THREE
+        g, h, p, q = gain[i], gain[j], gain[k], gain[m]
+        g_step, h_step = share * (to_gain[i] - g), share * (to_gain[j] - h)
+        p_step, q_step = share * (to_gain[k] - p), share * (to_gain[m] - q)
+        for n in range(np.uint64(TICK)):
+            x = np.float32(np.int32(n))
+            a, b = held[i, n] * (g + x * g_step), held[j, n] * (h + x * h_step)
+            c, d = held[k, n] * (p + x * p_step), held[m, n] * (q + x * q_step)
+            heard[0, n] += a - c
+            heard[1, n] += b - d
+            both, apart, other, beyond = a + b, a - b, c + d, c - d
+            held[i, n] = both + other
+            held[j, n] = apart + beyond
+            held[k, n] = both - other
+            held[m, n] = apart - beyond
+
+
+@kernel_with(fastmath=CONTRACT)
 def mix_lines(
-    lines: np.ndarray,
+    held: np.ndarray,
     cosine: np.ndarray,
     sine: np.ndarray,
     to_cosine: np.ndarray,
     to_sine: np.ndarray,
+    fed: np.ndarray,
 ) -> None:
-    """Mix `lines` ``[LINES, TICK]`` into each other in place; the matrix keeps the energy.
+    """Mix lines `held` ``[LINES, TICK]`` into each other in place, and add what comes in.
 
-    It is a Hadamard matrix whose last step, which turns pairs of lines into each other by an
-    eighth of a circle, slowly swings about that (after S. Schlecht and E. Habets, "Time-varying
-    feedback matrices in feedback delay networks", JASA 2015): modes do not stay, not even low ones
-    that the sway of the lines is too short for. Frozen it stands still. Turns are those of `swing`
-    at the start and the end of the tick ``[LINES / 2]``.
+    It is a Hadamard matrix, whose first two steps `lose_and_gather` has taken and whose last, which
+    turns pairs of lines into each other by an eighth of a circle, slowly swings about that (after
+    S. Schlecht and E. Habets, "Time-varying feedback matrices in feedback delay networks", JASA
+    2015): modes do not stay, not even low ones that the sway of the lines is too short for. Frozen
+    it stands still. It keeps the energy. Turns are those of `swing` at the start and the end of the
+    tick ``[LINES / 2]``; `fed` is ``[2, TICK]``, for every other line each.
     """
-    half = 1
-    while half < LINES // 2:
-        for start in range(0, LINES, 2 * half):
-            for i in range(start, start + half):
-                for n in range(TICK):
-                    a = lines[i, n]
-                    b = lines[i + half, n]
-                    lines[i, n] = a + b
-                    lines[i + half, n] = a - b
-        half *= 2
-    for i in range(half):
-        c, s = np.float32(cosine[i]), np.float32(sine[i])
-        c_step = np.float32((to_cosine[i] - cosine[i]) / TICK)
-        s_step = np.float32((to_sine[i] - sine[i]) / TICK)
-        for n in range(TICK):
-            x = np.float32(n)
-            a, b = lines[i, n], lines[i + half, n]
+    share, dead, none = np.float32(1.0 / TICK), np.float32(DEAD), np.float32(0.0)
+    quarter = np.uint64(LINES // 4)
+    for i in range(quarter):
+        j, k, m, side = i + quarter, i + TWO * quarter, i + THREE * quarter, i & ONE
+        c, s, r, t = (
+            np.float32(cosine[i]), np.float32(sine[i]), np.float32(cosine[j]), np.float32(sine[j]),
+        )  # fmt: skip
+        c_step, s_step = (
+            share * (np.float32(to_cosine[i]) - c),
+            share * (np.float32(to_sine[i]) - s),
+        )
+        r_step, t_step = (
+            share * (np.float32(to_cosine[j]) - r),
+            share * (np.float32(to_sine[j]) - t),
+        )
+        for n in range(np.uint64(TICK)):
+            x, new = np.float32(np.int32(n)), fed[side, n]
+            a, b = held[i, n] + held[j, n], held[i, n] - held[j, n]
+            d, e = held[k, n] + held[m, n], held[k, n] - held[m, n]
             c_now, s_now = c + x * c_step, s + x * s_step
-            lines[i, n] = c_now * a + s_now * b
-            lines[i + half, n] = s_now * a - c_now * b
+            r_now, t_now = r + x * r_step, t + x * t_step
+            first, third = c_now * a + s_now * d + new, s_now * a - c_now * d + new
+            second, fourth = r_now * b + t_now * e + new, t_now * b - r_now * e + new
+            held[i, n] = first if abs(first) > dead else none
+            held[j, n] = second if abs(second) > dead else none
+            held[k, n] = third if abs(third) > dead else none
+            held[m, n] = fourth if abs(fourth) > dead else none
 
 
-@kernel
+@kernel_with(fastmath=CONTRACT)
+def _stretch(
+    lines: np.ndarray,
+    i: int,
+    start: int,
+    over: float,
+    step: float,
+    first: int,
+    end: int,
+    held: np.ndarray,
+) -> None:
+    """The samples `first` to `end` of a tick of line `i`, which lie between the same of the line.
+
+    `start` is where the line is read for the tick's first sample, `over` how far beyond.
+    """
+    line, s, f_start, f_step = np.uint64(i), np.uint64(start), np.float32(over), np.float32(step)
+    for n in range(np.uint64(first), np.uint64(end)):
+        f = f_start + np.float32(np.int32(n)) * f_step
+        held[line, n] = lagrange_six(
+            lines[line, s + n + FIVE], lines[line, s + n + FOUR], lines[line, s + n + THREE],
+            lines[line, s + n + TWO], lines[line, s + n + ONE], lines[line, s + n], f,
+        )  # fmt: skip
+
+
+@kernel_with(fastmath=CONTRACT)
 def read_lines(
     lines: np.ndarray,
     at: int,
@@ -253,6 +348,7 @@ def read_lines(
     `to_away` what they sway by, see `swing`. Frozen ones stand still at whole samples, so that
     nothing is lost between samples.
     """
+    ring = lines.shape[1] - APART
     for i in range(LINES):
         length = seconds[i] * size * rate
         to_length = seconds[i] * to_size * rate
@@ -260,20 +356,24 @@ def read_lines(
         end = to_length + to_away[i] * rate
         begin += freeze * (math.floor(length) - begin)
         end += to_freeze * (math.floor(to_length) - end)
-        read_row(lines, i, at, begin, end, held)
+        whole = int(begin)
+        start, step, over = (at - whole - 3) & (ring - 1), (end - begin) / TICK, begin - whole
+        if abs(end - begin) >= 1.0 or start == 0 or start + TICK + 5 > ring:
+            read_row(lines, ring, i, at, begin, end, held)
+            continue
+        # It passes into the next sample once at most, and is read in two stretches then.
+        passes = TICK
+        if over + (TICK - 1) * step >= 1.0:
+            passes = math.ceil((1.0 - over) / step)
+        elif over + (TICK - 1) * step < 0.0:
+            passes = int(over / -step) + 1
+        _stretch(lines, i, start, over, step, 0, passes, held)
+        if passes < TICK:
+            more = 1 if step > 0.0 else -1
+            _stretch(lines, i, start - more, over - more, step, passes, TICK, held)
 
 
-@kernel
-def gather(held: np.ndarray, wet: np.ndarray) -> None:
-    """What is heard of the lines ``[LINES, TICK]`` on either side ``[2, TICK]``."""
-    for n in range(TICK):
-        wet[0, n] = held[0, n] - held[2, n] + held[4, n] - held[6, n]
-        wet[0, n] += held[8, n] - held[10, n] + held[12, n] - held[14, n]
-        wet[1, n] = held[1, n] - held[3, n] + held[5, n] - held[7, n]
-        wet[1, n] += held[9, n] - held[11, n] + held[13, n] - held[15, n]
-
-
-@kernel
+@kernel_with(fastmath=CONTRACT)
 def gather_inside(
     lines: np.ndarray,
     at: int,
@@ -290,7 +390,7 @@ def gather_inside(
     A tap at `INSIDE` of each length of `seconds` ``[LINES]``, with the gains of `losses`: the space
     answers sooner, and the first answers of its lines are twice as many.
     """
-    ring = lines.shape[1]
+    ring = lines.shape[1] - APART
     for i in range(LINES):
         sign = 1.0 if (i // 4) % 2 else -1.0
         g, step = np.float32(sign * gain[i]), np.float32(sign * (to_gain[i] - gain[i]) / TICK)

@@ -114,7 +114,7 @@ def _pass_tick(
         back += back_step
 
 
-@kernel
+@kernel_with(allocates=True)
 def _run_all_passes(signal: np.ndarray, values: np.ndarray, state: np.ndarray) -> None:
     """`run_all_passes` with its numbers beside each other."""
     dry, wet, ends, held = room(values.shape[0], state.shape[2])

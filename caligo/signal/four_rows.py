@@ -10,19 +10,13 @@ import numpy as np
 
 from caligo.signal.fourfold import NEAR, PIECE
 from caligo.signal.kernel import kernel, kernel_with
+from caligo.signal.one_tick import copy
 from caligo.signal.oversampling import FAR, add_taps
 
 ROWS = 4
 """Rows of what is kept so, the earliest sample in the first."""
 REACH = FAR // 2
 """Places that the filter between two and four times the rate looks back in either of its rows."""
-
-
-@kernel
-def copy(given: np.ndarray, out: np.ndarray) -> None:
-    """Copy `given` into `out` ``[samples]``: as a loop of its own, it becomes one instruction."""
-    for n in range(len(out)):
-        out[n] = given[n]
 
 
 @kernel_with(fastmath={"contract"})
@@ -65,7 +59,7 @@ def _lines(
         held[2 * n + 1] = odds[count + n]
 
 
-@kernel
+@kernel_with(allocates=True)
 def up(
     x: np.ndarray,
     near_taps: np.ndarray,
@@ -107,7 +101,7 @@ def _late(row: np.ndarray, begin: int, waiting: np.ndarray, late: np.ndarray) ->
     waiting[0] = row[begin + len(late) - 1]
 
 
-@kernel
+@kernel_with(allocates=True)
 def _halved_far(
     rows: np.ndarray,
     begin: int,
@@ -141,7 +135,7 @@ def _halved_far(
     held[0::2], held[1::2] = own, other
 
 
-@kernel
+@kernel_with(allocates=True)
 def down(
     rows: np.ndarray,
     near_taps: np.ndarray,

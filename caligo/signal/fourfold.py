@@ -10,7 +10,7 @@ from __future__ import annotations
 import numpy as np
 from numpy.typing import NDArray
 
-from caligo.signal.kernel import kernel
+from caligo.signal.kernel import kernel_with
 from caligo.signal.oversampling import FAR, add_taps, half_band
 
 Floats32 = NDArray[np.float32]
@@ -40,7 +40,7 @@ def state() -> dict[str, Floats32]:
     }
 
 
-@kernel
+@kernel_with(allocates=True)
 def doubled(x: np.ndarray, taps: np.ndarray, held: np.ndarray) -> np.ndarray:
     """`x` ``[samples]`` at twice its rate; `held` are the last samples ``[taps - 1]``."""
     count, reach, half = len(x), len(held), len(taps) // 2
@@ -62,7 +62,7 @@ def doubled(x: np.ndarray, taps: np.ndarray, held: np.ndarray) -> np.ndarray:
     return out
 
 
-@kernel
+@kernel_with(allocates=True)
 def halved(x: np.ndarray, taps: np.ndarray, held: np.ndarray) -> np.ndarray:
     """`x` ``[2 * samples]`` at half its rate; `held` are the last samples ``[2 * taps - 2]``."""
     count, reach, half = len(x) // 2, len(held) // 2, len(taps) // 2
@@ -82,7 +82,7 @@ def halved(x: np.ndarray, taps: np.ndarray, held: np.ndarray) -> np.ndarray:
     return out
 
 
-@kernel
+@kernel_with(allocates=True)
 def down(
     x: np.ndarray,
     near_taps: np.ndarray,

@@ -189,7 +189,7 @@ def _gains(feedback: Floats, drive: Floats) -> tuple[Floats, Floats]:
     return drive * (1.0 + 0.5 * feedback), np.sqrt(1.0 + (drive * REFERENCE) ** 2) / drive
 
 
-@kernel
+@kernel_with(allocates=True)
 def _run_driven(
     signal: np.ndarray, values: np.ndarray, near: np.ndarray, far: np.ndarray, state: np.ndarray
 ) -> None:

@@ -14,7 +14,7 @@ import math
 import numpy as np
 
 from caligo.signal.fourfold import EXTRA, NEAR, doubled, down, halved
-from caligo.signal.kernel import kernel
+from caligo.signal.kernel import kernel, kernel_with
 from caligo.signal.oversampling import FAR, REACH, raised
 from caligo.signal.ticks import TICK
 
@@ -29,7 +29,7 @@ MARGIN = 4
 """Samples that interpolation needs on either side."""
 
 
-@kernel
+@kernel_with(allocates=True)
 def sine_at(cycles: np.ndarray, ratio: float, late: np.ndarray, out: np.ndarray) -> None:
     """A sine at `ratio` times a pitch, late by as much as `late` holds.
 
@@ -56,13 +56,13 @@ def sine_at(cycles: np.ndarray, ratio: float, late: np.ndarray, out: np.ndarray)
     late[:] = whole[len(out) :]
 
 
-@kernel
+@kernel_with(allocates=True)
 def _alike(sides: np.ndarray) -> bool:
     """Whether both of two sides ``[2, samples]`` are the same."""
     return bool((sides[0] == sides[1]).all())
 
 
-@kernel
+@kernel_with(allocates=True)
 def ring(
     signal: np.ndarray,
     by: np.ndarray,
@@ -132,7 +132,7 @@ def _places(
         weights[5, n] = a * b * f * d * e * np.float32(1.0 / 120.0)
 
 
-@kernel
+@kernel_with(allocates=True)
 def shift_phase(
     line: np.ndarray,
     signal: np.ndarray,

@@ -7,7 +7,7 @@ import math
 import numpy as np
 
 from caligo.signal.delay_line import add_tap
-from caligo.signal.kernel import kernel
+from caligo.signal.kernel import kernel_with
 from caligo.signal.ticks import TICK
 
 WINDOW = 0.09
@@ -16,7 +16,7 @@ NEAREST = 4.0
 """Samples behind the newest one that a reading comes at most, besides what it gains in a tick."""
 
 
-@kernel
+@kernel_with(allocates=True)
 def shift_pitch(
     signal: np.ndarray, line: np.ndarray, at: int, rate: float, speed: float, phase: float
 ) -> float:

@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 from numpy.typing import NDArray
 
-from caligo.signal.kernel import kernel, kernel_with
+from caligo.signal.kernel import kernel_with
 
 REACH = 64
 """Samples at twice the rate that the filter looks ahead and back."""
@@ -54,7 +54,7 @@ RAISING_EVEN: NDArray[np.float32] = np.ascontiguousarray(2.0 * taps(RAISING)[0::
 RAISING_ODD: NDArray[np.float32] = np.ascontiguousarray(2.0 * taps(RAISING)[1::2])
 
 
-@kernel
+@kernel_with(allocates=True)
 def raised(
     x: np.ndarray, even_taps: np.ndarray, odd_taps: np.ndarray, held: np.ndarray
 ) -> np.ndarray:
@@ -99,7 +99,7 @@ def add_taps(line: np.ndarray, taps: np.ndarray, scale: np.float32, out: np.ndar
             out[n] = (first + c * there[n + 2]) + d * there[n + 3]
 
 
-@kernel
+@kernel_with(allocates=True)
 def halve(twice: np.ndarray, even_taps: np.ndarray, odd_taps: np.ndarray, out: np.ndarray) -> None:
     """Add every second sample of a filtered signal to `out` ``[samples]``.
 
@@ -113,7 +113,7 @@ def halve(twice: np.ndarray, even_taps: np.ndarray, odd_taps: np.ndarray, out: n
         add_taps(odds[begin : end + reach], odd_taps, one, out[begin:end])
 
 
-@kernel
+@kernel_with(allocates=True)
 def thin_out(wave: np.ndarray, taps: np.ndarray) -> np.ndarray:
     """Half of a wave's samples ``[2 * samples]``, in step with it, without what would fold far.
 

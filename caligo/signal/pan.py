@@ -7,7 +7,7 @@ import math
 import numpy as np
 from numpy.typing import NDArray
 
-from caligo.signal.kernel import kernel
+from caligo.signal.kernel import kernel, kernel_with
 from caligo.signal.ticks import TICK
 
 Floats = NDArray[np.float64]
@@ -25,7 +25,7 @@ def balance(pan: Floats) -> tuple[Floats, Floats]:
     return np.where(pan >= 100.0, 0.0, left), np.where(pan <= -100.0, 0.0, right)
 
 
-@kernel
+@kernel_with(allocates=True)
 def placed(
     offsets: np.ndarray, spread: np.ndarray, gain: np.ndarray
 ) -> tuple[np.ndarray, np.ndarray]:
@@ -57,8 +57,8 @@ def add_placed(voice: np.ndarray, left: np.ndarray, right: np.ndarray, out: np.n
         a, b = np.float32(left[k]), np.float32(right[k])
         a_step = np.float32((left[k + 1] - left[k]) / TICK)
         b_step = np.float32((right[k + 1] - right[k]) / TICK)
-        given, to = voice[:, k * TICK : (k + 1) * TICK], out[:, k * TICK : (k + 1) * TICK]
-        for n in range(TICK):
-            to[0, n] += given[0, n] * (a + np.float32(n) * a_step)
-        for n in range(TICK):
-            to[1, n] += given[1, n] * (b + np.float32(n) * b_step)
+        start = np.uint64(k * TICK)
+        for n in range(np.uint64(TICK)):
+            out[0, start + n] += voice[0, start + n] * (a + np.float32(np.int32(n)) * a_step)
+        for n in range(np.uint64(TICK)):
+            out[1, start + n] += voice[1, start + n] * (b + np.float32(np.int32(n)) * b_step)

@@ -10,7 +10,7 @@ import math
 import numpy as np
 
 from caligo.signal.delay_line import read_going
-from caligo.signal.kernel import kernel
+from caligo.signal.kernel import kernel, kernel_with
 from caligo.signal.silence import DEAD
 from caligo.signal.ticks import TICK
 
@@ -38,7 +38,7 @@ def sway(
         g += step
 
 
-@kernel
+@kernel_with(allocates=True)
 def go_round(
     fed: np.ndarray,
     back: np.ndarray,

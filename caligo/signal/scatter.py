@@ -12,9 +12,12 @@ import math
 import numpy as np
 from numpy.typing import NDArray
 
-from caligo.signal.kernel import kernel, kernel_with
+from caligo.signal.kernel import CONTRACT, kernel, kernel_with
 from caligo.signal.silence import DEAD
 from caligo.signal.ticks import TICK
+
+TOGETHER = 4
+"""Taps that are added at once; their number is a multiple of it."""
 
 
 def velvet(count: int, seed: int) -> tuple[NDArray[np.float64], NDArray[np.float32]]:
@@ -26,7 +29,7 @@ def velvet(count: int, seed: int) -> tuple[NDArray[np.float64], NDArray[np.float
     return places, (signs / math.sqrt(count)).astype(np.float32)
 
 
-@kernel_with(inline="always")
+@kernel_with(fastmath=CONTRACT)
 def _add(line: np.ndarray, back: int, gain: np.float32, out: np.ndarray) -> None:
     """Add a tick of a ring from the index `back` on."""
     size = len(line)
@@ -37,6 +40,26 @@ def _add(line: np.ndarray, back: int, gain: np.float32, out: np.ndarray) -> None
     else:
         for n in range(TICK):
             out[n] += gain * line[(back + n) & (size - 1)]
+
+
+@kernel_with(fastmath=CONTRACT)
+def _add_four(
+    line: np.ndarray,
+    first: int,
+    second: int,
+    third: int,
+    fourth: int,
+    gains: np.ndarray,
+    out: np.ndarray,
+) -> None:
+    """Add a tick of a ring from four indices on, none of which reaches over the ring's end.
+
+    To add to `out` takes as long as to read the line, so that is done once for the four.
+    """
+    a, b, c, d = np.uint64(first), np.uint64(second), np.uint64(third), np.uint64(fourth)
+    g, h, p, q = gains[0], gains[1], gains[2], gains[3]
+    for n in range(np.uint64(TICK)):
+        out[n] += g * line[a + n] + h * line[b + n] + p * line[c + n] + q * line[d + n]
 
 
 @kernel
@@ -68,16 +91,27 @@ def scatter(
     """
     for n in range(TICK):
         out[n] = np.float32(0.0)
-    for i in range(len(places)):
-        back = at - int((wait + places[i] * span) * rate)
-        to_back = at - int((to_wait + places[i] * to_span) * rate)
-        if back == to_back:
-            _add(line, back, gains[i], out)
-        else:
-            _cross(line, back, to_back, gains[i], out)
+    size, still = len(line), wait == to_wait and span == to_span
+    for i in range(0, len(places), TOGETHER):
+        starts = (
+            (at - int((wait + places[i] * span) * rate)) & (size - 1),
+            (at - int((wait + places[i + 1] * span) * rate)) & (size - 1),
+            (at - int((wait + places[i + 2] * span) * rate)) & (size - 1),
+            (at - int((wait + places[i + 3] * span) * rate)) & (size - 1),
+        )
+        if still and max(starts) + TICK <= size:
+            _add_four(line, *starts, gains[i : i + TOGETHER], out)
+            continue
+        for j in range(i, i + TOGETHER):
+            back = at - int((wait + places[j] * span) * rate)
+            to_back = at - int((to_wait + places[j] * to_span) * rate)
+            if back == to_back:
+                _add(line, back, gains[j], out)
+            else:
+                _cross(line, back, to_back, gains[j], out)
 
 
-@kernel
+@kernel_with(fastmath=CONTRACT)
 def feed(
     signal: np.ndarray,
     pre: np.ndarray,

@@ -6,7 +6,7 @@ import math
 
 import numpy as np
 
-from caligo.signal.kernel import kernel
+from caligo.signal.kernel import kernel, kernel_with
 from caligo.signal.silence import DEAD, is_silent
 from caligo.signal.ticks import TICK
 
@@ -29,7 +29,7 @@ def _read(line: np.ndarray, here: int, delay: float) -> float:
     return found
 
 
-@kernel
+@kernel_with(allocates=True)
 def run_short_loop(
     signal: np.ndarray,
     length: np.ndarray,

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 
-from caligo.signal.kernel import kernel
+from caligo.signal.kernel import kernel, kernel_with
 from caligo.signal.silence import DEAD
 from caligo.signal.ticks import TICK
 
@@ -20,7 +20,7 @@ def scale_sides(signal: np.ndarray, gains: np.ndarray) -> None:
                 tick[n] *= np.float32(g + n * step)
 
 
-@kernel
+@kernel_with(allocates=True)
 def mix_sides(signal: np.ndarray, across: np.ndarray) -> None:
     """Make new sides of `signal` ``[2, samples]`` in place.
 

@@ -1,9 +1,11 @@
-"""Eight numbers that go through one instruction: the sides of four voices side by side.
+"""Eight numbers that go through one instruction: the sides of four voices, or eight delay lines.
 
 A recursive filter waits for each sample's result before it can begin the next, so a compiler
 cannot make vector instructions of its samples; of voices it can. A kernel that is written for
 single numbers takes a vector of them as well: sums, differences, products and quotients work on
 all eight at once, and each gets the same bits wherever it lies and whatever lies beside it.
+
+There are vectors of 64-bit and of 32-bit floats; an array's kind says which it holds.
 """
 
 from __future__ import annotations
@@ -21,14 +23,24 @@ from numba.core.typing.templates import AbstractTemplate, infer_global, signatur
 from numba.extending import intrinsic, models, overload, register_model
 
 WIDTH = 8
-"""64-bit floats in a vector: as many as the widest instructions of today's processors take."""
+"""Numbers in a vector: as many 64-bit floats as the widest instructions of today take."""
 
 
 class Vector(types.Type):
-    """What numba calls eight floats in one register."""
+    """What numba calls eight floats in one register.
 
-    def __init__(self) -> None:
-        super().__init__(name="Vector")
+    Parameters
+    ----------
+    number
+        What numba calls one of them.
+    code
+        What LLVM calls all of them.
+    """
+
+    def __init__(self, name: str, number: types.Type, code: ir.Type) -> None:
+        super().__init__(name=name)
+        self.number = number
+        self.code = code
 
 
 def _instruction(generator: Callable[..., Any]) -> Any:
@@ -38,18 +50,19 @@ def _instruction(generator: Callable[..., Any]) -> Any:
 
 VECTOR = ir.VectorType(ir.DoubleType(), WIDTH)
 SINGLES = ir.VectorType(ir.FloatType(), WIDTH)
-EIGHT = Vector()
+EIGHT = Vector("Vector", types.float64, VECTOR)
+EIGHT_SINGLES = Vector("Vector of singles", types.float32, SINGLES)
 
 
 @register_model(Vector)
 class _VectorModel(models.PrimitiveModel):
     def __init__(self, manager: Any, type_: Vector) -> None:
-        super().__init__(manager, type_, VECTOR)
+        super().__init__(manager, type_, type_.code)
 
 
 def _in_each(builder: Any, number: Any) -> Any:
     """A number eight times."""
-    vector = ir.Constant(VECTOR, ir.Undefined)
+    vector = ir.Constant(ir.VectorType(number.type, WIDTH), ir.Undefined)
     for i in range(WIDTH):
         vector = builder.insert_element(vector, number, ir.Constant(ir.IntType(32), i))
     return vector
@@ -61,16 +74,19 @@ def _teach(operation: Any, instruction: str) -> None:
     @infer_global(operation)
     class Operation(AbstractTemplate):
         def generic(self, args: tuple[Any, ...], kws: dict[str, Any]) -> Any:
-            fits = len(args) == 2 and EIGHT in args and set(args) <= {EIGHT, types.float64}
-            return signature(EIGHT, *args) if fits else None
+            for kind in (EIGHT, EIGHT_SINGLES):
+                if len(args) == 2 and kind in args and set(args) <= {kind, kind.number}:
+                    return signature(kind, *args)
+            return None
 
     def lower(context: Any, builder: Any, sig: Any, args: tuple[Any, Any]) -> Any:
         sides = zip(sig.args, args, strict=True)
-        first, second = (x if of == EIGHT else _in_each(builder, x) for of, x in sides)
+        first, second = (x if isinstance(of, Vector) else _in_each(builder, x) for of, x in sides)
         return getattr(builder, instruction)(first, second)
 
-    for pair in ((EIGHT, EIGHT), (EIGHT, types.float64), (types.float64, EIGHT)):
-        lower_builtin(operation, *pair)(lower)
+    for kind in (EIGHT, EIGHT_SINGLES):
+        for pair in ((kind, kind), (kind, kind.number), (kind.number, kind)):
+            lower_builtin(operation, *pair)(lower)
 
 
 for _operation, _code in (
@@ -126,21 +142,26 @@ def _abs(x: Any) -> Any:
     return size
 
 
+def _kind_of(rows: Any) -> Vector:
+    """What an array's rows ``[rows, WIDTH]`` are taken for."""
+    return EIGHT if rows.dtype == types.float64 else EIGHT_SINGLES
+
+
 def _row(context: Any, builder: Any, array_type: Any, array: Any, n: Any) -> Any:
     """Where row `n` of an array ``[rows, WIDTH]`` begins."""
     data = cgutils.create_struct_proxy(array_type)(context, builder, value=array).data
     first = builder.mul(n, ir.Constant(n.type, WIDTH))
-    return builder.bitcast(builder.gep(data, [first]), VECTOR.as_pointer())
+    return builder.bitcast(builder.gep(data, [first]), _kind_of(array_type).code.as_pointer())
 
 
 @_instruction
 def load(typing: Any, rows: Any, n: Any) -> Any:
-    """Row `n` of ``[rows, WIDTH]``, 64-bit floats without gaps."""
+    """Row `n` of ``[rows, WIDTH]``, floats without gaps."""
 
     def generate(context: Any, builder: Any, sig: Any, args: tuple[Any, ...]) -> Any:
-        return builder.load(_row(context, builder, sig.args[0], args[0], args[1]), align=8)
+        return builder.load(_row(context, builder, sig.args[0], args[0], args[1]), align=4)
 
-    return EIGHT(rows, types.intp), generate
+    return _kind_of(rows)(rows, types.intp), generate
 
 
 @_instruction
@@ -149,10 +170,10 @@ def store(typing: Any, rows: Any, n: Any, vector: Any) -> Any:
 
     def generate(context: Any, builder: Any, sig: Any, args: tuple[Any, ...]) -> Any:
         place = _row(context, builder, sig.args[0], args[0], args[1])
-        builder.store(args[2], place, align=8)
+        builder.store(args[2], place, align=4)
         return context.get_dummy_value()
 
-    return types.void(rows, types.intp, EIGHT), generate
+    return types.void(rows, types.intp, _kind_of(rows)), generate
 
 
 @_instruction
@@ -230,3 +251,52 @@ def store_sides(typing: Any, rows: Any, row: Any, signal: Any, first: Any, n: An
         return context.get_dummy_value()
 
     return types.void(rows, types.intp, signal, types.intp, types.intp), generate
+
+
+def _lines(context: Any, builder: Any, lines_type: Any, lines: Any, first: Any, n: Any) -> Any:
+    """Where column `n` of eight rows of ``[lines, samples]`` lies, as pointers."""
+    array = cgutils.create_struct_proxy(lines_type)(context, builder, value=lines)
+    to_line, to_sample = cgutils.unpack_tuple(builder, array.strides, 2)
+    start = builder.ptrtoint(array.data, n.type)
+    start = builder.add(start, builder.mul(n, to_sample))
+    for i in range(WIDTH):
+        line = builder.add(first, ir.Constant(first.type, i))
+        place = builder.add(start, builder.mul(line, to_line))
+        yield builder.inttoptr(place, SINGLES.as_pointer())
+
+
+@_instruction
+def load_lines(typing: Any, lines: Any, first: Any, n: Any, rows: Any, row: Any) -> Any:
+    """Eight samples from `n` on of eight lines from `first` on, of ``[lines, samples]``.
+
+    They go into eight rows of ``[rows, WIDTH]`` from `row` on, a line in each column. All are
+    32-bit floats, samples without gaps.
+    """
+
+    def generate(context: Any, builder: Any, sig: Any, args: tuple[Any, ...]) -> Any:
+        places = _lines(context, builder, sig.args[0], *args[:3])
+        samples = [builder.load(place, align=4) for place in places]
+        for i, vector in enumerate(_turned(builder, samples)):
+            at = builder.add(args[4], ir.Constant(args[4].type, i))
+            builder.store(vector, _row(context, builder, sig.args[3], args[3], at), align=4)
+        return context.get_dummy_value()
+
+    return types.void(lines, types.intp, types.intp, rows, types.intp), generate
+
+
+@_instruction
+def store_lines(typing: Any, rows: Any, row: Any, lines: Any, first: Any, n: Any) -> Any:
+    """The way back of `load_lines`."""
+
+    def generate(context: Any, builder: Any, sig: Any, args: tuple[Any, ...]) -> Any:
+        columns = []
+        for i in range(WIDTH):
+            at = builder.add(args[1], ir.Constant(args[1].type, i))
+            place = _row(context, builder, sig.args[0], args[0], at)
+            columns.append(builder.load(place, align=4))
+        places = _lines(context, builder, sig.args[2], args[2], args[3], args[4])
+        for place, line in zip(places, _turned(builder, columns), strict=True):
+            builder.store(line, place, align=4)
+        return context.get_dummy_value()
+
+    return types.void(rows, types.intp, lines, types.intp, types.intp), generate

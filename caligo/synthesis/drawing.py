@@ -127,7 +127,7 @@ def read_at(
     return sinc_sum(flat, first, sincs, np.uint64(j), np.float32(x - j))
 
 
-@kernel
+@kernel_with(allocates=True)
 def level_for(speed: float, ratios: np.ndarray) -> tuple[int, float]:
     """Which of copies ``[levels]`` to read at a speed, and how much of the next it takes.
 

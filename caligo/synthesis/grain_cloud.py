@@ -66,7 +66,7 @@ def _window_power(flank: float) -> float:
     return 1.0 - 0.625 * flank
 
 
-@kernel
+@kernel_with(allocates=True)
 def find_grains(
     values: np.ndarray,
     begun: np.ndarray,
@@ -263,7 +263,7 @@ def _tick_of_grain(
         right[at + n] += b * read[n]
 
 
-@kernel
+@kernel_with(allocates=True)
 def add_grains(
     grains: np.ndarray,
     flat: np.ndarray,

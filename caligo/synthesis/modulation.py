@@ -105,7 +105,7 @@ def _feed_back(
         here[n] += shift * (there[n] + earlier[n])
 
 
-@kernel
+@kernel_with(allocates=True)
 def render_operators(  # noqa: C901, PLR0912, PLR0915 (one pass over the samples)
     order: np.ndarray,
     circle: np.ndarray,

@@ -46,7 +46,7 @@ def spread_phases(
             at_ticks[o, k] = p - math.floor(p)
 
 
-@kernel
+@kernel_with(allocates=True)
 def add_phases(
     phase: np.ndarray,
     step: np.ndarray,
@@ -203,7 +203,7 @@ def _quick_tick(
         out[1, at + n] += a * (gains[2] + np.float32(n) * gains[3])
 
 
-@kernel
+@kernel_with(allocates=True)
 def render_voice(
     flat: np.ndarray,
     bits: np.ndarray,

@@ -6,11 +6,11 @@ import math
 
 import numpy as np
 
-from caligo.signal.kernel import kernel
+from caligo.signal.kernel import kernel, kernel_with
 from caligo.synthesis import partials
 
 
-@kernel
+@kernel_with(allocates=True)
 def shape_all(
     values: np.ndarray,
     numbers: np.ndarray,

@@ -10,7 +10,7 @@ import numpy as np
 from caligo.catalogue import Choice
 from caligo.movement.chance import combine, mix, signed, unit
 from caligo.movement.notes import Floats
-from caligo.signal.kernel import kernel
+from caligo.signal.kernel import kernel, kernel_with
 from caligo.synthesis.phases import FADES, HIGHEST
 
 MOST = 256
@@ -182,7 +182,7 @@ def _on_its_way(octaves: float, travelled: float) -> float:
     return float(np.exp2((octaves + 1.0 + travelled) % WRAP - 1.0))
 
 
-@kernel
+@kernel_with(allocates=True)
 def _leans(count: int, bundle: int, seed: np.uint64) -> np.ndarray:
     """How far each of the bundles' sines ``[count]`` leans away from its partial, about -1 to 1."""
     found = np.zeros(count)
@@ -193,7 +193,7 @@ def _leans(count: int, bundle: int, seed: np.uint64) -> np.ndarray:
     return found
 
 
-@kernel
+@kernel_with(allocates=True)
 def ratios(
     values: np.ndarray,
     numbers: np.ndarray,

@@ -13,7 +13,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from caligo.movement.chance import combine, mix, signed
-from caligo.signal.kernel import kernel
+from caligo.signal.kernel import kernel, kernel_with
 from caligo.synthesis.running import begin_anew, heard
 from caligo.synthesis.sines import phasors
 
@@ -57,7 +57,7 @@ def _heard_bin(f: float, values: np.ndarray) -> float:
     return float(f * values[RATIO] + values[SHIFT])
 
 
-@kernel
+@kernel_with(allocates=True)
 def _envelope(magnitude: np.ndarray, envelope: np.ndarray) -> None:
     """The spectrum's outline: a running mean over `SMOOTH` bins either side, twice over."""
     bins = len(magnitude)
@@ -112,7 +112,7 @@ def _thinned(values: np.ndarray, played: Spectra, out: np.ndarray) -> int:
     return nearest
 
 
-@kernel
+@kernel_with(allocates=True)
 def advance_frame(
     values: np.ndarray,
     played: Spectra,
@@ -198,7 +198,7 @@ def advance_frame(
             phase[k] = x - np.floor(x)
 
 
-@kernel
+@kernel_with(allocates=True)
 def run_frames(
     state: np.ndarray,
     values: np.ndarray,
@@ -288,7 +288,7 @@ def to_spectrum(
         parts[1, 2 * k + 1] = size * sin_right[k]
 
 
-@kernel
+@kernel_with(allocates=True)
 def make_frames(
     states: np.ndarray,
     values: np.ndarray,

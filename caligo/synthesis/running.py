@@ -14,7 +14,7 @@ import math
 import numpy as np
 
 from caligo.movement.chance import combine, unit
-from caligo.signal.kernel import kernel
+from caligo.signal.kernel import kernel, kernel_with
 
 PERIOD = 512
 """Frames from one beginning to the next: 10.9 s at 48 kHz."""
@@ -44,7 +44,7 @@ def random_phases(seed: np.uint64, turn: int, phase: np.ndarray) -> None:
         phase[k] = unit(own, k >> 2)
 
 
-@kernel
+@kernel_with(allocates=True)
 def begin_anew(seed: np.uint64, frame: int, phases: np.ndarray) -> None:
     """Where a period begins, the newer phases become the older ``[2, bins]``.
 

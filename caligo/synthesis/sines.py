@@ -139,7 +139,7 @@ def travelled(step: np.ndarray, whole: np.ndarray, leaning: np.ndarray) -> None:
             )
 
 
-@kernel
+@kernel_with(allocates=True)
 def advance_phases(
     phase: np.ndarray,
     ratio: np.ndarray,
@@ -160,7 +160,7 @@ def advance_phases(
             phase[p] = x - math.floor(x)
 
 
-@kernel
+@kernel_with(allocates=True)
 def add_sines(
     phase: np.ndarray,
     ratio: np.ndarray,
