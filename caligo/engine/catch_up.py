@@ -55,17 +55,24 @@ class CatchUp:
         self._lock = threading.Lock()
         self._stale = threading.Event()
         self._ready: Engine | None = None
+        self._planned: Make | None = None
 
-    def begin(self, make: Make) -> None:
-        """Begin anew, with an engine that `make` makes; it is called in the other thread."""
+    def plan(self, make: Make) -> None:
+        """Go about it anew when `begin` is called, with an engine that `make` makes."""
         self.forget()
-        self._pool.submit(self._run, make, self._stale)
+        self._planned = make
+
+    def begin(self) -> None:
+        """Begin with what has been planned, if anything; the engine is made in the other thread."""
+        make, self._planned = self._planned, None
+        if make is not None:
+            self._pool.submit(self._run, make, self._stale)
 
     def forget(self) -> None:
         """What is heard has changed: what is being caught up with is of no use any more."""
         with self._lock:
             self._stale.set()
-            self._stale, self._ready = threading.Event(), None
+            self._stale, self._ready, self._planned = threading.Event(), None, None
 
     def take(self) -> Engine | None:
         """The engine, where it stands at the very tick that is heard next."""

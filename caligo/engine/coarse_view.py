@@ -79,7 +79,9 @@ def looks(
         if interrupted():
             return None
         if engines.empty():
-            engines.put(Engine(sound, score, rate=rate, hold_still=hold_still, rough=True))
+            engines.put(
+                Engine(sound, score, rate=rate, hold_still=hold_still, rough=True, begins=False)
+            )
         engine = engines.get()
         found = _look_at(engine, index)
         engines.put(engine)

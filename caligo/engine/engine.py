@@ -73,10 +73,13 @@ class Engine:
         picture.
     meter
         Where the levels behind every stage are gathered, if anybody wants them.
+    begins
+        Stand at the start. Otherwise `start`, `glance` or `restore_state` has to come first, and
+        nothing is rendered for no reason.
 
     Notes
     -----
-    After construction the engine stands at the start. `tick` is the next control tick of
+    `tick` is the next control tick of
     output. Inside, it runs `DELAY_TICKS` ahead, since the limiter is late.
     """
 
@@ -92,6 +95,7 @@ class Engine:
         notes: Sequence[Note] | None = None,
         rough: bool = False,
         meter: Meter | None = None,
+        begins: bool = True,
     ) -> None:
         if rate not in RATES:
             raise ValueError(f"the sample rate is one of {RATES}, not {rate}")
@@ -126,7 +130,10 @@ class Engine:
         late = {name: renderer.latency() for name, renderer in renderers.items()}
         self.mixer = Mixer(sound, self.movement, self.voicing, rate, late, meter)
         self._ahead = DELAY_TICKS + self.mixer.latency_ticks
-        self.start(0)
+        self.tick = self._inside = self._began = 0
+        self._exact = True
+        if begins:
+            self.start(0)
 
     def play(self, notes: Sequence[Note]) -> None:
         """Play other notes from now on; what sounds and goes on is not interrupted."""

@@ -83,10 +83,10 @@ class Listening:
         self._merging: tuple[Engine, int] | None = None
         self._catch_up = CatchUp(lambda: self._engine.tick, BLOCK_TICKS)
         self._engine = self._at(sound, score, start, PATIENCE)
-        self._begin_to_catch_up()
+        self._plan_to_catch_up()
 
     def _at(self, sound: Sound, score: Score, start: float, patience: float) -> Engine:
-        began = time.perf_counter()
+        began, tick = time.perf_counter(), max(0, round(start * self._rate / TICK))
         engine = Engine(
             sound,
             score,
@@ -95,8 +95,8 @@ class Listening:
             stems=self._store,
             hold_still=self._hold_still,
             notes=[*score.notes, *self._played],
+            begins=tick == 0,
         )
-        tick = max(0, round(start * self._rate / TICK))
         if tick:
             self._run_in(engine, tick, began + patience)
         engine.listen(self._most_roll)
@@ -109,26 +109,33 @@ class Listening:
             engine.start(tick, most=self._most_roll)
             return
         engine.start(tick - roll, most=0.0)
-        probed = time.perf_counter()
-        engine.run(PROBE_TICKS)
-        now = time.perf_counter()
-        affordable = int(PROBE_TICKS * (until - now) / (now - probed))
+        probed, affordable = time.perf_counter(), 0
+        # To add up what runs on since notes began may have taken all the time there was.
+        if probed < until:
+            engine.run(PROBE_TICKS)
+            now = time.perf_counter()
+            affordable = int(PROBE_TICKS * (until - now) / (now - probed))
         if affordable >= roll - PROBE_TICKS:
             engine.run(roll - PROBE_TICKS)
         else:
             engine.start(tick, most=max(SHORTEST_ROLL, affordable * TICK / self._rate))
 
-    def _begin_to_catch_up(self) -> None:
-        """Have what the engine has not heard brought in, where its run-in was too short."""
+    def _plan_to_catch_up(self) -> None:
+        """Have what the engine has not heard brought in, where its run-in was too short.
+
+        It begins when the first block is there, so that nobody waits for that any longer.
+        """
         engine = self._engine
         if engine.whole:
             return
         sound, score, notes, still = engine.sound, engine.score, engine.notes, self._hold_still
 
         def make() -> Engine:
-            return Engine(sound, score, rate=self._rate, hold_still=still, notes=notes)
+            return Engine(
+                sound, score, rate=self._rate, hold_still=still, notes=notes, begins=False
+            )
 
-        self._catch_up.begin(make)
+        self._catch_up.plan(make)
 
     def _merged(self, signal: Signal) -> Signal:
         """A block ``[2, SMALL_BLOCK]``, as far as what was caught up with is heard by now."""
@@ -171,7 +178,7 @@ class Listening:
                 return True
             notes = [*played.notes, *self._played]
         # Made while what was there plays on; only the state is handed over in between.
-        fresh = Engine(sound, played, rate=self._rate, hold_still=still, notes=notes)
+        fresh = Engine(sound, played, rate=self._rate, hold_still=still, notes=notes, begins=False)
         with self._lock:
             if self._plays != plays:
                 return False
@@ -195,7 +202,7 @@ class Listening:
             self._loop_start.forget()
             self._catch_up.forget()
             self._replace(self._now_at(seconds, PATIENCE))
-            self._begin_to_catch_up()
+            self._plan_to_catch_up()
 
     def _now_at(self, seconds: float, patience: float) -> Engine:
         """An engine of the present state at another moment."""
@@ -306,23 +313,28 @@ class Listening:
     def block(self) -> Signal:
         """The next block ``[2, SMALL_BLOCK]``."""
         with self._lock:
-            if self._silenced:
-                return self._silence()
-            if self.loop and self.position >= self.loop.end:
-                self._catch_up.forget()
-                self._replace(self._loop_start.take())
-            elif self.loop:
-                self._loop_start.prepare(self.loop.end - self.position)
-            if self._fading is None:
-                self._take_what_is_caught_up()
-                return self._merged(self._engine.render(BLOCK_TICKS))
-            before, self._fading = self._fading, None
-            old = self._last_block(before) if self._carries else before.render(BLOCK_TICKS)
-            old, self._merging = self._merged(old), None
-            # Sent back to a loop's start, it would write into what is watched in the other.
-            before.measure_with(None)
-            self._loop_start.give_back(before)
-            return faded(old, self._engine.render(BLOCK_TICKS))
+            made = self._block()
+            self._catch_up.begin()
+            return made
+
+    def _block(self) -> Signal:
+        if self._silenced:
+            return self._silence()
+        if self.loop and self.position >= self.loop.end:
+            self._catch_up.forget()
+            self._replace(self._loop_start.take())
+        elif self.loop:
+            self._loop_start.prepare(self.loop.end - self.position)
+        if self._fading is None:
+            self._take_what_is_caught_up()
+            return self._merged(self._engine.render(BLOCK_TICKS))
+        before, self._fading = self._fading, None
+        old = self._last_block(before) if self._carries else before.render(BLOCK_TICKS)
+        old, self._merging = self._merged(old), None
+        # Sent back to a loop's start, it would write into what is watched in the other.
+        before.measure_with(None)
+        self._loop_start.give_back(before)
+        return faded(old, self._engine.render(BLOCK_TICKS))
 
     def _take_what_is_caught_up(self) -> None:
         """Let an engine that has heard all come in, once it is where this one is."""
@@ -364,7 +376,8 @@ class Listening:
         out = self._engine.render(BLOCK_TICKS)
         fall = np.linspace(1.0, 0.0, out.shape[1], dtype=np.float32)
         score = self._engine.score.model_copy(update={"notes": []})
-        fresh = Engine(self._engine.sound, score, rate=self._rate, hold_still=self._hold_still)
+        sound, still = self._engine.sound, self._hold_still
+        fresh = Engine(sound, score, rate=self._rate, hold_still=still, begins=False)
         empty = fresh.save_state()
         now = {key: self._engine.save_state()[key] for key in ("inside", "tick")}
         fresh.restore_state(empty | now)

@@ -237,7 +237,7 @@ def closer(
     interrupted: Interrupted = lambda: False,
 ) -> Iterator[Tile]:
     """The exact picture of a stretch in `CLOSER_COLUMNS` columns, from left to right."""
-    engine = Engine(sound, score, rate=rate, hold_still=hold_still, stems=store)
+    engine = Engine(sound, score, rate=rate, hold_still=hold_still, stems=store, begins=False)
     hop = (span[1] - span[0]) / CLOSER_COLUMNS
     spectra = SpectrogramStream(rate, hop, image_of)
     # Long windows look back past the beginning of the stretch.

@@ -50,7 +50,7 @@ def make_up(
     """
     if not any(path == address and part.family == "effect" for path, _, part in parts(sound)):
         return None
-    engine = Engine(sound, score, rate=rate, hold_still=hold_still, rough=True)
+    engine = Engine(sound, score, rate=rate, hold_still=hold_still, rough=True, begins=False)
     entrance = engine.entrances().get(address)
     if entrance is None:
         return None

@@ -110,6 +110,7 @@ class Skim:
                     rate=self._rate,
                     stems=self._store,
                     hold_still=self._hold_still,
+                    begins=False,
                 )
             tick = round(self._moments[index] * self._rate / TICK)
             self._engine.start(tick, most=ROLL)

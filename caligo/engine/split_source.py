@@ -48,6 +48,7 @@ class SplitSource:
     def __init__(self, make: Callable[[], Source], workers: int) -> None:
         self._sources = [make() for _ in range(workers)]
         self._owner: dict[str, int] = {}
+        self._begins = True
 
     @property
     def one(self) -> Source:
@@ -56,6 +57,7 @@ class SplitSource:
 
     def play(self, voices: Sequence[Voice]) -> None:
         """Deal out voices to the workers, in turn."""
+        self._begins = True
         if len(self._sources) > 1:
             self._owner = {voice.name: i % len(self._sources) for i, voice in enumerate(voices)}
 
@@ -92,7 +94,9 @@ class SplitSource:
                 if block.unfiltered is not None and part.unfiltered is not None:
                     block.unfiltered[rows[number]] = part.unfiltered
 
-        if block.span.samples < SHORT:
+        # What runs on since notes began is added up in the first block, however short that is.
+        begins, self._begins = self._begins, False
+        if block.span.samples < SHORT and not begins:
             for number in range(len(rows)):
                 play(number)
             return
