@@ -8,7 +8,7 @@ STAMPS := build
 CORE := $(shell find caligo demo studio -name '*.py')
 FRONT := $(shell find web/src web/public -type f) web/index.html web/vite.config.ts web/package.json
 
-.PHONY: demo test installed prepared test-web test-core test-studio test-screen test-heard check check-python check-web
+.PHONY: demo test installed prepared test-web test-core test-beside test-screen test-heard check check-python check-web
 .PHONY: bench bench-screen coverage types shots clean
 
 demo: $(STAMPS)/warm studio/static/build/index.html
@@ -16,12 +16,12 @@ demo: $(STAMPS)/warm studio/static/build/index.html
 
 # Set-up that does not wait for other set-up goes side by side: compiling the engine takes longest,
 # and begins first once all packages are there. What hears sound in real time waits more than it
-# works, and leaves a core to the studio's tests.
+# works, and leaves a core to the studio's tests and to the longest of the core's.
 test:
 	@$(MAKE) -j2 -O --no-print-directory $(STAMPS)/python-test $(STAMPS)/node
 	@$(MAKE) -j2 -O --no-print-directory prepared installed
 	@$(MAKE) --no-print-directory test-core test-screen
-	@$(MAKE) -j2 -O --no-print-directory test-heard test-studio
+	@$(MAKE) -j2 -O --no-print-directory test-heard test-beside
 
 installed: $(STAMPS)/python-test $(STAMPS)/browser studio/static/build/index.html
 prepared: $(STAMPS)/warm $(STAMPS)/reference check test-web
@@ -30,10 +30,11 @@ test-web: $(STAMPS)/node
 	cd web && npm run --silent test
 
 test-core: $(STAMPS)/warm $(STAMPS)/reference
-	$(PYTHON) -m pytest -n 2 --dist worksteal caligo tests/core
+	$(PYTHON) -m pytest -n 2 --dist worksteal -m "not lasts" caligo tests/core
 
-test-studio: $(STAMPS)/warm $(STAMPS)/reference
+test-beside: $(STAMPS)/warm $(STAMPS)/reference
 	$(PYTHON) -m pytest tests/studio
+	$(PYTHON) -m pytest -m lasts tests/core
 
 # What no test runs. Watching each line makes the tests a third slower, so `make test` does without.
 coverage: $(STAMPS)/warm $(STAMPS)/reference
