@@ -180,10 +180,11 @@ def losses(
     c = math.cos(2.0 * math.pi * min(damping / rate, 0.49))
     for i in range(LINES):
         gain[i], inside[i] = powers[i], powers[LINES + i]
-    for i in range(LINES):
-        r2 = powers[2 * LINES + i]
-        b = (1.0 - r2 * c) / (1.0 - r2)
-        dark[i // WIDTH, i % WIDTH] = thawed * (b - math.sqrt(max(b * b - 1.0, 0.0)))
+    for g in range(GROUPS):
+        for i in range(WIDTH):
+            r2 = powers[2 * LINES + g * WIDTH + i]
+            b = (1.0 - r2 * c) / (1.0 - r2)
+            dark[g, i] = thawed * (b - math.sqrt(max(b * b - 1.0, 0.0)))
     if closed < LEAST_CLOSED:
         dark[:] = 0.0
 

@@ -18,7 +18,12 @@ def loudness(page: Page) -> float:
 
     Once it is drawn: a start is exact then, and does not lack what a space has not heard.
     """
-    expect(page.get_by_text(re.compile("^Drawing"))).to_have_count(0, timeout=60_000)
+    drawing, quiet = page.get_by_text(re.compile("^Drawing")), 0
+    while quiet < 8:
+        # An edit is drawn a moment after it is made.
+        expect(drawing).to_have_count(0, timeout=60_000)
+        page.wait_for_timeout(100)
+        quiet = 0 if drawing.count() else quiet + 1
     page.get_by_test_id("long-view").click(position={"x": 560, "y": 60})
     heard = listened(page, 2.2)[:, -48_000:]
     page.get_by_role("button", name="Stop", exact=True).click()

@@ -289,6 +289,17 @@ def test_any_valid_document_stays_finite_and_below_its_ceiling(
     assert np.abs(signal).max() <= 10 ** (sound.master.number("ceiling") / 20) + 1e-6
 
 
+def test_an_engine_need_not_stand_at_the_start_before_it_goes_elsewhere() -> None:
+    one, two = (Engine(moving_sound(), two_notes(), begins=begins) for begins in (True, False))
+    for engine in (one, two):
+        engine.start(400)
+    assert np.array_equal(one.render(64), two.render(64))
+    fresh = Engine(moving_sound(), two_notes(), begins=False)
+    fresh.restore_state(one.save_state())
+    assert (fresh.tick, fresh.whole) == (one.tick, one.whole)
+    assert np.array_equal(one.render(64), fresh.render(64))
+
+
 @settings(max_examples=60, suppress_health_check=list(HealthCheck))
 @given(any_document())
 def test_nothing_writes_to_the_trajectories_of_parameters_at_rest(data: dict[str, Any]) -> None:
