@@ -12,7 +12,7 @@ from __future__ import annotations
 
 import math
 import operator
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
 from typing import Any
 
 from llvmlite import ir
@@ -186,7 +186,9 @@ def in_each(typing: Any, number: Any) -> Any:
     return EIGHT(types.float64), generate
 
 
-def _sides(context: Any, builder: Any, signal_type: Any, signal: Any, first: Any, n: Any) -> Any:
+def _sides(
+    context: Any, builder: Any, signal_type: Any, signal: Any, first: Any, n: Any
+) -> Iterator[Any]:
     """Where sample `n` of eight sides of ``[voices, 2, samples]`` lies, as pointers."""
     array = cgutils.create_struct_proxy(signal_type)(context, builder, value=signal)
     to_voice, to_side, to_sample = cgutils.unpack_tuple(builder, array.strides, 3)
@@ -215,6 +217,34 @@ def _turned(builder: Any, rows: list[Any]) -> list[Any]:
     return rows
 
 
+def _turn_in(
+    context: Any, builder: Any, sig: Any, args: tuple[Any, ...], places: Iterator[Any]
+) -> Any:
+    """Eight samples from each of eight `places`, as columns of the rows that are asked for."""
+    kind = _kind_of(sig.args[3])
+    samples = [builder.load(place, align=4) for place in places]
+    for i, vector in enumerate(_turned(builder, samples)):
+        at = builder.add(args[4], ir.Constant(args[4].type, i))
+        row = builder.fpext(vector, VECTOR) if kind == EIGHT else vector
+        builder.store(row, _row(context, builder, sig.args[3], args[3], at), align=4)
+    return context.get_dummy_value()
+
+
+def _turn_out(
+    context: Any, builder: Any, sig: Any, args: tuple[Any, ...], places: Iterator[Any]
+) -> Any:
+    """The way back of `_turn_in`."""
+    kind = _kind_of(sig.args[0])
+    columns = []
+    for i in range(WIDTH):
+        at = builder.add(args[1], ir.Constant(args[1].type, i))
+        row = builder.load(_row(context, builder, sig.args[0], args[0], at), align=4)
+        columns.append(builder.fptrunc(row, SINGLES) if kind == EIGHT else row)
+    for place, samples in zip(places, _turned(builder, columns), strict=True):
+        builder.store(samples, place, align=4)
+    return context.get_dummy_value()
+
+
 @_instruction
 def load_sides(typing: Any, signal: Any, first: Any, n: Any, rows: Any, row: Any) -> Any:
     """Eight samples from `n` on of four voices from `first` on, of ``[voices, 2, samples]``.
@@ -225,12 +255,7 @@ def load_sides(typing: Any, signal: Any, first: Any, n: Any, rows: Any, row: Any
 
     def generate(context: Any, builder: Any, sig: Any, args: tuple[Any, ...]) -> Any:
         places = _sides(context, builder, sig.args[0], *args[:3])
-        sides = [builder.load(place, align=4) for place in places]
-        for i, vector in enumerate(_turned(builder, sides)):
-            at = builder.add(args[4], ir.Constant(args[4].type, i))
-            place = _row(context, builder, sig.args[3], args[3], at)
-            builder.store(builder.fpext(vector, VECTOR), place, align=8)
-        return context.get_dummy_value()
+        return _turn_in(context, builder, sig, args, places)
 
     return types.void(signal, types.intp, types.intp, rows, types.intp), generate
 
@@ -240,20 +265,15 @@ def store_sides(typing: Any, rows: Any, row: Any, signal: Any, first: Any, n: An
     """The way back of `load_sides`."""
 
     def generate(context: Any, builder: Any, sig: Any, args: tuple[Any, ...]) -> Any:
-        columns = []
-        for i in range(WIDTH):
-            at = builder.add(args[1], ir.Constant(args[1].type, i))
-            place = _row(context, builder, sig.args[0], args[0], at)
-            columns.append(builder.fptrunc(builder.load(place, align=8), SINGLES))
-        places = _sides(context, builder, sig.args[2], args[2], args[3], args[4])
-        for place, side in zip(places, _turned(builder, columns), strict=True):
-            builder.store(side, place, align=4)
-        return context.get_dummy_value()
+        places = _sides(context, builder, sig.args[2], *args[2:])
+        return _turn_out(context, builder, sig, args, places)
 
     return types.void(rows, types.intp, signal, types.intp, types.intp), generate
 
 
-def _lines(context: Any, builder: Any, lines_type: Any, lines: Any, first: Any, n: Any) -> Any:
+def _lines(
+    context: Any, builder: Any, lines_type: Any, lines: Any, first: Any, n: Any
+) -> Iterator[Any]:
     """Where column `n` of eight rows of ``[lines, samples]`` lies, as pointers."""
     array = cgutils.create_struct_proxy(lines_type)(context, builder, value=lines)
     to_line, to_sample = cgutils.unpack_tuple(builder, array.strides, 2)
@@ -269,17 +289,13 @@ def _lines(context: Any, builder: Any, lines_type: Any, lines: Any, first: Any, 
 def load_lines(typing: Any, lines: Any, first: Any, n: Any, rows: Any, row: Any) -> Any:
     """Eight samples from `n` on of eight lines from `first` on, of ``[lines, samples]``.
 
-    They go into eight rows of ``[rows, WIDTH]`` from `row` on, a line in each column. All are
-    32-bit floats, samples without gaps.
+    They go into eight rows of ``[rows, WIDTH]`` from `row` on, a line in each column. Samples are
+    32-bit floats without gaps.
     """
 
     def generate(context: Any, builder: Any, sig: Any, args: tuple[Any, ...]) -> Any:
         places = _lines(context, builder, sig.args[0], *args[:3])
-        samples = [builder.load(place, align=4) for place in places]
-        for i, vector in enumerate(_turned(builder, samples)):
-            at = builder.add(args[4], ir.Constant(args[4].type, i))
-            builder.store(vector, _row(context, builder, sig.args[3], args[3], at), align=4)
-        return context.get_dummy_value()
+        return _turn_in(context, builder, sig, args, places)
 
     return types.void(lines, types.intp, types.intp, rows, types.intp), generate
 
@@ -289,14 +305,7 @@ def store_lines(typing: Any, rows: Any, row: Any, lines: Any, first: Any, n: Any
     """The way back of `load_lines`."""
 
     def generate(context: Any, builder: Any, sig: Any, args: tuple[Any, ...]) -> Any:
-        columns = []
-        for i in range(WIDTH):
-            at = builder.add(args[1], ir.Constant(args[1].type, i))
-            place = _row(context, builder, sig.args[0], args[0], at)
-            columns.append(builder.load(place, align=4))
-        places = _lines(context, builder, sig.args[2], args[2], args[3], args[4])
-        for place, line in zip(places, _turned(builder, columns), strict=True):
-            builder.store(line, place, align=4)
-        return context.get_dummy_value()
+        places = _lines(context, builder, sig.args[2], *args[2:])
+        return _turn_out(context, builder, sig, args, places)
 
     return types.void(rows, types.intp, lines, types.intp, types.intp), generate
