@@ -245,32 +245,6 @@ def _turn_out(
     return context.get_dummy_value()
 
 
-@_instruction
-def load_sides(typing: Any, signal: Any, first: Any, n: Any, rows: Any, row: Any) -> Any:
-    """Eight samples from `n` on of four voices from `first` on, of ``[voices, 2, samples]``.
-
-    They go into eight rows of ``[rows, WIDTH]`` from `row` on, the sides of a voice beside each
-    other. Samples are 32-bit floats without gaps.
-    """
-
-    def generate(context: Any, builder: Any, sig: Any, args: tuple[Any, ...]) -> Any:
-        places = _sides(context, builder, sig.args[0], *args[:3])
-        return _turn_in(context, builder, sig, args, places)
-
-    return types.void(signal, types.intp, types.intp, rows, types.intp), generate
-
-
-@_instruction
-def store_sides(typing: Any, rows: Any, row: Any, signal: Any, first: Any, n: Any) -> Any:
-    """The way back of `load_sides`."""
-
-    def generate(context: Any, builder: Any, sig: Any, args: tuple[Any, ...]) -> Any:
-        places = _sides(context, builder, sig.args[2], *args[2:])
-        return _turn_out(context, builder, sig, args, places)
-
-    return types.void(rows, types.intp, signal, types.intp, types.intp), generate
-
-
 def _lines(
     context: Any, builder: Any, lines_type: Any, lines: Any, first: Any, n: Any
 ) -> Iterator[Any]:
@@ -285,27 +259,36 @@ def _lines(
         yield builder.inttoptr(place, SINGLES.as_pointer())
 
 
-@_instruction
-def load_lines(typing: Any, lines: Any, first: Any, n: Any, rows: Any, row: Any) -> Any:
-    """Eight samples from `n` on of eight lines from `first` on, of ``[lines, samples]``.
+def _turning_in(places: Callable[..., Iterator[Any]]) -> Any:
+    """What turns eight rows of samples, from the `places` that it is told, into vectors."""
 
-    They go into eight rows of ``[rows, WIDTH]`` from `row` on, a line in each column. Samples are
-    32-bit floats without gaps.
-    """
+    def typed(typing: Any, signal: Any, first: Any, n: Any, rows: Any, row: Any) -> Any:
+        def generate(context: Any, builder: Any, sig: Any, args: tuple[Any, ...]) -> Any:
+            found = places(context, builder, sig.args[0], *args[:3])
+            return _turn_in(context, builder, sig, args, found)
 
-    def generate(context: Any, builder: Any, sig: Any, args: tuple[Any, ...]) -> Any:
-        places = _lines(context, builder, sig.args[0], *args[:3])
-        return _turn_in(context, builder, sig, args, places)
+        return types.void(signal, types.intp, types.intp, rows, types.intp), generate
 
-    return types.void(lines, types.intp, types.intp, rows, types.intp), generate
+    return _instruction(typed)
 
 
-@_instruction
-def store_lines(typing: Any, rows: Any, row: Any, lines: Any, first: Any, n: Any) -> Any:
-    """The way back of `load_lines`."""
+def _turning_out(places: Callable[..., Iterator[Any]]) -> Any:
+    """The way back of `_turning_in`."""
 
-    def generate(context: Any, builder: Any, sig: Any, args: tuple[Any, ...]) -> Any:
-        places = _lines(context, builder, sig.args[2], *args[2:])
-        return _turn_out(context, builder, sig, args, places)
+    def typed(typing: Any, rows: Any, row: Any, signal: Any, first: Any, n: Any) -> Any:
+        def generate(context: Any, builder: Any, sig: Any, args: tuple[Any, ...]) -> Any:
+            found = places(context, builder, sig.args[2], *args[2:])
+            return _turn_out(context, builder, sig, args, found)
 
-    return types.void(rows, types.intp, lines, types.intp, types.intp), generate
+        return types.void(rows, types.intp, signal, types.intp, types.intp), generate
+
+    return _instruction(typed)
+
+
+load_sides, store_sides = _turning_in(_sides), _turning_out(_sides)
+"""``load_sides(signal, first, n, rows, row)``: eight samples from `n` on of four voices from
+`first` on, of ``[voices, 2, samples]``. They go into eight rows of ``[rows, WIDTH]`` from
+`row` on, the sides of a voice beside each other. ``store_sides(rows, row,
+signal, first, n)`` is the way back. Samples are 32-bit floats without gaps."""
+load_lines, store_lines = _turning_in(_lines), _turning_out(_lines)
+"""The same of eight lines from `first` on, of ``[lines, samples]``."""

@@ -278,9 +278,10 @@ def draw(
             return
         shown = _picture(sound, score, layer, hold_still)
         yield PictureNews(layer=layer.id, revision=revision, **shown).model_dump_json()
-    engine = Engine(sound, score, hold_still=hold_still, stems=store, begins=False)
-    if drawn is not None and engine.kept_whole():
-        return
+    if drawn is not None:
+        engine = Engine(sound, score, hold_still=hold_still, stems=store, begins=False)
+        if engine.kept_whole():
+            return
     tiles: list[Tile] = []
     for part in fine(sound, score, hold_still=hold_still, store=store, interrupted=interrupted):
         if isinstance(part, Summary):
