@@ -13,6 +13,7 @@ from queue import SimpleQueue
 
 import numpy as np
 from numpy.typing import NDArray
+from scipy.ndimage import uniform_filter1d
 
 from caligo.document.score import Score
 from caligo.document.sound import Sound
@@ -21,7 +22,7 @@ from caligo.engine.engine import DEFAULT_RATE, Engine, Interrupted
 from caligo.engine.long_view import COLUMNS, Tile
 from caligo.measure.loudness import ABSOLUTE_GATE, lufs
 from caligo.measure.panorama import image_of
-from caligo.measure.spectrogram import FLOOR, ROWS, levels_of, spectra_towards_end
+from caligo.measure.spectrogram import ROWS, levels_of, spectra_towards_end
 from caligo.measure.stereo import stereo_image
 from caligo.movement.stillness import Stillness
 from caligo.signal.ticks import TICK
@@ -41,8 +42,10 @@ ROLL = 0.15
 JOINED_SPAN = 5
 """Columns that each of the joined picture covers."""
 QUIET = -90.0
-ALIKE = 12.0
-"""Decibels between looks at two states of a sound at which little of one is taken for the other."""
+NEIGHBOURS = 9
+"""Rows of a picture by which it is told how far one state of a sound follows another."""
+NO_MOVE = 4.0
+"""The variance between looks, in bytes or decibels, under which little is told by it."""
 
 
 def evenly(count: int) -> list[int]:
@@ -132,7 +135,7 @@ class CoarseView:
     ----------
     basis
         The picture of an earlier state of the sound. What its looks did not see of it is taken
-        over, as far as the looks of both states are alike: an edit that leaves most as it was
+        over, as far as the looks at both states move together: an edit that leaves most as it was
         leaves most of the picture as exact as it was.
     """
 
@@ -156,24 +159,23 @@ class CoarseView:
         count = COLUMNS // span
         places = sorted(self.looks)
         found = [self.looks[index] for index in places]
-        levels = _between(np.array([_seen(x) for x in found], np.float64), places, count)
-        loudness = _between(np.array([max(x.loudness, QUIET) for x in found]), places, count)
-        width = _between(np.array([x.width for x in found]), places, count)
+        seen = np.array([_seen(x) for x in found], np.float64)
+        heard = np.array([max(x.loudness, QUIET) for x in found])
+        wide = np.array([x.width for x in found])
+        levels, loudness, width = (_between(x, places, count) for x in (seen, heard, wide))
         drawn = self._basis
         if drawn is not None:
-            before = np.concatenate([drawn.looks, drawn.look_images], axis=1)
-            looked = _between(before[places].astype(np.float64), places, count)
             whole = np.concatenate([drawn.levels, drawn.image], axis=1)
-            # Widths and correlations count as alike where their bytes are, as levels do.
-            levels += _alike((levels - looked) * (-FLOOR / 255.0)) * (whole - looked)
-            looked = _between(drawn.look_loudness[places], places, count)
+            looked = np.concatenate([drawn.looks, drawn.look_images], axis=1)[places]
+            levels += _carried(seen, looked, whole, places)
+            line = np.maximum(drawn.loudness, QUIET)
+            loudness += _carried(heard, drawn.look_loudness[places], line, places)
+            width += _carried(wide, drawn.look_width[places], drawn.width, places, unit=1.0 / 255.0)
             # Behind the last look it most likely still is silent where it was.
             beyond = (np.arange(count) + 0.5) * LOOKS / count > places[-1] + 0.5
             silent = beyond & (drawn.loudness < ABSOLUTE_GATE)
-            levels[silent] = whole[silent]
-            alike = np.where(silent, 1.0, _alike(loudness - looked))
-            loudness += alike * (np.maximum(drawn.loudness, QUIET) - looked)
-            width += alike * (drawn.width - _between(drawn.look_width[places], places, count))
+            levels[silent], loudness[silent] = whole[silent], line[silent]
+            width[silent] = drawn.width[silent]
         shown = np.clip(levels, 0.0, 255.0).astype(np.uint8)
         return Tile(
             0,
@@ -186,10 +188,40 @@ class CoarseView:
         )
 
 
-def _alike(decibels: Levels) -> Levels:
-    """How alike two states are whose looks differ by so much, 0 to 1."""
-    found: Levels = np.exp(-((decibels / ALIKE) ** 2))
-    return found
+def _carried(
+    seen: NDArray[np.floating],
+    looked: NDArray[np.uint8] | NDArray[np.float32],
+    whole: NDArray[np.uint8] | NDArray[np.float32],
+    places: Sequence[int],
+    unit: float = 1.0,
+) -> Levels:
+    """What a drawn state of the sound has between its looks, as far as the new state follows it.
+
+    Looks at both states are control variates of each other: of what the drawn one has besides its
+    looks, each row takes the share that leaves the least variance, covariance over variance (P.
+    Glasserman, *Monte Carlo Methods in Financial Engineering*, 2003, section 4.1; from memory).
+
+    Parameters
+    ----------
+    seen, looked
+        Looks at the new and at the drawn state at the same places ``[places, ...]``.
+    whole
+        All columns of the drawn state ``[COLUMNS, ...]``.
+    unit
+        What counts as much as a byte of a level.
+    """
+    before = looked.astype(np.float64)
+    moved, followed = before - before.mean(axis=0), seen - seen.mean(axis=0)
+    covariance, variance = (moved * followed).mean(axis=0), (moved * moved).mean(axis=0)
+    if variance.ndim:
+        covariance, variance = (
+            uniform_filter1d(x, NEIGHBOURS, mode="nearest") for x in (covariance, variance)
+        )
+    # Where too little moves to tell, all of it.
+    least = NO_MOVE * unit**2
+    share = np.clip((covariance + least) / (variance + least), 0.0, 1.0)
+    carried: Levels = share * (whole.astype(np.float64) - _between(before, places, len(whole)))
+    return carried
 
 
 def coarse(
