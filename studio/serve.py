@@ -99,6 +99,7 @@ def main() -> None:
     parser = argparse.ArgumentParser(description="Serve the studio on the loopback interface.")
     parser.add_argument("--port", type=int)
     parser.add_argument("--demo", action="store_true", help="load the demo production")
+    parser.add_argument("--rest", action="store_true", help="draw only what is open")
     given = parser.parse_args()
     # The matrices here are small: more threads would only wait for each other, and for no one
     # else. Workers inherit this.
@@ -111,9 +112,11 @@ def main() -> None:
     prepare(given.demo)
     # Not imported above, since workers import this module too, as Python wants it.
     import uvicorn
+    from django.conf import settings
 
     from caligo.engine.warm import warm_listening
     from studio.asgi import application
+    from studio.stage.unseen import Unseen
 
     come_first()
     take_short_turns()
@@ -122,6 +125,8 @@ def main() -> None:
     def get_warm() -> None:
         warm_listening()
         keep_what_is_loaded()
+        if not given.rest:
+            Unseen((settings.STEMS_DIR, settings.STEMS_LIMIT_BYTES))
 
     # Done in a second or two, while the page is being opened.
     threading.Thread(target=get_warm, daemon=True).start()

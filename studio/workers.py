@@ -256,6 +256,12 @@ class Pool:
             worker.close()
         self._one_less()
 
+    @property
+    def busy(self) -> bool:
+        """Whether any worker is lent out."""
+        with self._change:
+            return self._lent > 0
+
     def _one_less(self) -> None:
         with self._change:
             self._lent -= 1
@@ -268,3 +274,12 @@ takers = Pool(most=2, keep=1)
 """Workers that take material in, draw it, search it and cut it."""
 renderers = Pool(most=1, keep=1)
 """Workers that render to files."""
+spare = Pool(most=1, keep=0)
+"""The worker that draws what nobody has asked for yet."""
+
+
+def idle() -> bool:
+    """Whether nothing plays, and no worker does anything that somebody waits for."""
+    with _asking:
+        playing = bool(_asked)
+    return not playing and not any(pool.busy for pool in (drawers, takers, renderers))

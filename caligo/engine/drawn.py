@@ -121,6 +121,10 @@ class PictureStore:
         self._most = most
         folder.mkdir(parents=True, exist_ok=True)
 
+    def has(self, key: str) -> bool:
+        """Whether exactly this has been drawn."""
+        return any(self._folder.glob(f"*-{key}.npz"))
+
     def read(self, key: str) -> Drawn | None:
         """The picture of exactly this, if it has been drawn."""
         return self._first(self._folder.glob(f"*-{key}.npz"))

@@ -15,7 +15,7 @@ import numpy as np
 from caligo.document import Score, Sound
 from caligo.document.sound import Layer
 from caligo.engine.coarse_view import CoarseView, looks
-from caligo.engine.drawn import Drawn, PictureStore, family_of, picture_key
+from caligo.engine.drawn import Drawn, Look, PictureStore, family_of, picture_key
 from caligo.engine.engine import DEFAULT_RATE, Engine
 from caligo.engine.long_view import CLOSER_COLUMNS, COLUMNS, Summary, Tile, closer, fine
 from caligo.engine.make_up import make_up
@@ -291,6 +291,28 @@ def draw(
         elif view is not None:
             tiles.append(part)
             yield tile_packet(part, revision)
+
+
+def draw_unseen(
+    sound: Sound,
+    score: Score,
+    stems: tuple[Path, int],
+    *,
+    interrupted: Callable[[], bool],
+) -> Iterator[None]:
+    """Draw a sound that nobody has open, and keep its picture; something is given at every step."""
+    seen: dict[int, Look] = {}
+    tiles: list[Tile] = []
+    for look in looks(sound, score, interrupted=interrupted):
+        seen[look.index] = look
+        yield
+    for part in fine(sound, score, interrupted=interrupted):
+        if isinstance(part, Summary):
+            key, family = picture_key(sound, score), family_of(sound, score)
+            PictureStore(stems[0] / PICTURES).write(key, family, Drawn.of(seen, tiles, part))
+        else:
+            tiles.append(part)
+        yield
 
 
 def look_closer(

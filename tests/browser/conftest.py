@@ -42,7 +42,7 @@ class Server:
         self._process: subprocess.Popen[str] | None = None
 
     def start(self, port: int | None = None) -> None:
-        command = [sys.executable, "-m", "studio.serve", "--demo"]
+        command = [sys.executable, "-m", "studio.serve", "--demo", "--rest"]
         if port:
             command += ["--port", str(port)]
         self._process = subprocess.Popen(
@@ -136,6 +136,7 @@ def copied(server: Server, without: str = "", length: float | None = None) -> st
     score = json.loads((ROOT / "demo/scores/1m1.json").read_text())
     if length is not None:
         score["length"] = length
+        score["notes"] = [note for note in score["notes"] if note["start"] < length]
         for note in score["notes"]:
             note["length"] = min(note["length"], length - note["start"])
     with httpx.Client(base_url=server.url) as client:
