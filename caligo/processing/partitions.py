@@ -3,7 +3,7 @@
 Source: T. Stockham, "High-speed convolution and correlation" (1966), overlap-save; in partitions
 of two sizes, W. Gardner, "Efficient convolution without input-output delay" (JAES 1995): the
 response's beginning in short partitions, so that it comes soon, the rest in long ones, of which
-far fewer are multiplied.
+far fewer are multiplied. All short partitions that come at once are transformed at once.
 """
 
 from __future__ import annotations
@@ -15,20 +15,20 @@ import numpy as np
 import scipy.fft
 from numpy.typing import NDArray
 
+from caligo.processing.long_transform import WAYS, backward, bins_of, forward, in_pairs
 from caligo.processing.processor import Signal, State
 from caligo.signal.kernel import kernel
+from caligo.signal.vector import WIDTH, load, store
 
 Spectra = NDArray[np.float32]
-"""Real and imaginary parts ``[2 channels, partitions, 2, bins]``."""
+"""Real and imaginary parts ``[2 channels, partitions, 2, vectors of bins, WIDTH]``."""
 
 PARTITION = 2_048
 """Samples of a short partition, by which the output is late."""
-LONG = 8 * PARTITION
+LONG = WAYS * PARTITION
 """Samples of a long partition, and of the beginning that short ones answer."""
-
-
-STRETCH = 1_024
-"""Bins that are summed at once: so many sums stay in a processor's nearest cache."""
+STRETCH = 128
+"""Vectors of bins that are summed at once: so many sums stay in a processor's nearest cache."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -52,45 +52,80 @@ class Response:
 
 
 @kernel
-def _multiply(
+def _sum(
+    heard: np.ndarray, response: np.ndarray, newest: int, first: int, length: int, sums: np.ndarray
+) -> None:
+    """The sum of all partitions' products, of `length` vectors from the `first` on.
+
+    `heard` and `response` are ``[partitions, 2, vectors, WIDTH]``, `sums` ``[2, STRETCH, WIDTH]``.
+    What came before the `newest` row stands in the rows before it, in a ring.
+    """
+    count = len(response)
+    real, imaginary = sums[0], sums[1]
+    for p in range(count):
+        row = (newest - p) % count
+        a, b, d, e = heard[row, 0], heard[row, 1], response[p, 0], response[p, 1]
+        for n in range(length):
+            one, two = load(a, first + n), load(b, first + n)
+            three, four = load(d, first + n), load(e, first + n)
+            more, other = one * three - two * four, one * four + two * three
+            if p > 0:
+                more, other = load(real, n) + more, load(imaginary, n) + other
+            store(real, n, more)
+            store(imaginary, n, other)
+
+
+@kernel
+def _answer_early(
     spectra: np.ndarray,
-    line: np.ndarray,
     heard: np.ndarray,
+    rows: np.ndarray,
     response: np.ndarray,
     newest: int,
     sums: np.ndarray,
-    out: np.ndarray,
+    row: np.ndarray,
 ) -> None:
-    """Take in the newest `spectra`, and put the sum of all partitions' products into `out`.
+    """Take in short partitions' `spectra`, the first as the `newest` row, and put answers there.
 
-    Both are ``[2 channels, 2 * bins]``, real and imaginary parts in turn; `heard` and `response`
-    ``[2 channels, partitions, 2, bins]``. `newest` is the row of what came last, and what came
-    before it stands in the rows before, in a ring. `line` ``[2 channels, 2 * size]``, which has
-    been transformed, moves on by half. `sums` is room for a stretch ``[2, STRETCH]``.
+    `spectra` are ``[2 channels, count, bins, 2]``, `heard` and `response` ``[2 channels,
+    partitions, 2, vectors, WIDTH]``; see `_sum`. `rows` and `row` are the same as `heard` and
+    `sums` in single bins, ``[..., 2, bins]``.
     """
-    channels, count, _, bins = response.shape
+    channels, partitions, _, vectors, _ = response.shape
+    bins = spectra.shape[2]
     for c in range(channels):
-        now, passed, here = heard[c, newest], line[c, : bins - 1], line[c, bins - 1 :]
-        for k in range(bins):
-            now[0, k] = spectra[c, 2 * k]
-            now[1, k] = spectra[c, 2 * k + 1]
-        for k in range(bins - 1):
-            passed[k] = here[k]
-        for first in range(0, bins, STRETCH):
-            length = min(STRETCH, bins - first)
-            real, imaginary = sums[0, :length], sums[1, :length]
-            for k in range(length):
-                real[k], imaginary[k] = np.float32(0.0), np.float32(0.0)
-            for p in range(count):
-                row = (newest - p) % count
-                a, b = heard[c, row, 0, first:], heard[c, row, 1, first:]
-                d, e = response[c, p, 0, first:], response[c, p, 1, first:]
-                for k in range(length):
-                    real[k] += a[k] * d[k] - b[k] * e[k]
-                    imaginary[k] += a[k] * e[k] + b[k] * d[k]
-            for k in range(length):
-                out[c, 2 * (first + k)] = real[k]
-                out[c, 2 * (first + k) + 1] = imaginary[k]
+        for first in range(0, vectors, STRETCH):
+            length = min(STRETCH, vectors - first)
+            begin, end = WIDTH * first, min(WIDTH * (first + length), bins)
+            for i in range(spectra.shape[1]):
+                place = (newest + i) % partitions
+                both = spectra[c, i, begin:end]
+                real, imaginary = rows[c, place, 0, begin:], rows[c, place, 1, begin:]
+                for k in range(len(both)):
+                    real[k], imaginary[k] = both[k, 0], both[k, 1]
+                _sum(heard[c], response[c], place, first, length, sums)
+                a, b = row[0], row[1]
+                for k in range(len(both)):
+                    both[k, 0], both[k, 1] = a[k], b[k]
+
+
+@kernel
+def _answer_late(
+    heard: np.ndarray, response: np.ndarray, newest: int, sums: np.ndarray, out: np.ndarray
+) -> None:
+    """What long partitions answer, whose `newest` row is there, into `out`.
+
+    It is ``[2 channels, 2, vectors, WIDTH]``; see `_sum`.
+    """
+    channels, _, _, vectors, _ = response.shape
+    for c in range(channels):
+        for first in range(0, vectors, STRETCH):
+            length = min(STRETCH, vectors - first)
+            _sum(heard[c], response[c], newest, first, length, sums)
+            for part in range(2):
+                to, given = out[c, part], sums[part]
+                for n in range(length):
+                    store(to, first + n, load(given, n))
 
 
 @kernel
@@ -113,40 +148,64 @@ def _pass_through(
 
 
 @kernel
-def _join(
-    early: np.ndarray,
+def _finish(
+    answers: np.ndarray,
+    windows: np.ndarray,
     late: np.ndarray,
-    newest: np.ndarray,
     place: int,
     made: np.ndarray,
     late_line: np.ndarray,
 ) -> bool:
-    """Put what both kinds of partitions answer into `made` ``[2, PARTITION]``; whether it is good.
+    """Put what both kinds of partitions answer into `made`; whether it is good.
 
-    `early` has it behind as many samples, `late` ``[2, LONG]`` at the `place`-th partition of it,
-    if it has any. There the `newest` partition ``[2, PARTITION]`` goes into `late_line`.
+    It is ``[2, count, PARTITION]``. `answers` and `windows` ``[2, count, 2 * PARTITION]`` have
+    what short ones answer, and what has been heard, in their second halves. `late` ``[2, WAYS,
+    PARTITION]``, if there is any, has what long ones do, from the `place`-th partition on; there
+    what has been heard goes into the second half of `late_line`. Both are taken apart.
     """
-    start, good = place * PARTITION, True
+    good = True
     for c in range(2):
-        to, answer = made[c], early[c, PARTITION:]
-        for n in range(PARTITION):
-            to[n] = answer[n]
-        if late.shape[1] > 0:
-            more, given, here = late[c, start:], newest[c], late_line[c, LONG + start :]
+        for i in range(made.shape[1]):
+            to, answer, given = made[c, i], answers[c, i, PARTITION:], windows[c, i, PARTITION:]
             for n in range(PARTITION):
-                to[n] += more[n]
-                here[n] = given[n]
-        for n in range(PARTITION):
-            good = good and math.isfinite(to[n])
+                to[n] = answer[n]
+            if late.shape[2] > 0:
+                start = (place + i) * (PARTITION // WAYS)
+                for r in range(WAYS):
+                    more, here = late[c, r, start:], late_line[c, r, PARTITION + start :]
+                    sums, heard = to[r:], given[r:]
+                    for m in range(PARTITION // WAYS):
+                        sums[WAYS * m] += more[m]
+                        here[m] = heard[WAYS * m]
+            for n in range(PARTITION):
+                good = good and math.isfinite(to[n])
     return good
 
 
-def _spectra(response: Signal, size: int) -> Spectra:
-    count = -(-response.shape[1] // size)
-    padded = np.zeros((2, count * size), np.float32)
+def _early_spectra(response: Signal) -> Spectra:
+    """The spectra of short partitions."""
+    count = -(-response.shape[1] // PARTITION)
+    padded = np.zeros((2, count * PARTITION), np.float32)
     padded[:, : response.shape[1]] = response
-    found = scipy.fft.rfft(padded.reshape(2, count, size), 2 * size, axis=2)
-    return np.stack([found.real, found.imag], axis=2).astype(np.float32)
+    found = scipy.fft.rfft(padded.reshape(2, count, PARTITION), 2 * PARTITION, axis=2)
+    out = np.zeros((2, count, 2, bins_of(2 * PARTITION)), np.float32)
+    out[:, :, 0, : PARTITION + 1], out[:, :, 1, : PARTITION + 1] = found.real, found.imag
+    return out.reshape(2, count, 2, -1, WIDTH)
+
+
+def _late_spectra(response: Signal) -> Spectra:
+    """The spectra of long partitions, in the order of `forward`."""
+    count = -(-response.shape[1] // LONG)
+    padded = np.zeros((2, count * LONG), np.float32)
+    padded[:, : response.shape[1]] = response
+    bins = bins_of(2 * PARTITION)
+    found = np.zeros((2, count, 2, WAYS * bins), np.float32)
+    for p in range(count):
+        part = padded[:, p * LONG : (p + 1) * LONG].reshape(2, PARTITION, WAYS)
+        apart = np.zeros((2, WAYS, 2 * PARTITION), np.float32)
+        apart[:, :, :PARTITION] = part.transpose(0, 2, 1)
+        forward(apart, found[:, p].reshape(2, 2, WAYS, bins))
+    return found.reshape(2, count, 2, WAYS * bins // WIDTH, WIDTH)
 
 
 def spectra_of(response: Signal) -> Response:
@@ -154,21 +213,22 @@ def spectra_of(response: Signal) -> Response:
     starts = np.arange(0, response.shape[1], PARTITION)
     energy = np.add.reduceat(np.square(response, dtype=np.float64).sum(axis=0), starts).cumsum()
     return Response(
-        _spectra(response[:, :LONG], PARTITION),
-        _spectra(response[:, LONG:], LONG),
+        _early_spectra(response[:, :LONG]),
+        _late_spectra(response[:, LONG:]),
         energy / max(energy[-1], 1e-30),
     )
 
 
 def initial_state(response: Response) -> State:
-    """What a convolver remembers, at rest."""
+    """What a convolver remembers, at rest; of long partitions, lines are taken apart."""
+    late = PARTITION if response.late.size else 0
     return {
         "heard": np.zeros_like(response.early),
         "line": np.zeros((2, 2 * PARTITION), np.float32),
         "made": np.zeros((2, PARTITION), np.float32),
         "late_heard": np.zeros_like(response.late),
-        "late_line": np.zeros((2, 2 * LONG if response.late.size else 0), np.float32),
-        "late_made": np.zeros((2, LONG if response.late.size else 0), np.float32),
+        "late_line": np.zeros((2, WAYS, 2 * late), np.float32),
+        "late_made": np.zeros((2, WAYS, late), np.float32),
     }
 
 
@@ -181,39 +241,74 @@ def convolve(signal: Signal, at: int, response: Response, state: State) -> Signa
     out = np.empty_like(signal)
     done = 0
     while done < signal.shape[1]:
-        inside = (at + done) % PARTITION
-        count = _pass_through(signal, done, inside, state["made"], state["line"], out)
+        number, inside = divmod(at + done, PARTITION)
+        whole = min((signal.shape[1] - done) // PARTITION, WAYS - number % WAYS)
+        if inside == 0 and whole > 0:
+            count = whole * PARTITION
+            windows = _windows(state["line"], signal[:, done : done + count])
+            made = _next(response, number, windows, state)
+            out[:, done : done + PARTITION] = state["made"]
+            out[:, done + PARTITION : done + count] = made[:, :-1].reshape(2, -1)
+            state["line"][:, :PARTITION] = windows[:, -1, PARTITION:]
+            state["made"][:] = made[:, -1]
+        else:
+            line = state["line"]
+            count = _pass_through(signal, done, inside, state["made"], line, out)
+            if inside + count == PARTITION:
+                state["made"][:] = _next(response, number, line[:, None], state)[:, 0]
+                line[:, :PARTITION] = line[:, PARTITION:]
         done += count
-        if inside + count == PARTITION:
-            _next(response, (at + done) // PARTITION - 1, state)
     return out
 
 
-def _answer(line: Signal, heard: Spectra, response: Spectra, newest: int) -> Signal:
-    """What partitions answer to the newest half of `line` ``[2, 2 * size]``, in its second half."""
-    spectra = scipy.fft.rfft(line, axis=1)
-    product = np.empty_like(spectra)
-    sums = np.empty((2, STRETCH), np.float32)
-    _multiply(
-        spectra.view(np.float32), line, heard, response, newest, sums, product.view(np.float32)
-    )
-    made: Signal = scipy.fft.irfft(product, line.shape[1], axis=1, overwrite_x=True)
-    return made
+def _windows(line: Signal, signal: Signal) -> Signal:
+    """Each partition of `signal` behind the one before it ``[2, count, 2 * PARTITION]``."""
+    parts = signal.reshape(2, -1, PARTITION)
+    windows = np.empty((2, parts.shape[1], 2 * PARTITION), np.float32)
+    windows[:, 0, :PARTITION] = line[:, :PARTITION]
+    windows[:, 1:, :PARTITION] = parts[:, :-1]
+    windows[:, :, PARTITION:] = parts
+    return windows
 
 
-def _next(response: Response, number: int, state: State) -> None:
-    """A short partition is whole, the `number`-th of the cue: make the next stretch of output."""
+def _next(response: Response, number: int, windows: Signal, state: State) -> Signal:
+    """What comes of short partitions that are whole, from the `number`-th of the cue on.
+
+    `windows` ``[2, count, 2 * PARTITION]`` has each of them in its second half, behind the one
+    before; they belong to one long partition. The output is ``[2, count, PARTITION]``.
+    """
+    count = windows.shape[1]
+    spectra = scipy.fft.rfft(windows, axis=2)
+    sums = np.empty((2, STRETCH, WIDTH), np.float32)
     newest = number % response.early.shape[1]
-    answer = _answer(state["line"], state["heard"], response.early, newest)
-    group, place = divmod(number, LONG // PARTITION)
-    # The first half of the line is what has just been taken in.
-    good = _join(
-        answer, state["late_made"], state["line"], place, state["made"], state["late_line"]
+    heard = state["heard"]
+    _answer_early(
+        in_pairs(spectra),
+        heard,
+        heard.reshape(*heard.shape[:3], -1),
+        response.early,
+        newest,
+        sums,
+        sums.reshape(2, -1),
     )
-    if response.late.size and (place + 1) * PARTITION == LONG:
+    answers = scipy.fft.irfft(spectra, 2 * PARTITION, axis=2, overwrite_x=True)
+    made = np.empty((2, count, PARTITION), np.float32)
+    group, place = divmod(number, WAYS)
+    late_line, late_made = state["late_line"], state["late_made"]
+    good = _finish(answers, windows, late_made, place, made, late_line)
+    if response.late.size and place + count == WAYS:
+        bins = bins_of(2 * PARTITION)
         newest = group % response.late.shape[1]
-        late = _answer(state["late_line"], state["late_heard"], response.late, newest)
-        state["late_made"][:] = late[:, LONG:]
+        forward(late_line, state["late_heard"][:, newest].reshape(2, 2, WAYS, bins))
+        late = np.empty((2, 2, WAYS, bins), np.float32)
+        _answer_late(
+            state["late_heard"], response.late, newest, sums, late.reshape(2, 2, -1, WIDTH)
+        )
+        late_made[:] = backward(late, 2 * PARTITION)[:, :, PARTITION:]
+        late_line[:, :, :PARTITION] = late_line[:, :, PARTITION:]
     if not good:
+        made[:] = 0.0
+        windows[:] = 0.0
         for array in state.values():
             array[:] = 0.0
+    return made
