@@ -3,13 +3,14 @@
 from __future__ import annotations
 
 import re
+from collections.abc import Iterator
 
 import numpy as np
 import pyloudnorm
 import pytest
-from playwright.sync_api import Page, expect
+from playwright.sync_api import Browser, Page, expect
 
-from tests.browser.conftest import captured, listened
+from tests.browser.conftest import Server, captured, copied, listened, opened
 from tests.browser.test_chains import add, station
 
 
@@ -31,6 +32,12 @@ def loudness(page: Page) -> float:
     gain = page.evaluate("() => window.caligo.player.gain.gain.value")
     found: float = pyloudnorm.Meter(48_000).integrated_loudness(heard.T.astype(float) * gain)
     return found
+
+
+@pytest.fixture
+def page(browser: Browser, server: Server) -> Iterator[Page]:
+    """The demo's sound over a few seconds, which are soon drawn."""
+    yield from opened(browser, copied(server, length=16.0))
 
 
 @pytest.mark.hears
