@@ -11,7 +11,7 @@ from pydantic import Field
 
 from caligo.document import DocumentError, read_sound
 from caligo.document.limits import LIMITS
-from caligo.document.sound import EffectPart, FilterPart
+from caligo.document.sound import EffectPart, FilterPart, Modulator, Route
 from caligo.document.upgrading import SOUND_SCHEMA
 from studio import answers
 from studio.library.models import KeptChain
@@ -32,6 +32,10 @@ class KeptChainIn(NamedIn):
 
     family: Family
     parts: list[dict[str, Any]] = Field(min_length=1, max_length=max(LIMITS["effects"], 1))
+    modulators: list[dict[str, Any]] = Field(default=[], max_length=LIMITS["modulators"])
+    """What moves the parts."""
+    routes: list[dict[str, Any]] = Field(default=[], max_length=LIMITS["routes"])
+    """Those to the parts lead to addresses under ``chain``."""
 
 
 class KeptChainOut(Schema):
@@ -41,26 +45,36 @@ class KeptChainOut(Schema):
     name: str
     family: Family
     parts: list[FilterPart | EffectPart]
+    modulators: list[Modulator]
+    routes: list[Route]
 
 
-def _whole(family: str, parts: list[dict[str, Any]], schema: int) -> list[dict[str, Any]]:
-    """Parts with all that they do not say, in the present schema.
+def _whole(family: str, document: dict[str, Any]) -> dict[str, Any]:
+    """A chain with all that it does not say, in the present schema.
+
+    It is read as the chain of a layer called ``chain``, in a sound that has no more.
 
     Raises
     ------
     DocumentError
         With every problem.
     """
-    layer = {"id": "layer", "name": "Chain", "source": {"kind": "noise"}, PLACES[family]: parts}
-    sound = read_sound({"schema": schema, "name": "Chain", "layers": [layer]})
-    found: list[dict[str, Any]] = sound.as_document()["layers"][0][PLACES[family]]
-    return found
+    place = PLACES[family]
+    layer = {"id": "chain", "name": "Chain", "source": {"kind": "noise"}, place: document["parts"]}
+    moving = {key: document.get(key, []) for key in ("modulators", "routes")}
+    sound = read_sound({"schema": document["schema"], "name": "Chain", "layers": [layer], **moving})
+    whole = sound.as_document()
+    return {
+        "schema": whole["schema"],
+        "parts": whole["layers"][0][place],
+        "modulators": whole["modulators"],
+        "routes": whole["routes"],
+    }
 
 
 def _told(chain: KeptChain) -> dict[str, Any]:
-    document = chain.document
-    parts = _whole(chain.family, document["parts"], document["schema"])
-    return {"id": chain.pk, "name": chain.name, "family": chain.family, "parts": parts}
+    document = _whole(chain.family, chain.document)
+    return {"id": chain.pk, "name": chain.name, "family": chain.family, **document}
 
 
 @router.get("/chains", response=list[KeptChainOut], by_alias=True)
@@ -75,12 +89,14 @@ def kept_chains(request: HttpRequest) -> Any:
 
 @router.post("/chains", response={201: KeptChainOut, 422: SaidOut}, by_alias=True)
 def keep_chain(request: HttpRequest, given: KeptChainIn) -> Any:
-    """Keep filters or effects under a name."""
+    """Keep filters or effects under a name, with what moves them."""
     if KeptChain.objects.count() >= MOST:
         return answers.said(422, f"{MOST} chains are kept, the most there can be; delete some.")
-    parts = _whole(given.family, given.parts, SOUND_SCHEMA)
+    document = {"schema": SOUND_SCHEMA} | given.model_dump(
+        include={"parts", "modulators", "routes"}
+    )
     chain = KeptChain.objects.create(
-        name=given.name, family=given.family, document={"schema": SOUND_SCHEMA, "parts": parts}
+        name=given.name, family=given.family, document=_whole(given.family, document)
     )
     return Status(201, _told(chain))
 

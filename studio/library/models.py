@@ -128,7 +128,7 @@ class KeptChain(models.Model):
     name = models.CharField(max_length=120)
     family = models.CharField(max_length=12)
     document: models.JSONField[dict[str, Any], dict[str, Any]] = models.JSONField()
-    """The schema of sounds that the parts are of, and the parts."""
+    """The parts, what moves them, and the schema of sounds that they are of."""
 
     class Meta:
         ordering = ("name", "id")

@@ -9,6 +9,7 @@ import pytest
 from playwright.sync_api import Page, expect
 
 from tests.browser.conftest import captured, listened
+from tests.browser.test_movement import choose
 
 
 def stations(page: Page) -> list[str]:
@@ -155,22 +156,30 @@ def test_an_effect_is_made_up_for(page: Page) -> None:
 
 
 def test_a_chain_is_kept_by_name_and_used_again_with_keys_alone(page: Page) -> None:
-    """Two effects of a layer, under a name, behind the master's; forgotten, and back again."""
+    """Two effects of a layer and what moves one, under a name, behind the master's; forgotten, and
+    back again."""
     add(page, "compressor", "Compressor")
     add(page, "echoes", "Delay")
+    choose(page, "Add modulator", "LFO")
+    page.get_by_role("button", name="Add target").press("Enter")
+    page.get_by_label("Search: Add target").fill("delay feedback")
+    page.keyboard.press("Enter")
+    expect(page.locator("[data-route='ground.delay1.feedback']")).to_have_count(1)
     page.get_by_role("button", name=re.compile("^Kept chains, for Ground")).press("Enter")
     effects = page.get_by_role("region", name="Chains of effects")
     expect(effects.get_by_role("button", name="Keep", exact=True)).to_be_disabled()
     effects.get_by_label("Name for these effects").fill("Far wall")
     page.keyboard.press("Enter")
-    expect(effects.get_by_text("Compressor, Delay")).to_be_visible()
+    kept = effects.get_by_text(re.compile("^Compressor, Delay; moved by [A-Z][a-z]+$"))
+    expect(kept).to_be_visible()
     page.keyboard.press("Escape")
     page.get_by_label("Layers and buses").get_by_text("Master", exact=True).click()
     page.get_by_role("button", name="Kept chains, for Master").press("Enter")
     effects.get_by_role("button", name="Add Far wall").press("Enter")
     chain = page.get_by_role("list", name="Chain").locator("b")
     expect(chain).to_have_text(["Voices and pace", "Compressor", "Delay", "Level and ceiling"])
+    expect(page.locator("[data-route='master.delay1.feedback']")).to_have_count(1)
     effects.get_by_role("button", name="Delete Far wall").press("Enter")
-    expect(effects.get_by_text("Compressor, Delay")).to_have_count(0)
+    expect(kept).to_have_count(0)
     page.get_by_role("status").get_by_role("button", name="Undo").press("Enter")
-    expect(effects.get_by_text("Compressor, Delay")).to_have_count(1)
+    expect(kept).to_have_count(1)

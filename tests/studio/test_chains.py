@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from typing import Any
+
 import pytest
 
 from studio.library import chains_api
@@ -56,3 +58,49 @@ def test_a_chain_of_schema_4_is_as_loud_as_it_was(api: Api) -> None:
     # One that nobody understands any more hides no other.
     KeptChain.objects.create(name="A", family="effect", document={"schema": 4, "parts": [{}]})
     assert api("GET", "/chains").json()[0]["parts"][0]["params"]["level"] == 6.01
+
+
+MOVING = {
+    "modulators": [
+        {"id": "lfo1", "name": "Tide", "kind": "lfo"},
+        {"id": "lfo2", "name": "Turn", "kind": "lfo"},
+    ],
+    "routes": [
+        {"id": "a", "from": "lfo1", "to": "chain.delay1.feedback", "depth": 5},
+        {"id": "b", "from": "lfo2", "to": "lfo1.period", "depth": 1},
+    ],
+}
+
+
+def test_a_chain_is_kept_with_what_moves_it(api: Api) -> None:
+    given = {"name": "Far wall", "family": "effect", "parts": [DELAY], **MOVING}
+    kept = api("POST", "/chains", given).json()
+    assert [m["name"] for m in kept["modulators"]] == ["Tide", "Turn"]
+    assert kept["modulators"][0]["params"]["shape"] == "sine"
+    assert [(r["from"], r["to"]) for r in kept["routes"]] == [
+        ("lfo1", "chain.delay1.feedback"),
+        ("lfo2", "lfo1.period"),
+    ]
+    (found,) = api("GET", "/chains").json()
+    assert found == kept
+
+
+@pytest.mark.parametrize(
+    "wrong",
+    [
+        {"routes": [{"id": "a", "from": "lfo9", "to": "chain.delay1.feedback", "depth": 5}]},
+        {"routes": [{"id": "a", "from": "lfo1", "to": "chain.delay9.feedback", "depth": 5}]},
+        {"modulators": [{"id": "lfo1", "name": "Tide", "kind": "nothing"}]},
+        {"modulators": [{"id": f"m{i}", "name": "M", "kind": "lfo"} for i in range(33)]},
+    ],
+)
+def test_movement_that_could_not_be_in_a_sound_is_not_kept(api: Api, wrong: dict[str, Any]) -> None:
+    given = {"name": "A", "family": "effect", "parts": [DELAY], **MOVING, **wrong}
+    assert api("POST", "/chains", given).status_code == 422
+    assert KeptChain.objects.count() == 0
+
+
+def test_a_chain_that_was_kept_without_movement_has_none(api: Api) -> None:
+    KeptChain.objects.create(name="Old", family="effect", document={"schema": 8, "parts": [DELAY]})
+    (found,) = api("GET", "/chains").json()
+    assert found["modulators"] == found["routes"] == []

@@ -407,7 +407,7 @@ export interface paths {
         put?: never;
         /**
          * Keep Chain
-         * @description Keep filters or effects under a name.
+         * @description Keep filters or effects under a name, with what moves them.
          */
         post: operations["studio_library_chains_api_keep_chain"];
         delete?: never;
@@ -1940,6 +1940,10 @@ export interface components {
             family: "filter" | "effect";
             /** Parts */
             parts: (components["schemas"]["FilterPart"] | components["schemas"]["EffectPart"])[];
+            /** Modulators */
+            modulators: components["schemas"]["Modulator"][];
+            /** Routes */
+            routes: components["schemas"]["Route"][];
         };
         /**
          * KeptChainIn
@@ -1955,6 +1959,20 @@ export interface components {
             family: "filter" | "effect";
             /** Parts */
             parts: {
+                [key: string]: unknown;
+            }[];
+            /**
+             * Modulators
+             * @default []
+             */
+            modulators: {
+                [key: string]: unknown;
+            }[];
+            /**
+             * Routes
+             * @default []
+             */
+            routes: {
                 [key: string]: unknown;
             }[];
         };

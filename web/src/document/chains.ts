@@ -2,9 +2,15 @@
 
 import type { Effect, Layer, Sound } from "../api/client";
 import { freeId } from "./edits";
+import { addressOf, type Moving, moved, movingOf, type Room, alone as unfollowing } from "./moving";
 import { type Operation, valueAt } from "./patch";
 
 export type Processor = Effect | Layer["filters"][number];
+
+/** Filters or effects with what moves them. */
+export interface Chain extends Moving {
+  parts: Processor[];
+}
 
 /** A list in the document and a place in it. */
 export interface Slot {
@@ -28,9 +34,17 @@ export function moveTo(sound: Sound, slot: Slot, to: number): Operation[] {
   ];
 }
 
-/** Copies that listen to nothing outside them. */
-export function alone(parts: Processor[]): Processor[] {
-  return parts.map((part) => heardHere(part, { layers: [], buses: [] }));
+/** Parts that stand in a list, with what moves them. */
+export function chainOf(sound: Sound, list: string, parts: Processor[]): Chain {
+  return { parts, ...movingOf(sound, list, parts) };
+}
+
+/** A copy that listens to nothing outside it. */
+export function alone(chain: Chain): Chain {
+  return {
+    ...unfollowing(chain),
+    parts: chain.parts.map((part) => heardHere(part, { layers: [], buses: [] })),
+  };
 }
 
 /** A copy that listens to nothing where what it listened to is not in the sound. */
@@ -47,11 +61,20 @@ function heardHere(copy: Processor, sound: Pick<Sound, "layers" | "buses">): Pro
 }
 
 /** Copies of filters or effects behind those of a list, under ids that are free there. */
-export function pasted(sound: Sound, copies: Processor[], list: string, most: number): Operation[] {
+export function pasted(
+  sound: Sound,
+  copies: Chain,
+  list: string,
+  most: number,
+  room: Room,
+): Operation[] {
   const taken = (valueAt(sound, list) as Processor[]).map((one) => one.id);
-  return copies.slice(0, Math.max(0, most - taken.length)).map((copy) => {
+  const ids = new Map<string, string>();
+  const parts = copies.parts.slice(0, Math.max(0, most - taken.length)).map((copy): Operation => {
     const id = freeId(copy.id.replace(/\d+$/, ""), taken);
     taken.push(id);
+    ids.set(copy.id, id);
     return { op: "add", path: `${list}/-`, value: { ...heardHere(copy, sound), id } };
   });
+  return [...parts, ...moved(sound, copies, addressOf(sound, list), ids, room)];
 }

@@ -9,6 +9,7 @@ function Kept({ chain, full, onAdd }: { chain: KeptChain; full: boolean; onAdd: 
   const catalogue = useCatalogue();
   const keeping = useKeeping();
   const made = chain.parts.map((part) => catalogue.module(chain.family, part.kind).name);
+  const movers = chain.modulators.map((modulator) => modulator.name);
   return (
     <li className="mb-2 border-b border-line pb-2">
       <div className="flex items-baseline gap-3">
@@ -36,7 +37,10 @@ function Kept({ chain, full, onAdd }: { chain: KeptChain; full: boolean; onAdd: 
           Delete
         </button>
       </div>
-      <div className="label text-xs">{made.join(", ")}</div>
+      <div className="label text-xs">
+        {made.join(", ")}
+        {movers.length > 0 && `; moved by ${movers.join(", ")}`}
+      </div>
     </li>
   );
 }
@@ -91,7 +95,7 @@ function ChainsOf({ place, chains }: { place: ChainPlace; chains: KeptChain[] })
             key={chain.id}
             chain={chain}
             full={count >= most}
-            onAdd={() => addKept(chain, list, most)}
+            onAdd={() => addKept(chain, list, most, limits)}
           />
         ))}
       </ul>

@@ -1,9 +1,9 @@
+import type { Sound } from "../api/client";
 import type { PartPlace } from "../document/catalogue";
-import { moveTo, type Processor, pasted, slotOf } from "../document/chains";
+import { chainOf, moveTo, type Processor, pasted, slotOf } from "../document/chains";
 import { removePart } from "../document/edits";
 import { valueAt } from "../document/patch";
 import { change } from "../session/change";
-import { useSession } from "../session/store";
 import { useCatalogue } from "../ui/catalogue-context";
 import { Menu, type MenuEntry } from "../ui/Menu";
 import { copy } from "./copied";
@@ -48,12 +48,13 @@ export function PartActions({
   }
   if (siblings !== undefined) {
     const most = family === "filter" ? limits.filters : limits.effects;
-    const own = () => valueAt(useSession.getState().sound, place.pointer) as Processor;
-    entries.push({ name: "Copy", act: () => copy(family, [own()]) });
+    const own = (sound: Sound) =>
+      chainOf(sound, slot.list, [valueAt(sound, place.pointer) as Processor]);
+    entries.push({ name: "Copy", act: () => copy(family, slot.list, place.pointer) });
     entries.push({
       name: "Duplicate",
       disabled: siblings >= most,
-      act: () => change("Duplicate", (sound) => pasted(sound, [own()], slot.list, most)),
+      act: () => change("Duplicate", (sound) => pasted(sound, own(sound), slot.list, most, limits)),
     });
   }
   entries.push({

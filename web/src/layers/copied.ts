@@ -1,16 +1,24 @@
 /** What has been copied of a chain, to be pasted into this sound or another. */
 
 import { create } from "zustand";
-import type { Processor } from "../document/chains";
+import { type Chain, chainOf, type Processor } from "../document/chains";
+import { valueAt } from "../document/patch";
+import { useSession } from "../session/store";
 
 interface Copied {
   family: "filter" | "effect" | null;
-  parts: Processor[];
+  chain: Chain;
 }
 
-export const useCopied = create<Copied>(() => ({ family: null, parts: [] }));
+export const useCopied = create<Copied>(() => ({
+  family: null,
+  chain: { parts: [], modulators: [], routes: [] },
+}));
 
-/** Keep copies of filters or effects. */
-export function copy(family: "filter" | "effect", parts: Processor[]) {
-  useCopied.setState({ family, parts: structuredClone(parts) });
+/** Keep copies of the filters or effects of a list, or of one of them, and of what moves them. */
+export function copy(family: "filter" | "effect", list: string, pointer = list) {
+  const { sound } = useSession.getState();
+  if (!sound) return;
+  const parts = [valueAt(sound, pointer)].flat() as Processor[];
+  useCopied.setState({ family, chain: structuredClone(chainOf(sound, list, parts)) });
 }

@@ -1,9 +1,7 @@
 /** The entries of a menu that copy a chain, and paste what has been copied. */
 
-import { type Processor, pasted } from "../document/chains";
-import { valueAt } from "../document/patch";
+import { pasted } from "../document/chains";
 import { change } from "../session/change";
-import { useSession } from "../session/store";
 import { useCatalogue } from "../ui/catalogue-context";
 import type { MenuEntry } from "../ui/Menu";
 import { copy, useCopied } from "./copied";
@@ -21,21 +19,22 @@ export function useCopyEntries(
   const most = family === "filter" ? catalogue.limits.filters : catalogue.limits.effects;
   const entries: MenuEntry[] = [];
   if (copied.family === family) {
-    const names = copied.parts.map((part) => catalogue.module(family, part.kind).name);
+    const names = copied.chain.parts.map((part) => catalogue.module(family, part.kind).name);
     entries.push({
       name: names.length === 1 ? `Paste ${names[0]}` : `Paste ${names.length} ${family}s`,
       help: names.length === 1 ? undefined : names.join(", "),
       group: GROUP,
       disabled: siblings.length >= most,
-      act: () => change("Paste", (sound) => pasted(sound, copied.parts, pointer, most)),
+      act: () =>
+        change("Paste", (sound) => pasted(sound, copied.chain, pointer, most, catalogue.limits)),
     });
   }
   if (siblings.length > 0) {
     entries.push({
       name: `Copy these ${family}s`,
-      help: "All that stand here, to be pasted elsewhere, also into another sound.",
+      help: "All that stand here and what moves them, to be pasted elsewhere, also into another sound.",
       group: GROUP,
-      act: () => copy(family, valueAt(useSession.getState().sound, pointer) as Processor[]),
+      act: () => copy(family, pointer),
     });
   }
   return entries;

@@ -2,7 +2,8 @@
 
 import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { api, type Schemas, taken } from "../api/client";
-import { alone, type Processor, pasted } from "../document/chains";
+import { alone, type Chain, chainOf, type Processor, pasted } from "../document/chains";
+import type { Room } from "../document/moving";
 import { valueAt } from "../document/patch";
 import { change } from "../session/change";
 import { say, useSession } from "../session/store";
@@ -12,15 +13,19 @@ type Family = KeptChain["family"];
 
 const CHAINS = ["chains"];
 
+/** As the server takes it, which reads it like a part of a sound. */
+const plain = (list: object[]) => list as Record<string, unknown>[];
+
 export function useKeptChains() {
   return useQuery({ queryKey: CHAINS, queryFn: () => taken(api.GET("/api/chains")) });
 }
 
 /** Put a kept chain behind what stands in a list. */
-export function addKept(chain: KeptChain, list: string, most: number) {
-  const parts = chain.parts as unknown as Processor[];
-  change(`Add ${chain.name}`, (sound) => pasted(sound, parts, list, most));
+export function addKept(chain: KeptChain, list: string, most: number, room: Room) {
+  change(`Add ${chain.name}`, (sound) => pasted(sound, asChain(chain), list, most, room));
 }
+
+const asChain = (kept: KeptChain) => kept as unknown as Chain;
 
 /** What is done to the chains that are kept; what goes wrong is said. */
 export function useKeeping() {
@@ -33,18 +38,26 @@ export function useKeeping() {
     }
     await queries.invalidateQueries({ queryKey: CHAINS });
   };
-  const keep = (name: string, family: Family, parts: Processor[]) =>
+  const keep = (name: string, family: Family, { parts, modulators, routes }: Chain) =>
     doing(() =>
       taken(
         api.POST("/api/chains", {
-          body: { name, family, parts: parts as unknown as Record<string, unknown>[] },
+          body: {
+            name,
+            family,
+            parts: plain(parts),
+            modulators: plain(modulators),
+            routes: plain(routes),
+          },
         }),
       ),
     );
   return {
     keepHere: (name: string, family: Family, list: string) => {
-      const here = valueAt(useSession.getState().sound, list) as Processor[];
-      return keep(name, family, alone(here));
+      const { sound } = useSession.getState();
+      if (!sound) return Promise.resolve();
+      const here = valueAt(sound, list) as Processor[];
+      return keep(name, family, alone(chainOf(sound, list, here)));
     },
     rename: (chain: KeptChain, name: string) =>
       doing(() =>
@@ -61,7 +74,7 @@ export function useKeeping() {
         await taken(api.DELETE("/api/chains/{chain_id}", { params: { path } }));
         say(`The chain “${chain.name}” is no longer kept.`, "news", {
           name: "Undo",
-          act: () => void keep(chain.name, chain.family, chain.parts as unknown as Processor[]),
+          act: () => void keep(chain.name, chain.family, asChain(chain)),
         });
       }),
   };
