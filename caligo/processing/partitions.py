@@ -278,37 +278,34 @@ def _next(response: Response, number: int, windows: Signal, state: State) -> Sig
     before; they belong to one long partition. The output is ``[2, count, PARTITION]``.
     """
     count = windows.shape[1]
+    group, place = divmod(number, WAYS)
     spectra = scipy.fft.rfft(windows, axis=2)
     sums = np.empty((2, STRETCH, WIDTH), np.float32)
-    newest = number % response.early.shape[1]
-    heard = state["heard"]
-    _answer_early(
-        in_pairs(spectra),
-        heard,
-        heard.reshape(*heard.shape[:3], -1),
-        response.early,
-        newest,
-        sums,
-        sums.reshape(2, -1),
-    )
+    heard, newest = state["heard"], number % response.early.shape[1]
+    rows, row = heard.reshape(*heard.shape[:3], -1), sums.reshape(2, -1)
+    _answer_early(in_pairs(spectra), heard, rows, response.early, newest, sums, row)
     answers = scipy.fft.irfft(spectra, 2 * PARTITION, axis=2, overwrite_x=True)
     made = np.empty((2, count, PARTITION), np.float32)
-    group, place = divmod(number, WAYS)
-    late_line, late_made = state["late_line"], state["late_made"]
-    good = _finish(answers, windows, late_made, place, made, late_line)
+    good = _finish(answers, windows, state["late_made"], place, made, state["late_line"])
     if response.late.size and place + count == WAYS:
-        bins = bins_of(2 * PARTITION)
-        newest = group % response.late.shape[1]
-        forward(late_line, state["late_heard"][:, newest].reshape(2, 2, WAYS, bins))
-        late = np.empty((2, 2, WAYS, bins), np.float32)
-        _answer_late(
-            state["late_heard"], response.late, newest, sums, late.reshape(2, 2, -1, WIDTH)
-        )
-        late_made[:] = backward(late, 2 * PARTITION)[:, :, PARTITION:]
-        late_line[:, :, :PARTITION] = late_line[:, :, PARTITION:]
+        _next_long(response, group, state, sums)
     if not good:
         made[:] = 0.0
         windows[:] = 0.0
         for array in state.values():
             array[:] = 0.0
     return made
+
+
+def _next_long(response: Response, group: int, state: State, sums: Signal) -> None:
+    """A long partition is whole, the `group`-th of the cue: make what the next one is given.
+
+    `sums` is room, see `_sum`.
+    """
+    line, heard, newest = state["late_line"], state["late_heard"], group % response.late.shape[1]
+    bins = bins_of(2 * PARTITION)
+    forward(line, heard[:, newest].reshape(2, 2, WAYS, bins))
+    made = np.empty((2, 2, WAYS, bins), np.float32)
+    _answer_late(heard, response.late, newest, sums, made.reshape(2, 2, -1, WIDTH))
+    state["late_made"][:] = backward(made, 2 * PARTITION)[:, :, PARTITION:]
+    line[:, :, :PARTITION] = line[:, :, PARTITION:]
