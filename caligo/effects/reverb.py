@@ -39,11 +39,11 @@ from caligo.signal.feedback_network import (
     losses,
     mix_lines,
     pass_on,
-    read_lines,
     room,
     swing,
 )
 from caligo.signal.kernel import CONTRACT, kernel, kernel_with
+from caligo.signal.line_reading import read_lines
 from caligo.signal.one_tick import give_tick, take_tick
 from caligo.signal.scatter import feed, velvet
 from caligo.signal.smoothing import one_pole_at
@@ -201,7 +201,7 @@ def _run(
         swing((at + TICK) / rate, freeze[k + 1], to_away, to_cosine, to_sine)
         read_lines(
             lines, at, rate, seconds, size[k], size[k + 1], freeze[k], freeze[k + 1],
-            away, to_away, held,
+            away, to_away, room.places, held,
         )  # fmt: skip
         lose_and_gather(held, gain, to_gain, heard)
         gather_inside(lines, at, rate, seconds, size[k], size[k + 1], inside, to_inside, heard)

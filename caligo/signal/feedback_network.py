@@ -14,9 +14,8 @@ from typing import NamedTuple
 
 import numpy as np
 
-from caligo.signal.delay_line import FIVE, FOUR, ONE, THREE, TWO, read_row
+from caligo.signal.delay_line import FOUR, ONE, THREE, TWO
 from caligo.signal.exponential import exp2_of, sine_of_turns
-from caligo.signal.interpolation import lagrange_six
 from caligo.signal.kernel import CONTRACT, kernel, kernel_with
 from caligo.signal.silence import DEAD
 from caligo.signal.ticks import TICK
@@ -57,7 +56,8 @@ class Room(NamedTuple):
     what is `held` of all lines ``[LINES, TICK]``, and `turned` eight abreast
     ``[GROUPS * TICK, WIDTH]``. At both ends of the tick: the lines' `gain`, that `inside` them and
     how far they are `away` ``[2, LINES]``, their poles `dark` ``[2 * GROUPS, WIDTH]``, and `cosine`
-    and `sine` of their pairs ``[2, LINES / 2]``. `powers` ``[3 * LINES]`` are those of `losses`.
+    and `sine` of their pairs ``[2, LINES / 2]``. `powers` ``[3 * LINES]`` are those of `losses`,
+    `places` ``[3, LINES]`` those of `caligo.signal.line_reading`.
     """
 
     dry: np.ndarray
@@ -72,6 +72,7 @@ class Room(NamedTuple):
     cosine: np.ndarray
     sine: np.ndarray
     powers: np.ndarray
+    places: np.ndarray
 
 
 def room() -> Room:
@@ -93,6 +94,7 @@ def room() -> Room:
         cosine=np.zeros((2, LINES // 2)),
         sine=np.zeros((2, LINES // 2)),
         powers=np.zeros(3 * LINES),
+        places=np.zeros((3, LINES)),
     )
 
 
@@ -303,75 +305,6 @@ def mix_lines(
             held[j, n] = second if abs(second) > dead else none
             held[k, n] = third if abs(third) > dead else none
             held[m, n] = fourth if abs(fourth) > dead else none
-
-
-@kernel_with(fastmath=CONTRACT)
-def _stretch(
-    lines: np.ndarray,
-    i: int,
-    start: int,
-    over: float,
-    step: float,
-    first: int,
-    end: int,
-    held: np.ndarray,
-) -> None:
-    """The samples `first` to `end` of a tick of line `i`, which lie between the same of the line.
-
-    `start` is where the line is read for the tick's first sample, `over` how far beyond.
-    """
-    line, s, f_start, f_step = np.uint64(i), np.uint64(start), np.float32(over), np.float32(step)
-    for n in range(np.uint64(first), np.uint64(end)):
-        f = f_start + np.float32(np.int32(n)) * f_step
-        held[line, n] = lagrange_six(
-            lines[line, s + n + FIVE], lines[line, s + n + FOUR], lines[line, s + n + THREE],
-            lines[line, s + n + TWO], lines[line, s + n + ONE], lines[line, s + n], f,
-        )  # fmt: skip
-
-
-@kernel_with(fastmath=CONTRACT)
-def read_lines(
-    lines: np.ndarray,
-    at: int,
-    rate: float,
-    seconds: np.ndarray,
-    size: float,
-    to_size: float,
-    freeze: float,
-    to_freeze: float,
-    away: np.ndarray,
-    to_away: np.ndarray,
-    held: np.ndarray,
-) -> None:
-    """Read all `lines` ``[LINES, size]`` over a tick, each swaying at a pace of its own.
-
-    It goes into `held` ``[LINES, TICK]``; `seconds` are their lengths ``[LINES]``, `away` and
-    `to_away` what they sway by, see `swing`. Frozen ones stand still at whole samples, so that
-    nothing is lost between samples.
-    """
-    ring = lines.shape[1] - APART
-    for i in range(LINES):
-        length = seconds[i] * size * rate
-        to_length = seconds[i] * to_size * rate
-        begin = length + away[i] * rate
-        end = to_length + to_away[i] * rate
-        begin += freeze * (math.floor(length) - begin)
-        end += to_freeze * (math.floor(to_length) - end)
-        whole = int(begin)
-        start, step, over = (at - whole - 3) & (ring - 1), (end - begin) / TICK, begin - whole
-        if abs(end - begin) >= 1.0 or start == 0 or start + TICK + 5 > ring:
-            read_row(lines, ring, i, at, begin, end, held)
-            continue
-        # It passes into the next sample once at most, and is read in two stretches then.
-        passes = TICK
-        if over + (TICK - 1) * step >= 1.0:
-            passes = math.ceil((1.0 - over) / step)
-        elif over + (TICK - 1) * step < 0.0:
-            passes = int(over / -step) + 1
-        _stretch(lines, i, start, over, step, 0, passes, held)
-        if passes < TICK:
-            more = 1 if step > 0.0 else -1
-            _stretch(lines, i, start - more, over - more, step, passes, TICK, held)
 
 
 @kernel_with(fastmath=CONTRACT)

@@ -17,10 +17,10 @@ from caligo.signal.feedback_network import (
     lose_and_gather,
     mix_lines,
     pass_on,
-    read_lines,
     room,
 )
 from caligo.signal.kernel import kernel, kernel_with
+from caligo.signal.line_reading import read_lines
 from caligo.signal.ticks import TICK
 from caligo.signal.vector import WIDTH, load, load_lines, store, store_lines
 
@@ -96,9 +96,9 @@ def test_lines_are_read_between_samples_also_where_they_pass_one(step: float) ->
     lines[:, time % RING] = np.sin(tone * time)
     # In every way between two samples, and a few that lie just ahead of one.
     samples = 1_500.0 + 601.0 * np.arange(LINES) + np.linspace(0.0, 0.999, LINES)
-    still = np.zeros(LINES)
+    still, places = np.zeros(LINES), np.zeros((3, LINES))
     ends = still + step * TICK / RATE
-    read_lines(lines, at, RATE, samples / RATE, 1.0, 1.0, 0.0, 0.0, still, ends, held)
+    read_lines(lines, at, RATE, samples / RATE, 1.0, 1.0, 0.0, 0.0, still, ends, places, held)
     n = np.arange(TICK)
     wanted = np.sin(tone * (at + n - samples[:, None] - step * n))
     assert np.abs(held - wanted).max() < 10.0 ** (-90.0 / 20.0)
