@@ -14,7 +14,8 @@ from caligo.movement.notes import Floats, whole
 from caligo.processing.effect import Effect
 from caligo.processing.processor import Signal, State
 from caligo.signal.delay_line import add_tap
-from caligo.signal.kernel import kernel, kernel_with
+from caligo.signal.kernel import kernel
+from caligo.signal.one_tick import give_tick, take_tick
 from caligo.signal.silence import DEAD
 from caligo.signal.smoothing import one_pole_at
 from caligo.signal.ticks import TICK
@@ -40,7 +41,7 @@ def _length(tap: int, phase: float, delay: float, depth: float, rate: float) -> 
     return (delay * (1.0 + 0.23 * tap) + sway) * rate / 1000.0
 
 
-@kernel_with(allocates=True)
+@kernel
 def _run(
     signal: np.ndarray,
     lines: np.ndarray,
@@ -52,6 +53,7 @@ def _run(
     depth: np.ndarray,
     mix: np.ndarray,
     cut: np.ndarray,
+    room: np.ndarray,
 ) -> None:
     """Chorus `signal` ``[2, samples]`` in place.
 
@@ -63,15 +65,16 @@ def _run(
         Milliseconds, milliseconds and a share at every tick ``[ticks + 1]``.
     cut
         The low cut's one-pole share, at every tick or ``[1]``.
+    room
+        For a tick of the signal, of the copies and of what is below the cut ``[3, 2, TICK]``.
     """
     mask = lines.shape[1] - 1
-    wet = np.empty((2, TICK), np.float32)
-    below = np.empty((2, TICK), np.float32)
+    tick, wet, below = room[0], room[1], room[2]
     for k in range(len(delay) - 1):
         at = (first + k) * TICK
-        here = at & mask
+        here = np.uint64(at & mask)
         thinned = cut[k] if len(cut) > 1 else cut[0]
-        tick = signal[:, k * TICK : (k + 1) * TICK]
+        take_tick(signal, k, tick)
         wet[:] = np.float32(0.0)
         # What is below the cut stays out of the chorus: lows keep their place. Both sides go in one
         # loop, so that the processor overlaps them.
@@ -85,7 +88,8 @@ def _run(
         low[0] = under if abs(under) > DEAD else 0.0
         low[1] = beneath if abs(beneath) > DEAD else 0.0
         for c in range(2):
-            lines[c, here : here + TICK] = tick[c] - below[c]
+            for n in range(np.uint64(TICK)):
+                lines[c, here + n] = tick[c, n] - below[c, n]
         for tap in range(TAPS):
             length = _length(tap, phase[k], delay[k], depth[k], rate)
             to_length = _length(tap, phase[k + 1], delay[k + 1], depth[k + 1], rate)
@@ -97,12 +101,12 @@ def _run(
         direct_step = np.float32((math.cos(QUARTER * mix[k + 1]) - direct) / TICK)
         copies_step = np.float32((math.sin(QUARTER * mix[k + 1]) - copies) / TICK)
         for c in range(2):
-            straight, copied, lows, out = lines[c, here : here + TICK], wet[c], below[c], tick[c]
-            for n in range(TICK):
-                x = np.float32(n)
-                high = (direct + x * direct_step) * straight[n]
-                high += (np.float32(copies) + x * copies_step) * copied[n]
-                out[n] = lows[n] + high
+            for n in range(np.uint64(TICK)):
+                x = np.float32(np.int32(n))
+                high = (direct + x * direct_step) * lines[c, here + n]
+                high += (np.float32(copies) + x * copies_step) * wet[c, n]
+                tick[c, n] = below[c, n] + high
+        give_tick(tick, signal, k)
 
 
 @register(
@@ -178,6 +182,7 @@ class Chorus(Effect):
         super().__init__(part, address, movement, rate)
         self._period = self.trajectory("period")
         self._sway = movement.cycles(f"{address}.period", paced=False)
+        self._room = np.zeros((3, 2, TICK), np.float32)
 
     def initial_state(self) -> State:
         """See `Effect.initial_state`."""
@@ -210,6 +215,7 @@ class Chorus(Effect):
             depth,
             mix / 100.0,
             one_pole_at(self.trajectory("low_cut").compact(block.moments)[0], self.rate),
+            self._room,
         )
 
     def tail(self) -> float:
