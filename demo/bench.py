@@ -11,7 +11,7 @@ import subprocess
 import sys
 import tempfile
 import time
-from collections.abc import Callable, Iterable
+from collections.abc import Iterable
 from pathlib import Path
 from typing import Any
 
@@ -37,6 +37,7 @@ from demo.bench_processors import processor_costs
 from demo.bench_sources import cases, thick_cases
 from demo.pads import dome_air, gelatin_choir
 from demo.sounds import SOUNDS
+from demo.timing import best
 from studio.stage.drawing import trajectories_packet
 
 ROOT = Path(__file__).parents[1]
@@ -57,16 +58,6 @@ print(int(peak) / 1024)
 
 REST = 0.7
 """Seconds between starts that are timed."""
-
-
-def best(act: Callable[[], Any], times: int = 3) -> float:
-    """The shortest of several runs, in seconds."""
-    found = []
-    for _ in range(times):
-        began = time.perf_counter()
-        act()
-        found.append(time.perf_counter() - began)
-    return min(found)
 
 
 def render(sound: Any, score: Score, seconds: float, threads: int = 1) -> None:

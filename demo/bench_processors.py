@@ -7,7 +7,7 @@ for one. An effect is given one.
 from __future__ import annotations
 
 import time
-from collections.abc import Callable, Iterator, Sequence
+from collections.abc import Iterator, Sequence
 from typing import Any
 
 import numpy as np
@@ -27,6 +27,7 @@ from caligo.movement.voices import Voice, as_notes
 from caligo.processing.processor import Processor
 from caligo.signal.ticks import TICK, Span
 from demo.build import by_name
+from demo.timing import best
 
 SECONDS = 4
 BLOCK = 16_384
@@ -99,26 +100,16 @@ def _seconds(processor: Processor, given: NDArray[np.float32], voices: Sequence[
     return (time.perf_counter() - began) * DEFAULT_RATE / (len(given) * given.shape[2])
 
 
-def shortest(act: Callable[[], object]) -> float:
-    """Seconds that something takes at least, of three times."""
-    found = []
-    for _ in range(3):
-        began = time.perf_counter()
-        act()
-        found.append(time.perf_counter() - began)
-    return min(found)
-
-
 def processor_costs() -> Iterator[tuple[str, str, str]]:
     """A line for each filter and effect: its name, its cost, and what is wanted."""
     chord = [Voice(f"n{key}", key, 0.0, 60.0, 0.8, key, ((0.0, key),)) for key in (48, 55, 62, 69)]
     many, given = _noise(len(chord)), _noise(1)
     sections = scipy.signal.butter(4, 800.0, fs=DEFAULT_RATE, output="sos")
-    taken = shortest(lambda: scipy.signal.sosfilt(sections, many, axis=2))
+    taken = best(lambda: scipy.signal.sosfilt(sections, many, axis=2))
     filtered = 1000.0 * taken * DEFAULT_RATE / (many.size / 2)
     response = np.random.default_rng(2).standard_normal((2, int(RESPONSE * DEFAULT_RATE)))
     response = response.astype(np.float32)
-    taken = shortest(lambda: scipy.signal.oaconvolve(given[0], response, axes=1))
+    taken = best(lambda: scipy.signal.oaconvolve(given[0], response, axes=1))
     convolved = 1000.0 * taken * DEFAULT_RATE / given.shape[2]
     driven = catalogue_module("filter", "ladder")
     for module, params in [*((m, {}) for m in catalogue()), (driven, {"drive": 12.0})]:

@@ -14,7 +14,8 @@ export function freeId(stem: string, taken: Iterable<string>): string {
   }
 }
 
-function topIds(sound: Sound): string[] {
+/** The ids that layers, buses and modulators share. */
+export function topIds(sound: Sound): string[] {
   return [...sound.layers, ...sound.buses, ...sound.modulators].map((part) => part.id);
 }
 

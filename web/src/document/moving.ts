@@ -1,7 +1,7 @@
 /** What moves the filters or effects of a chain, so that copies take it along. */
 
 import type { Modulator, Route, Sound } from "../api/client";
-import { freeId } from "./edits";
+import { freeId, topIds } from "./edits";
 import { type Operation, valueAt } from "./patch";
 
 /** Modulators, and the routes from them into a chain and into each other. */
@@ -17,7 +17,7 @@ export interface Room {
   routes: number;
 }
 
-export const CHAIN = "chain";
+const CHAIN = "chain";
 
 /** The address under which what stands in a list has its own, such as ``nave.bands.low``. */
 export function addressOf(sound: Sound, list: string): string {
@@ -91,7 +91,7 @@ export function moved(
   ids: Map<string, string>,
   room: Room,
 ): Operation[] {
-  const taken = [...sound.layers, ...sound.buses, ...sound.modulators].map((one) => one.id);
+  const taken = topIds(sound);
   const names = sound.modulators.map((one) => one.name);
   const layers = sound.layers.map((one) => one.id);
   const movers = new Map<string, string>();
