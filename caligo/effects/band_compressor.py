@@ -5,53 +5,75 @@ from __future__ import annotations
 import numpy as np
 
 from caligo.catalogue import Module, Moves, Parameter, Scale, register
+from caligo.document.sound import EffectPart
 from caligo.movement.block import Block
+from caligo.movement.moments import Moments
+from caligo.movement.movement import Movement
+from caligo.movement.notes import Floats
 from caligo.processing import shared
 from caligo.processing.effect import Effect
 from caligo.processing.processor import Signal, State
 from caligo.processing.split import SETTLED, bands, split_parameters, split_state
-from caligo.signal.dynamics import QUIET, compress, followed_peaks, lift, smoothed, turned_down
-from caligo.signal.kernel import kernel_with
+from caligo.signal.aligned import zeros
+from caligo.signal.dynamics import (
+    QUIET,
+    compress,
+    followed_peaks,
+    lift,
+    shares_a_sample,
+    smoothed,
+    turn_down,
+)
+from caligo.signal.kernel import kernel
+from caligo.signal.one_tick import give_tick, take_tick
+from caligo.signal.ticks import TICK
 
 NAMES = (("low", "Lows"), ("middle", "Middle"), ("high", "Highs"))
 KNEE = 6.0
 """Decibels over which the upper slope begins."""
-QUICKER = (2.0, 1.0, 0.5)
+QUICKER = np.array([2.0, 1.0, 0.5])
 """How long the bands' times are: lows need longer, for their waves are (common practice)."""
+VALUES = ("threshold", "ratio", "floor", "lift_ratio", "{}_level", "mix", "attack", "release")
+"""The numbers that stand in the rows of what the kernel is given, in order."""
 
 
-@kernel_with(allocates=True)
+@kernel
 def _compress_band(
-    band: np.ndarray,
-    threshold: np.ndarray,
-    slope: np.ndarray,
-    floor: np.ndarray,
-    lift_slope: np.ndarray,
-    attack: np.ndarray,
-    release: np.ndarray,
-    made: np.ndarray,
-    mix: np.ndarray,
-    gains: np.ndarray,
+    band: np.ndarray, values: np.ndarray, gains: np.ndarray, tick: np.ndarray, room: np.ndarray
 ) -> None:
     """Turn a band ``[2, samples]`` down where it is loud and up where it is soft, in place.
 
-    Everything else is at every tick ``[ticks + 1]``, times in samples; `gains` is the state of
-    both followers ``[2, 2]``.
+    Parameters
+    ----------
+    values
+        Threshold, slope, floor, lift's slope, what is given back, the mix, and the shares of the
+        way that are gone in a sample, up and down, at every tick ``[8, ticks + 1]``.
+    gains
+        The state of both followers ``[2, 2]``.
+    tick, room
+        Room for what happens in a tick, ``[2, TICK]`` and ``[4, TICK]``.
     """
-    level, taken, given = (
-        np.empty(band.shape[1]),
-        np.empty(band.shape[1]),
-        np.empty(band.shape[1]),
-    )
-    followed_peaks(band, level)
-    compress(level, threshold, slope, np.full(len(threshold), KNEE), taken)
-    smoothed(taken, attack, release, gains[0])
-    # What is lifted goes by the band's envelope: a wave is soft between its peaks.
-    level -= QUIET
-    smoothed(level, attack, release, gains[1])
-    level += QUIET
-    lift(level, floor, lift_slope, given)
-    turned_down(band, taken - given, made, mix)
+    threshold, slope, floor, more = values[0], values[1], values[2], values[3]
+    made, mix, rise, fall = values[4], values[5], values[6], values[7]
+    level, taken, given, knee = room[0], room[1], room[2], room[3, :2]
+    knee[:] = KNEE
+    for k in range(values.shape[1] - 1):
+        ends = slice(k, k + 2)
+        take_tick(band, k, tick)
+        followed_peaks(tick, level)
+        compress(level, threshold[ends], slope[ends], knee, taken)
+        smoothed(taken, rise[k], fall[k], gains[0])
+        # What is lifted goes by the band's envelope: a wave is soft between its peaks.
+        for n in range(TICK):
+            level[n] -= QUIET
+        smoothed(level, rise[k], fall[k], gains[1])
+        for n in range(TICK):
+            level[n] += QUIET
+        lift(level, floor[ends], more[ends], given)
+        for n in range(TICK):
+            taken[n] -= given[n]
+        turn_down(tick, taken, made[ends], mix[ends])
+        give_tick(tick, band, k)
 
 
 @register(
@@ -89,39 +111,34 @@ def _compress_band(
 class BandCompressor(Effect):
     """A compressor and its opposite in each of three bands."""
 
+    def __init__(self, part: EffectPart, address: str, movement: Movement, rate: int) -> None:
+        super().__init__(part, address, movement, rate)
+        self._moved = self.bundle(*(key.format(band) for band, _ in NAMES for key in VALUES))
+        self._tick, self._room = zeros((2, TICK)), zeros((4, TICK), float)
+
     def initial_state(self) -> State:
         """See `Effect.initial_state`."""
         return {**split_state(), "gains": np.zeros((3, 2, 2))}
 
+    def _values(self, moments: Moments) -> Floats:
+        """The values of `_compress_band` for each of the bands ``[3 * 8, ticks + 1]``."""
+        found = self._moved.values(moments).reshape(len(NAMES), len(VALUES), -1)
+        found[:, (1, 3)] = 1.0 - 1.0 / found[:, (1, 3)]
+        found[:, 5] /= 100.0
+        found[:, 6:] = shares_a_sample(QUICKER[:, None, None] * found[:, 6:], self.rate)
+        return found.reshape(-1, len(moments.times))
+
     def process_stereo(self, block: Block, signal: Signal, side: Signal | None) -> None:
         """See `Effect.process_stereo`."""
-        value = {
-            key: self.trajectory(key).values(block.moments)[0]
-            for key in ("low_split", "high_split", "threshold", "ratio", "floor", "lift_ratio",
-                        "attack", "release", "mix")
-        }  # fmt: skip
-        parts = bands(signal, value["low_split"], value["high_split"], self.rate, self.state)
-        samples = self.rate / 1000.0
-        attack, release, mix = samples * value["attack"], samples * value["release"], value["mix"]
-        slopes = (1.0 - 1.0 / value["ratio"], 1.0 - 1.0 / value["lift_ratio"])
-        for (key, _), band, longer, gains in zip(
-            NAMES, parts, QUICKER, self.state["gains"], strict=True
-        ):
-            _compress_band(
-                band,
-                value["threshold"],
-                slopes[0],
-                value["floor"],
-                slopes[1],
-                longer * attack,
-                longer * release,
-                self.trajectory(f"{key}_level").values(block.moments)[0],
-                mix / 100.0,
-                gains,
-            )
+        moments = block.moments
+        low, high = (self.trajectory(key).values(moments)[0] for key in ("low_split", "high_split"))
+        parts = bands(signal, low, high, self.rate, self.state)
+        values = moments.for_all_notes(id(self), self._values)
+        for own, band, gains in zip(np.split(values, 3), parts, self.state["gains"], strict=True):
+            _compress_band(band, own, gains, self._tick, self._room)
         signal[:] = parts[0] + parts[1] + parts[2]
 
     def tail(self) -> float:
         """See `Processor.tail`, and that of the compressor."""
         times = self.trajectory("attack").reach()[1] + self.trajectory("release").reach()[1]
-        return SETTLED + 7.0 * max(QUICKER) * times / 1000.0
+        return SETTLED + 7.0 * float(QUICKER.max()) * times / 1000.0

@@ -13,6 +13,7 @@ from caligo.movement.movement import Movement
 from caligo.movement.notes import Floats, whole
 from caligo.processing.effect import Effect
 from caligo.processing.processor import Signal, State
+from caligo.signal.aligned import zeros
 from caligo.signal.delay_line import add_tap
 from caligo.signal.kernel import kernel
 from caligo.signal.one_tick import give_tick, take_tick
@@ -182,7 +183,7 @@ class Chorus(Effect):
         super().__init__(part, address, movement, rate)
         self._period = self.trajectory("period")
         self._sway = movement.cycles(f"{address}.period", paced=False)
-        self._room = np.zeros((3, 2, TICK), np.float32)
+        self._room = zeros((3, 2, TICK))
 
     def initial_state(self) -> State:
         """See `Effect.initial_state`."""

@@ -5,15 +5,65 @@ from __future__ import annotations
 import numpy as np
 
 from caligo.catalogue import Kind, Module, Moves, Parameter, Scale, register
+from caligo.document.sound import EffectPart
 from caligo.movement.block import Block
+from caligo.movement.moments import Moments
+from caligo.movement.movement import Movement
+from caligo.movement.notes import Floats
 from caligo.processing import shared
 from caligo.processing.effect import Effect
 from caligo.processing.processor import Signal, State
-from caligo.signal.dynamics import compress, followed_peaks, smoothed, turned_down
+from caligo.signal.aligned import zeros
+from caligo.signal.dynamics import (
+    compress,
+    followed_peaks,
+    shares_a_sample,
+    smoothed,
+    turn_down,
+)
+from caligo.signal.kernel import kernel
+from caligo.signal.one_tick import give_tick, take_tick
 from caligo.signal.sections import HIGHPASS, run_sections
 from caligo.signal.state_variable import corner_gain
+from caligo.signal.ticks import TICK
 
 LOWEST = 20.0
+VALUES = ("threshold", "ratio", "knee", "make_up", "mix", "attack", "release")
+"""The numbers that stand in the rows of what the kernel is given, in order."""
+
+
+@kernel
+def _run(
+    signal: np.ndarray,
+    heard: np.ndarray,
+    values: np.ndarray,
+    gain: np.ndarray,
+    tick: np.ndarray,
+    room: np.ndarray,
+) -> None:
+    """Turn `signal` ``[2, samples]`` down in place by how loud `heard` ``[2, samples]`` is.
+
+    Parameters
+    ----------
+    values
+        Threshold, slope, knee and make-up in dB, the mix, and the shares of the way that are gone
+        in a sample, up and down, at every tick ``[7, ticks + 1]``.
+    gain
+        The follower's state ``[2]``.
+    tick, room
+        Room for what happens in a tick, ``[2, TICK]`` both.
+    """
+    threshold, slope, knee, made, mix = values[0], values[1], values[2], values[3], values[4]
+    rise, fall, level, taken = values[5], values[6], room[0], room[1]
+    for k in range(values.shape[1] - 1):
+        ends = slice(k, k + 2)
+        take_tick(heard, k, tick)
+        followed_peaks(tick, level)
+        compress(level, threshold[ends], slope[ends], knee[ends], taken)
+        smoothed(taken, rise[k], fall[k], gain)
+        take_tick(signal, k, tick)
+        turn_down(tick, taken, made[ends], mix[ends])
+        give_tick(tick, signal, k)
 
 
 @register(
@@ -51,31 +101,35 @@ class Compressor(Effect):
 
     has_side = True
 
+    def __init__(self, part: EffectPart, address: str, movement: Movement, rate: int) -> None:
+        super().__init__(part, address, movement, rate)
+        self._moved = self.bundle(*VALUES)
+        self._tick, self._room = zeros((2, TICK)), zeros((2, TICK), float)
+
     def initial_state(self) -> State:
         """See `Effect.initial_state`."""
         return {"gain": np.zeros(2), "cut": np.zeros((1, 2, 2))}
 
+    def _values(self, moments: Moments) -> Floats:
+        """The values of `_run` at every tick ``[7, ticks + 1]``."""
+        found = self._moved.values(moments)
+        found[1] = 1.0 - 1.0 / found[1]
+        found[4] /= 100.0
+        found[5:] = shares_a_sample(found[5:], self.rate)
+        return found
+
     def process_stereo(self, block: Block, signal: Signal, side: Signal | None) -> None:
         """See `Effect.process_stereo`."""
-        value = {
-            key: self.trajectory(key).values(block.moments)[0]
-            for key in ("threshold", "ratio", "knee", "make_up", "attack", "release", "side_cut",
-                        "mix")
-        }  # fmt: skip
-        heard = (signal if side is None else side).copy()
-        cut = value["side_cut"]
-        if cut.max() > LOWEST:
+        heard = signal if side is None else side
+        if self.trajectory("side_cut").reach()[1] > LOWEST:
+            heard = heard.copy()
+            cut = self.trajectory("side_cut").values(block.moments)[0]
             ones = np.ones_like(cut)[None]
             corner = np.repeat(corner_gain(cut, self.rate)[None, None, None], 2, axis=2)
             damping, lift = ones * np.sqrt(2.0), 0.0 * ones
             run_sections(heard[None], corner, damping, HIGHPASS, lift, ones, self.state["cut"])
-        level, taken = np.empty(heard.shape[1]), np.empty(heard.shape[1])
-        followed_peaks(heard, level)
-        slope = 1.0 - 1.0 / value["ratio"]
-        compress(level, value["threshold"], slope, value["knee"], taken)
-        samples = self.rate / 1000.0
-        smoothed(taken, samples * value["attack"], samples * value["release"], self.state["gain"])
-        turned_down(signal, taken, value["make_up"], value["mix"] / 100.0)
+        values = block.moments.for_all_notes(id(self), self._values)
+        _run(signal, heard, values, self.state["gain"], self._tick, self._room)
 
     def tail(self) -> float:
         """See `Processor.tail`: 60 dB taken are forgotten to a tenth of a decibel."""

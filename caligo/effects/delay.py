@@ -18,6 +18,7 @@ from caligo.movement.notes import Floats
 from caligo.processing import shared
 from caligo.processing.effect import Effect
 from caligo.processing.processor import Signal, State
+from caligo.signal.aligned import zeros
 from caligo.signal.delay_line import read_crossfaded, read_moving, ring_size
 from caligo.signal.diffuser import diffuse
 from caligo.signal.exponential import sine_of_turns
@@ -35,6 +36,9 @@ SHARES = (
 LONGEST = 8.0
 SHORTEST = 0.002
 MOST_FEEDBACK = 1.0
+UNITS = np.array([[MOST_FEEDBACK / 100.0], [0.01], [1.0], [1.0], [0.01], [0.01],
+                  [math.log(10.0) / 20.0], [0.01]])  # fmt: skip
+"""What each of the numbers is multiplied by: shares of per cent, logarithms of decibels."""
 DIFFUSERS = np.array([[0.0131, 0.0197, 0.0293], [0.0139, 0.0183, 0.0307]])
 """Seconds of the all-pass sections of either side."""
 NO_DIFFUSERS = np.zeros((2, 0))
@@ -318,8 +322,9 @@ class Delay(Effect):
     def __init__(self, part: EffectPart, address: str, movement: Movement, rate: int) -> None:
         super().__init__(part, address, movement, rate)
         self._tempo = movement.setting.tempo
-        self._room = np.empty((4, 2, TICK), np.float32)
-        self._ends = np.empty((2, len(SHARES)))
+        self._moved = self.bundle(*SHARES)
+        self._room = zeros((4, 2, TICK))
+        self._ends = zeros((2, len(SHARES)), float)
         self._speed = 2.0 ** (PITCHES[part.text("pitch")] / 12.0)
 
     def initial_state(self) -> State:
@@ -347,17 +352,9 @@ class Delay(Effect):
 
     def _values(self, moments: Moments) -> Floats:
         """The values of `_run`, and each side's samples, at every tick ``[10, ticks + 1]``."""
-        value = {key: self.trajectory(key).compact(moments)[0] for key in SHARES}
         found = np.empty((len(SHARES) + 2, len(moments.times)))
-        for row, key in enumerate(SHARES):
-            found[row] = value[key]
-        found[:2] /= 100.0
-        found[0] *= MOST_FEEDBACK
-        for row in (2, 3):
-            found[row] = one_pole_at(value[SHARES[row]], self.rate)
-        found[4:6] /= 100.0
-        found[6] *= math.log(10.0) / 20.0
-        found[7] /= 100.0
+        found[: len(SHARES)] = UNITS * self._moved.values(moments)
+        found[2:4] = one_pole_at(found[2:4], self.rate)
         found[8], found[9] = (self._samples(key, moments) for key in ("left", "right"))
         return found
 

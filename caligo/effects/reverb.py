@@ -18,7 +18,9 @@ from caligo.catalogue import Module, Moves, Parameter, Scale, register
 from caligo.document.sound import EffectPart
 from caligo.movement.block import Block
 from caligo.movement.chance import unit
+from caligo.movement.moments import Moments
 from caligo.movement.movement import Movement
+from caligo.movement.notes import Floats
 from caligo.processing import shared
 from caligo.processing.effect import Effect
 from caligo.processing.processor import Signal, State
@@ -61,6 +63,10 @@ answers of the lines overlap, so that no echo is heard alone before they are man
 LONGEST_PRE_DELAY = 0.5
 WET_GAIN = 1.37
 """Makes pink noise come out of the space, as it is by default, as loud as it goes in."""
+VALUES = ("size", "decay", "damping", "freeze", "width", "mix", "pre_delay")
+"""The numbers that the first rows of what the kernel is given are made of, in order."""
+UNITS = np.array([[0.01], [1.0], [1.0], [0.01], [0.01], [0.01], [0.001]])
+"""What each of them is multiplied by: shares of per cent, seconds of milliseconds."""
 LARGEST = 200.0
 """The largest size in per cent."""
 
@@ -86,17 +92,25 @@ def _bursts() -> tuple[NDArray[np.float64], NDArray[np.float32]]:
 
 @kernel_with(fastmath=CONTRACT)
 def _output(
-    dry: np.ndarray, heard: np.ndarray, width: np.ndarray, direct: np.ndarray, wet: np.ndarray
+    dry: np.ndarray,
+    heard: np.ndarray,
+    width: np.ndarray,
+    direct: np.ndarray,
+    wet: np.ndarray,
+    made_up: float,
 ) -> None:
     """Put what is heard of the space to a tick ``[2, TICK]`` in place.
 
-    The others are width and gains at both ends of it ``[2]``.
+    Width and gains are those at both ends of it ``[2]``; `made_up` is a factor of the latter gain.
     """
     share = np.float32(1.0 / TICK)
-    spread, dry_gain, wet_gain = np.float32(width[0]), np.float32(direct[0]), np.float32(wet[0])
+    spread, dry_gain = np.float32(width[0]), np.float32(direct[0])
+    wet_gain, wet_step = (
+        np.float32(made_up * wet[0]),
+        share * np.float32(made_up * (wet[1] - wet[0])),
+    )
     spread_step = share * np.float32(width[1] - width[0])
     dry_step = share * np.float32(direct[1] - direct[0])
-    wet_step = share * np.float32(wet[1] - wet[0])
     half = np.float32(0.5)
     for n in range(TICK):
         x = np.float32(n)
@@ -117,19 +131,12 @@ def _run(
     thin: np.ndarray,
     first: int,
     rate: float,
-    pre_delay: np.ndarray,
+    values: np.ndarray,
+    made_up: float,
     places: np.ndarray,
     gains: np.ndarray,
     diffusers: np.ndarray,
     seconds: np.ndarray,
-    size: np.ndarray,
-    decay: np.ndarray,
-    damping: np.ndarray,
-    freeze: np.ndarray,
-    low_cut: np.ndarray,
-    width: np.ndarray,
-    direct: np.ndarray,
-    wet: np.ndarray,
     room: Room,
 ) -> None:
     """Reverberate `signal` ``[2, samples]`` in place, a tick at a time.
@@ -140,21 +147,22 @@ def _run(
         Delay lines as rings: ``[2, size]``, ``[2, DIFFUSERS, size]``, ``[LINES, size]``.
     dull, thin
         One-pole states: damping of each line ``[GROUPS, WIDTH]``, low cut of each channel ``[2]``.
+    values
+        The size as a share, seconds to fall by 60 dB, the corner in Hz above which it falls faster,
+        freeze and width as shares, the direct signal's gain, seconds of pre-delay, the gain of what
+        is heard of the lines, and the low cut's one-pole share, at every tick ``[9, ticks + 1]``.
+    made_up
+        By what all that is heard of the lines is louder, see `Block.heard_from`.
     places, gains
         The burst that what comes in is scattered to: shares of its length and gains ``[2, taps]``.
     diffusers, seconds
         Lengths of the diffusers ``[2, DIFFUSERS]`` and the lines ``[LINES]`` at a size of 1, in
         seconds.
-    size, decay, damping, freeze, width
-        Shares, seconds to fall by 60 dB, the corner in Hz above which it falls faster, and
-        shares, at every tick ``[ticks + 1]``.
-    direct, wet
-        The gains of the direct signal and of what is heard of the lines, at every tick.
-    pre_delay, low_cut
-        Seconds, and the one-pole share, at every tick or ``[1]``.
     room
         See `Room`.
     """
+    size, decay, damping, freeze, width = values[0], values[1], values[2], values[3], values[4]
+    direct, pre_delay, wet, low_cut = values[5], values[6], values[7], values[8]
     dry, fed, heard, held, powers = room.dry, room.fed, room.heard, room.held, room.powers
     gain, to_gain, inside, to_inside = room.gain[0], room.gain[1], room.inside[0], room.inside[1]
     to_dark, away, to_away = room.dark[GROUPS:], room.away[0], room.away[1]
@@ -170,13 +178,9 @@ def _run(
     for k in range(len(decay) - 1):
         at = (first + k) * TICK
         take_tick(signal, k, dry)
-        delayed = len(pre_delay) > 1
-        wait = pre_delay[k] if delayed else pre_delay[0]
-        to_wait = pre_delay[k + 1] if delayed else pre_delay[0]
-        cut = low_cut[k] if len(low_cut) > 1 else low_cut[0]
         feed(
-            dry, pre, at, rate, wait, to_wait, BURST * size[k], BURST * size[k + 1],
-            places, gains, cut, thin, fed,
+            dry, pre, at, rate, pre_delay[k], pre_delay[k + 1], BURST * size[k],
+            BURST * size[k + 1], places, gains, low_cut[k], thin, fed,
         )  # fmt: skip
         for c in range(2):
             for d in range(DIFFUSERS):
@@ -210,7 +214,8 @@ def _run(
         pass_on(room.gain)
         pass_on(room.inside)
         pass_on(room.dark)
-        _output(dry, heard, width[k : k + 2], direct[k : k + 2], wet[k : k + 2])
+        ends = slice(k, k + 2)
+        _output(dry, heard, width[ends], direct[ends], wet[ends], made_up)
         give_tick(dry, signal, k)
     if not math.isfinite(dull.sum()):
         lines[:] = 0.0
@@ -333,6 +338,7 @@ class Reverb(Effect):
     def __init__(self, part: EffectPart, address: str, movement: Movement, rate: int) -> None:
         super().__init__(part, address, movement, rate)
         self._room = room()
+        self._moved = self.bundle(*VALUES)
 
     def initial_state(self) -> State:
         """See `Effect.initial_state`."""
@@ -352,15 +358,7 @@ class Reverb(Effect):
 
     def process_stereo(self, block: Block, signal: Signal, side: Signal | None) -> None:
         """See `Effect.process_stereo`."""
-        moments = block.moments
-        size, decay, damping, freeze, width, mix = (
-            self.trajectory(key).values(moments)[0]
-            for key in ("size", "decay", "damping", "freeze", "width", "mix")
-        )
-        pre_delay, low_cut, level = (
-            self.trajectory(key).compact(moments)[0] for key in ("pre_delay", "low_cut", "level")
-        )
-        made_up = WET_GAIN / math.sqrt(self._share_heard(block, decay))
+        values = block.moments.for_all_notes(id(self), self._values)
         state = self.state
         _run(
             signal,
@@ -371,20 +369,24 @@ class Reverb(Effect):
             state["thin"],
             block.span.first,
             float(self.rate),
-            pre_delay / 1000.0,
+            values,
+            1.0 / math.sqrt(self._share_heard(block, values[1])),
             *_bursts(),
             DIFFUSER_SECONDS,
             line_seconds(),
-            size / 100.0,
-            decay,
-            damping,
-            freeze / 100.0,
-            one_pole_at(low_cut, self.rate),
-            width / 100.0,
-            1.0 - mix / 100.0,
-            made_up * gain(level) * mix / 100.0,
             self._room,
         )
+
+    def _values(self, moments: Moments) -> Floats:
+        """The values of `_run` at every tick ``[9, ticks + 1]``."""
+        level, low_cut = (self.trajectory(key).compact(moments)[0] for key in ("level", "low_cut"))
+        found = np.empty((len(VALUES) + 2, len(moments.times)))
+        found[: len(VALUES)] = UNITS * self._moved.values(moments)
+        mix = found[5]
+        found[7] = WET_GAIN * gain(level) * mix
+        found[8] = one_pole_at(low_cut, self.rate)
+        np.subtract(1.0, mix, out=mix)
+        return found
 
     def _share_heard(self, block: Block, decay: NDArray[np.float64]) -> float:
         """The share of the space's energy that what has been rendered accounts for.

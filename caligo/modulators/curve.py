@@ -106,8 +106,8 @@ class Curve(Periodic):
         """See `Modulator.values`; in [-1, 1]."""
         passed = self.cycles.at(moments)
         if self.part.text("runs") == "round":
-            begin = self.trajectory("loop_from").compact(moments) / 100.0
-            end = self.trajectory("loop_to").compact(moments) / 100.0
+            begin = self.share(moments, "loop_from")
+            end = self.share(moments, "loop_to")
             span = np.maximum(end - begin, SHORTEST)
             passed = np.where(passed > begin, begin + np.mod(passed - begin, span), passed)
         out = np.empty_like(passed)

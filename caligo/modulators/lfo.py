@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import math
 from fractions import Fraction
+from functools import cached_property, partial
 
 import numpy as np
 
@@ -229,13 +230,15 @@ class Lfo(Periodic):
             return "its cycles are uneven"
         return Fraction(1)
 
+    @cached_property
+    def _shapes(self) -> tuple[int, int]:
+        """The two shapes that it blends, by number."""
+        names = [choice.value for choice in SHAPES]
+        return names.index(self.part.text("shape")), names.index(self.part.text("second"))
+
     def values(self, moments: Moments) -> Floats:
         """See `Modulator.values`; in [-1, 1]."""
-        names = [c.value for c in SHAPES]
-
-        def share(key: str) -> Floats:
-            return self.trajectory(key).compact(moments) / 100.0
-
+        share = partial(self.share, moments)
         seeds = moments.notes.seed ^ np.uint64(self.seed)
         cycles = self.cycles.at(moments) + share("phase")
         scatter = share("scatter")
@@ -245,8 +248,7 @@ class Lfo(Periodic):
         out = np.empty_like(cycles)
         _values(
             cycles,
-            names.index(self.part.text("shape")),
-            names.index(self.part.text("second")),
+            *self._shapes,
             share("blend"),
             share("skew"),
             share("depth_change"),

@@ -182,8 +182,8 @@ class Random(Periodic):
         _values(
             cycles,
             moments.notes.seed ^ np.uint64(self.seed),
-            self.trajectory("steps").compact(moments) / 100.0,
-            0.8 * self.trajectory("roughness").compact(moments) / 100.0,
+            self.share(moments, "steps"),
+            0.8 * self.share(moments, "roughness"),
             out,
         )
         return out

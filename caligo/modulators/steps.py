@@ -223,7 +223,7 @@ class Steps(Periodic):
             self._bends,
             self._chances,
             self._ties,
-            self.trajectory("glide").compact(moments) / 100.0,
+            self.share(moments, "glide"),
             moments.notes.seed ^ np.uint64(self.seed),
             out,
         )

@@ -55,6 +55,7 @@ class Modulator:
         self.movement = movement
         self.setting = movement.setting
         self.seed = derive(self.setting.seed, derive(part.seed, text_seed(part.id)))
+        self._resting: dict[str, Floats] = {}
 
     @property
     def per_note(self) -> bool:
@@ -73,6 +74,16 @@ class Modulator:
     def trajectory(self, key: str) -> Trajectory:
         """One of the modulator's own parameters over time."""
         return self.movement.trajectory(f"{self.part.id}.{key}")
+
+    def share(self, moments: Moments, key: str) -> Floats:
+        """One of its percentages as a share, ``[notes, times]`` or as in `Trajectory.compact`."""
+        trajectory = self.trajectory(key)
+        if trajectory.moved:
+            return trajectory.compact(moments) / 100.0
+        found = self._resting.get(key)
+        if found is None:
+            found = self._resting[key] = trajectory.compact(moments) / 100.0
+        return found
 
     def values(self, moments: Moments) -> Floats:
         """The modulator's values ``[notes, times]`` for the moments' notes."""

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from functools import lru_cache
 
 import numpy as np
 from numpy.typing import NDArray
@@ -58,8 +59,9 @@ class Notes:
         )
 
 
+@lru_cache(maxsize=64)
 def whole(length: float) -> Notes:
-    """The sound itself as one long note, for movement shared by all notes."""
+    """The sound itself as one long note, for movement shared by all notes; not to be written to."""
     span = np.array([length])
     return Notes(
         np.zeros(1), span, span, np.full(1, 60.0), np.full(1, 0.7), np.zeros(1, dtype=np.uint64)

@@ -9,6 +9,7 @@ from caligo.movement.block import Block
 from caligo.movement.movement import Movement
 from caligo.movement.notes import whole
 from caligo.processing.processor import Processor, Signal, State
+from caligo.signal.aligned import aligned
 from caligo.signal.decibels import gain
 from caligo.signal.gains import scale_stereo
 
@@ -27,7 +28,10 @@ class Effect(Processor):
     def __init__(self, part: EffectPart, address: str, movement: Movement, rate: int) -> None:
         super().__init__(part, address, movement, rate)
         self.cue = whole(movement.setting.score.length)
-        self.state: State = self.initial_state()
+        self.state: State = {
+            name: aligned(fresh) if isinstance(fresh, np.ndarray) else fresh
+            for name, fresh in self.initial_state().items()
+        }
 
     def initial_state(self) -> State:
         """The state before the first sound: arrays by name."""
@@ -59,4 +63,5 @@ class Effect(Processor):
         if state.keys() == self.state.keys() and all(
             state[name].shape == array.shape for name, array in self.state.items()
         ):
-            self.state = {name: array.copy() for name, array in state.items()}
+            for name, array in state.items():
+                self.state[name][:] = array

@@ -11,7 +11,7 @@ from numpy.typing import NDArray
 from caligo.document.sound import Part
 from caligo.movement.block import Block
 from caligo.movement.movement import Movement
-from caligo.movement.trajectory import Trajectory
+from caligo.movement.trajectory import Bundle, Trajectory
 
 if TYPE_CHECKING:
     from caligo.processing.chain import Chain
@@ -76,6 +76,10 @@ class Processor:
         if found is None:
             found = self._known[key] = self.movement.trajectory(f"{self.address}.{key}")
         return found
+
+    def bundle(self, *keys: str) -> Bundle:
+        """Some of its parameters, whose values are taken together."""
+        return Bundle([self.trajectory(key) for key in keys])
 
     def process(self, block: Block, signal: Signal, side: Signal | None = None) -> None:
         """Change a signal in place.

@@ -13,6 +13,8 @@ from caligo.signal.ticks import TICK
 POINT_BITS = 20
 POINT = 1 << POINT_BITS
 ONE, TWO, THREE, FOUR, FIVE = (np.uint64(k) for k in range(1, 6))
+WIDTH = 8
+"""Samples that a vector instruction reads at most."""
 FASTEST = 0.25
 """Samples that a line may change its length in a sample: by more, two readings are crossfaded."""
 
@@ -70,6 +72,49 @@ def add_tap(
 
 
 @kernel
+def _read_stretch(line: np.ndarray, over: int, over_step: int, out: np.ndarray) -> None:
+    """What `_read_passing` reads between the same two samples all along."""
+    for n in range(len(out)):
+        f = np.float32(np.int32(over + n * over_step)) * np.float32(1.0 / POINT)
+        out[n] = lagrange(line[n + 3], line[n + 2], line[n + 1], line[n], f)
+
+
+@kernel
+def _read_passing(line: np.ndarray, at: int, length: float, step: float, out: np.ndarray) -> None:
+    """`read_moving` where the place passes samples, or the end of the ring."""
+    mask = len(line) - 1
+    away, away_step = int(length * POINT), int(step * POINT)
+    n = 0
+    while n < TICK:
+        whole, over = away >> POINT_BITS, away & (POINT - 1)
+        count = TICK - n
+        # Quotients of numbers this small are exact enough in floats, which divide sooner.
+        if away_step > 0:
+            count = min(count, int(float(POINT - over + away_step - 1) / away_step))
+        elif away_step < 0:
+            count = min(count, int(float(over) / -away_step) + 1)
+        start = (at + n - whole - 2) & mask
+        # Whole vectors are read: what they hold too much of is read again by what comes next.
+        more = min(TICK - n, (count + WIDTH - 1) & -WIDTH)
+        if start + 3 + more <= len(line):
+            _read_stretch(line[start:], over, away_step, out[n : n + more])
+        else:
+            count = min(count, max(1, len(line) - 3 - start))
+            for i in range(count):
+                f = np.float32(np.int32(over + i * away_step)) * np.float32(1.0 / POINT)
+                here = start + i
+                out[n + i] = lagrange(
+                    line[(here + 3) & mask],
+                    line[(here + 2) & mask],
+                    line[(here + 1) & mask],
+                    line[here & mask],
+                    f,
+                )
+        n += count
+        away += count * away_step
+
+
+@kernel
 def read_moving(line: np.ndarray, at: int, away: float, away_step: float, out: np.ndarray) -> None:
     """Read a moving line over a tick into `out` ``[TICK]``, between samples."""
     size = len(line)
@@ -85,8 +130,7 @@ def read_moving(line: np.ndarray, at: int, away: float, away_step: float, out: n
             f = f_start + np.float32(n) * f_step
             out[n] = lagrange(stretch[n + 3], stretch[n + 2], stretch[n + 1], stretch[n], f)
         return
-    out[:] = np.float32(0.0)
-    add_tap(line, at, away, away_step, 1.0, out)
+    _read_passing(line, at, away, away_step, out)
 
 
 @kernel_with(allocates=True)

@@ -10,9 +10,10 @@ from __future__ import annotations
 import math
 
 import numpy as np
+from numpy.typing import NDArray
 
-from caligo.signal.exponential import exp2_of, log2_of
-from caligo.signal.kernel import kernel, kernel_with
+from caligo.signal.exponential import exp2, log2
+from caligo.signal.kernel import CONTRACT, kernel, kernel_with
 from caligo.signal.ticks import TICK
 
 SILENCE = 1e-7
@@ -44,68 +45,60 @@ def over(level: float, threshold: float, slope: float, knee: float) -> float:
     return slope * (within * within / (2.0 * max(knee, SHARPEST)) + beyond)
 
 
-@kernel
-def followed_peaks(signal: np.ndarray, out: np.ndarray) -> None:
-    """The louder side's level in dB of `signal` ``[2, samples]`` into `out` ``[samples]``."""
-    left, right = signal[0], signal[1]
-    for n in range(len(out)):
-        out[n] = max(abs(left[n]), abs(right[n]), SILENCE)
-    log2_of(out)
-    for n in range(len(out)):
-        out[n] *= OCTAVE
+@kernel_with(fastmath=CONTRACT)
+def followed_peaks(tick: np.ndarray, out: np.ndarray) -> None:
+    """The louder side's level in dB of `tick` ``[2, TICK]`` into `out` ``[TICK]``."""
+    left, right = tick[0], tick[1]
+    for n in range(TICK):
+        out[n] = OCTAVE * log2(max(float(max(abs(left[n]), abs(right[n]))), SILENCE))
 
 
-@kernel
-def smoothed(
-    wanted: np.ndarray, attack: np.ndarray, release: np.ndarray, state: np.ndarray
-) -> None:
-    """Smooth decibels taken away ``[samples]``, in place: quickly up, slowly down.
+@kernel_with(fastmath=CONTRACT)
+def smoothed(wanted: np.ndarray, rise: float, fall: float, state: np.ndarray) -> None:
+    """Smooth decibels taken away ``[TICK]``, in place: quickly up, slowly down.
 
     Parameters
     ----------
-    attack, release
-        Samples in which 63 % of the way is gone, at every tick ``[ticks + 1]``.
+    rise, fall
+        The shares of the way that are gone in a sample, up and down.
     state
         The held and the smoothed value ``[2]``; carried on.
     """
     held, smooth = state[0], state[1]
-    for k in range(len(attack) - 1):
-        rise = 1.0 - math.exp(-1.0 / attack[k])
-        fall = 1.0 - math.exp(-1.0 / release[k])
-        tick = wanted[k * TICK : (k + 1) * TICK]
-        for n in range(TICK):
-            x = tick[n]
-            # The held value falls at the release and jumps up; the attack smooths it.
-            held = max(x, held + fall * (x - held))
-            smooth += rise * (held - smooth)
-            tick[n] = smooth
+    stays, lasts = 1.0 - rise, 1.0 - fall
+    # The held value falls at the release and jumps up; the attack smooths it. Two samples go at
+    # once, written out in full, so that half as many wait for what is before them.
+    rises, falls = rise * stays, fall * lasts
+    stay_both, last_both = stays * stays, lasts * lasts
+    for n in range(0, TICK, 2):
+        x, y = wanted[n], wanted[n + 1]
+        first = max(x, fall * x + lasts * held)
+        least = max(y, fall * y + lasts * x)
+        held = max(least, fall * y + falls * x + last_both * held)
+        wanted[n] = rise * first + stays * smooth
+        smooth = rise * held + rises * first + stay_both * smooth
+        wanted[n + 1] = smooth
     state[0] = held if held > 1e-9 else 0.0
     state[1] = smooth if abs(smooth) > 1e-9 else 0.0
 
 
-@kernel_with(allocates=True)
-def turned_down(signal: np.ndarray, taken: np.ndarray, made: np.ndarray, mix: np.ndarray) -> None:
-    """Take `taken` dB ``[samples]`` from `signal` ``[2, samples]``, in place.
+@kernel_with(fastmath=CONTRACT)
+def turn_down(tick: np.ndarray, taken: np.ndarray, made: np.ndarray, mix: np.ndarray) -> None:
+    """Take `taken` dB ``[TICK]`` from `tick` ``[2, TICK]``, in place.
 
-    `made` are decibels given back and `mix` the share of what is changed, at every tick
-    ``[ticks + 1]``.
+    `made` are decibels given back and `mix` the share of what is changed, at both ends ``[2]``.
     """
-    gain = np.empty(TICK)
-    for k in range(len(mix) - 1):
-        g, g_step = made[k], (made[k + 1] - made[k]) / TICK
-        m, m_step = mix[k], (mix[k + 1] - mix[k]) / TICK
-        here = slice(k * TICK, (k + 1) * TICK)
-        away, left, right = taken[here], signal[0, here], signal[1, here]
-        for n in range(TICK):
-            gain[n] = (g + n * g_step - away[n]) / OCTAVE
-        exp2_of(gain)
-        for n in range(TICK):
-            factor = np.float32(1.0 + (m + n * m_step) * (gain[n] - 1.0))
-            left[n] *= factor
-            right[n] *= factor
+    left, right = tick[0], tick[1]
+    g, g_step = made[0], (made[1] - made[0]) / TICK
+    m, m_step = mix[0], (mix[1] - mix[0]) / TICK
+    for n in range(TICK):
+        gain = exp2((g + n * g_step - taken[n]) * (1.0 / OCTAVE))
+        factor = np.float32(1.0 + (m + n * m_step) * (gain - 1.0))
+        left[n] *= factor
+        right[n] *= factor
 
 
-@kernel
+@kernel_with(fastmath=CONTRACT)
 def compress(
     level: np.ndarray,
     threshold: np.ndarray,
@@ -113,33 +106,33 @@ def compress(
     knee: np.ndarray,
     taken: np.ndarray,
 ) -> None:
-    """What is wanted away from a level in dB ``[samples]``, into `taken` ``[samples]``.
+    """What is wanted away from a level in dB ``[TICK]``, into `taken` ``[TICK]``.
 
-    `threshold` and `knee` in dB and `slope` at every tick ``[ticks + 1]``.
+    `threshold` and `knee` in dB and `slope` at both ends ``[2]``.
     """
-    for k in range(len(threshold) - 1):
-        here = slice(k * TICK, (k + 1) * TICK)
-        heard, away = level[here], taken[here]
-        t, t_step = threshold[k], (threshold[k + 1] - threshold[k]) / TICK
-        s, s_step = slope[k], (slope[k + 1] - slope[k]) / TICK
-        w, w_step = knee[k], (knee[k + 1] - knee[k]) / TICK
-        for n in range(TICK):
-            away[n] = over(heard[n], t + n * t_step, s + n * s_step, w + n * w_step)
+    t, t_step = threshold[0], (threshold[1] - threshold[0]) / TICK
+    s, s_step = slope[0], (slope[1] - slope[0]) / TICK
+    w, w_step = knee[0], (knee[1] - knee[0]) / TICK
+    for n in range(TICK):
+        taken[n] = over(level[n], t + n * t_step, s + n * s_step, w + n * w_step)
 
 
-@kernel
+@kernel_with(fastmath=CONTRACT)
 def lift(level: np.ndarray, floor: np.ndarray, slope: np.ndarray, given: np.ndarray) -> None:
-    """What is wanted added to a level in dB below a floor ``[samples]``, into `given`.
+    """What is wanted added to a level in dB below a floor ``[TICK]``, into `given`.
 
     The opposite of `compress`; below `DEEPEST` it fades out again, so that silence stays silent.
-    `floor` in dB and `slope` at every tick ``[ticks + 1]``.
+    `floor` in dB and `slope` at both ends ``[2]``.
     """
-    for k in range(len(floor) - 1):
-        here = slice(k * TICK, (k + 1) * TICK)
-        heard, more = level[here], given[here]
-        f, f_step = floor[k], (floor[k + 1] - floor[k]) / TICK
-        s, s_step = slope[k], (slope[k + 1] - slope[k]) / TICK
-        for n in range(TICK):
-            most = (s + n * s_step) * min(LARGEST_LIFT, max(0.0, f + n * f_step - heard[n]))
-            fading = (heard[n] - DEEPEST) / (SOFT - DEEPEST)
-            more[n] = most * min(1.0, max(0.0, fading))
+    f, f_step = floor[0], (floor[1] - floor[0]) / TICK
+    s, s_step = slope[0], (slope[1] - slope[0]) / TICK
+    for n in range(TICK):
+        most = (s + n * s_step) * min(LARGEST_LIFT, max(0.0, f + n * f_step - level[n]))
+        fading = (level[n] - DEEPEST) / (SOFT - DEEPEST)
+        given[n] = most * min(1.0, max(0.0, fading))
+
+
+def shares_a_sample(milliseconds: NDArray[np.float64], rate: int) -> NDArray[np.float64]:
+    """The share of the way that a follower goes in a sample, 63 % in so many ms; both ``[...]``."""
+    found: NDArray[np.float64] = -np.expm1(-1000.0 / (rate * milliseconds))
+    return found

@@ -3,10 +3,13 @@
 from __future__ import annotations
 
 import math
+from typing import Any
 
-import numpy as np
+from llvmlite import ir
+from numba import types
+from numba.extending import intrinsic
 
-from caligo.signal.kernel import kernel_with
+from caligo.signal.kernel import CONTRACT, kernel_with
 
 LN2 = math.log(2.0)
 # Taylor's series of 2**x around 0.
@@ -19,6 +22,10 @@ A9, A11, A13 = 2.0 / (9.0 * LN2), 2.0 / (11.0 * LN2), 2.0 / (13.0 * LN2)
 # A double of IEEE 754: eleven bits of exponent over 52 of the fraction.
 FRACTION_BITS, BIAS = 52, 1023
 FRACTION, ONE = (1 << FRACTION_BITS) - 1, BIAS << FRACTION_BITS
+# A number added to one this large is rounded to a whole one, which stands in its last bits.
+WHOLES = 1.5 * 2.0**FRACTION_BITS
+# Whole numbers below 2**52 are the last bits of a double of this exponent.
+COUNTING, UNCOUNTED = (BIAS + FRACTION_BITS) << FRACTION_BITS, 2.0**FRACTION_BITS
 LARGEST = 1000.0
 # Taylor's series of the sine of a turn.
 TURN = 2.0 * math.pi
@@ -27,7 +34,7 @@ S9, S11 = TURN**9 / 362880, -(TURN**11) / 39916800
 S13, S15 = TURN**13 / 6227020800, -(TURN**15) / 1307674368000
 
 
-@kernel_with(inline="always")
+@kernel_with(fastmath=CONTRACT, inline="always")
 def exp2_near(x: float) -> float:
     """``2**x`` for x within an eighth of an octave of 0, exact to a double's last digit or two.
 
@@ -42,51 +49,57 @@ def exp2_near(x: float) -> float:
     return 1.0 + x * (LN2 + x * (C2 + x * (C3 + x * (C4 + x * high))))
 
 
-@kernel_with(allocates=True)
-def log2_of(values: np.ndarray) -> None:
-    """Logarithms to the base of two of positive doubles ``[values]``, in place.
+def _read_as(given: types.Type, wanted: types.Type, code: ir.Type) -> Any:
+    """What reads the bits of one type as another, without an array between them."""
 
-    They are exact to 1e-11.
+    def typed(typing: Any, x: Any) -> Any:
+        def generate(context: Any, builder: Any, sig: Any, args: tuple[Any, ...]) -> Any:
+            return builder.bitcast(args[0], code)
 
-    Examples
-    --------
-    >>> values = np.array([0.125, 10.0])
-    >>> log2_of(values)
-    >>> values.round(7)
-    array([-3.       ,  3.3219281])
-    """
-    bits = values.view(np.int64)
-    exponents = np.empty(len(values))
-    for n in range(len(values)):
-        exponents[n] = (bits[n] >> FRACTION_BITS) - BIAS
-        bits[n] = (bits[n] & FRACTION) | ONE
-    for n in range(len(values)):
-        s = (values[n] - ROOT) / (values[n] + ROOT)
-        q = s * s
-        high = A7 + q * (A9 + q * (A11 + q * A13))
-        values[n] = exponents[n] + 0.5 + s * (A1 + q * (A3 + q * (A5 + q * high)))
+        return wanted(given), generate
+
+    return intrinsic(typed)
 
 
-@kernel_with(allocates=True)
-def exp2_of(values: np.ndarray) -> None:
-    """Powers of two of doubles within `LARGEST` of 0 ``[values]``, in place, exact to 1e-11.
+_bits_of = _read_as(types.float64, types.int64, ir.IntType(64))
+_number_of = _read_as(types.int64, types.float64, ir.DoubleType())
+
+
+@kernel_with(fastmath=CONTRACT)
+def log2(x: float) -> float:
+    """The logarithm to the base of two of a positive double, exact to 1e-11.
+
+    Like all here made of steps that become vector instructions in a loop.
 
     Examples
     --------
-    >>> values = np.array([-3.0, 0.5])
-    >>> exp2_of(values)
-    >>> values.round(9)
-    array([0.125     , 1.41421356])
+    >>> round(log2(10.0), 7)
+    3.3219281
     """
-    powers = np.empty(len(values))
-    bits = powers.view(np.int64)
-    for n in range(len(values)):
-        x = min(max(values[n], -LARGEST), LARGEST)
-        whole = math.floor(x + 0.5)
-        bits[n] = (int(whole) + BIAS) << FRACTION_BITS
-        values[n] = x - whole
-    for n in range(len(values)):
-        values[n] = powers[n] * exp2_near(values[n])
+    bits = _bits_of(x)
+    exponent = _number_of((bits >> FRACTION_BITS) | COUNTING) - (UNCOUNTED + BIAS)
+    fraction = _number_of((bits & FRACTION) | ONE)
+    s = (fraction - ROOT) / (fraction + ROOT)
+    q = s * s
+    high = A7 + q * (A9 + q * (A11 + q * A13))
+    found: float = exponent + 0.5 + s * (A1 + q * (A3 + q * (A5 + q * high)))
+    return found
+
+
+@kernel_with(fastmath=CONTRACT)
+def exp2(x: float) -> float:
+    """Two to the power of a double within `LARGEST` of 0, exact to 1e-11.
+
+    Examples
+    --------
+    >>> exp2(-3.0), round(exp2(0.5), 9)
+    (0.125, 1.414213562)
+    """
+    held = min(max(x, -LARGEST), LARGEST)
+    counted = held + WHOLES
+    rest = held - (counted - WHOLES)
+    power: float = _number_of((_bits_of(counted) + BIAS) << FRACTION_BITS)
+    return power * exp2_near(rest)
 
 
 @kernel_with(inline="always")

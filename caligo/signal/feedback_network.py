@@ -14,8 +14,9 @@ from typing import NamedTuple
 
 import numpy as np
 
+from caligo.signal.aligned import zeros
 from caligo.signal.delay_line import FOUR, ONE, THREE, TWO
-from caligo.signal.exponential import exp2_of, sine_of_turns
+from caligo.signal.exponential import exp2, sine_of_turns
 from caligo.signal.kernel import CONTRACT, kernel, kernel_with
 from caligo.signal.silence import DEAD
 from caligo.signal.ticks import TICK
@@ -77,24 +78,20 @@ class Room(NamedTuple):
 
 def room() -> Room:
     """Room for one network."""
-
-    def singles(*shape: int) -> np.ndarray:
-        return np.zeros(shape, np.float32)
-
     return Room(
-        dry=singles(2, TICK),
-        fed=singles(2, TICK),
-        heard=singles(2, TICK),
-        held=singles(LINES, TICK),
-        turned=singles(GROUPS * TICK, WIDTH),
-        gain=singles(2, LINES),
-        inside=singles(2, LINES),
-        dark=singles(2 * GROUPS, WIDTH),
-        away=np.zeros((2, LINES)),
-        cosine=np.zeros((2, LINES // 2)),
-        sine=np.zeros((2, LINES // 2)),
-        powers=np.zeros(3 * LINES),
-        places=np.zeros((3, LINES)),
+        dry=zeros((2, TICK)),
+        fed=zeros((2, TICK)),
+        heard=zeros((2, TICK)),
+        held=zeros((LINES, TICK)),
+        turned=zeros((GROUPS * TICK, WIDTH)),
+        gain=zeros((2, LINES)),
+        inside=zeros((2, LINES)),
+        dark=zeros((2 * GROUPS, WIDTH)),
+        away=zeros((2, LINES), float),
+        cosine=zeros((2, LINES // 2), float),
+        sine=zeros((2, LINES // 2), float),
+        powers=zeros((3 * LINES,), float),
+        places=zeros((3, LINES), float),
     )
 
 
@@ -178,7 +175,8 @@ def losses(
         powers[i] = lost * thawed
         powers[LINES + i] = INSIDE * lost * thawed
         powers[2 * LINES + i] = lost * 2.0 * (1.0 / DAMPED - 1.0) * closed
-    exp2_of(powers)
+    for i in range(3 * LINES):
+        powers[i] = exp2(powers[i])
     c = math.cos(2.0 * math.pi * min(damping / rate, 0.49))
     for i in range(LINES):
         gain[i], inside[i] = powers[i], powers[LINES + i]
