@@ -86,7 +86,9 @@ class Moments:
         kept = self._whole._kept
         if key not in kept:
             kept[key] = compute(self._whole)
-        return kept[key][:, self._first : self._first + len(self.times)]
+        # Without gaps, so that a kernel takes the same instructions whatever the block.
+        part = kept[key][:, self._first : self._first + len(self.times)]
+        return np.ascontiguousarray(part)
 
     def of(self, notes: Notes) -> Moments:
         """The same times, for other notes; what is shared by all notes is computed once."""

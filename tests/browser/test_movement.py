@@ -22,12 +22,6 @@ def path(page: Page, address: str) -> str:
     return page.locator(f"[data-path='{address}']").get_attribute("d") or ""
 
 
-@pytest.fixture
-def page(long_page: Page) -> Page:
-    """Four minutes: what moves slowly shows its range."""
-    return long_page
-
-
 def sound(page: Page) -> dict[str, Any]:
     """The document as the server has it, once all is saved."""
     page.wait_for_timeout(300)  # an edit just made shows as being saved
@@ -82,7 +76,8 @@ def test_rows_show_what_moves_and_who_moves_it(page: Page) -> None:
     expect(row(page, "ground.source.position")).to_contain_text("4 to 72 %")
 
 
-def test_a_lane_is_drawn_bent_moved_and_taken_back_with_the_mouse(page: Page) -> None:
+def test_a_lane_is_drawn_bent_moved_and_taken_back_with_the_mouse(long_page: Page) -> None:
+    page = long_page
     row(page, "ground.source.position").hover()
     page.get_by_role("button", name="More for Position, Ground").click()
     page.get_by_role("menuitem", name="Draw a lane").click()
@@ -198,7 +193,8 @@ def test_rows_are_pinned_folded_and_kept(page: Page) -> None:
     expect(page.get_by_role("button", name="Fold rows")).to_be_visible()
 
 
-def test_notes_are_edited_with_the_mouse(page: Page) -> None:
+def test_notes_are_edited_with_the_mouse(long_page: Page) -> None:
+    page = long_page
     page.get_by_role("button", name="Notes", exact=True).click()
     editor = page.get_by_role("listbox", name="Notes")
     notes = editor.get_by_role("option")
@@ -419,7 +415,8 @@ def test_held_still_the_sound_stops_changing_and_goes_on(page_without_chorus: Pa
 
 
 @pytest.mark.hears
-def test_the_whole_is_skimmed_and_two_moments_are_heard_in_turn(page: Page) -> None:
+def test_the_whole_is_skimmed_and_two_moments_are_heard_in_turn(long_page: Page) -> None:
+    page = long_page
     clock = page.get_by_test_id("clock")
     page.get_by_role("button", name="Skim").press("Enter")
     expect(page.get_by_role("button", name="Stop")).to_be_visible()
@@ -439,7 +436,8 @@ def test_the_whole_is_skimmed_and_two_moments_are_heard_in_turn(page: Page) -> N
 
 
 @pytest.mark.hears
-def test_a_macro_is_recorded_as_its_lane(page: Page) -> None:
+def test_a_macro_is_recorded_as_its_lane(long_page: Page) -> None:
+    page = long_page
     page.get_by_test_id("long-view").click(position={"x": 300, "y": 40})
     handle = page.get_by_role("slider", name="Room", exact=True)
     listened(page, 0.5)
