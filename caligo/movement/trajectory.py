@@ -299,6 +299,15 @@ class Bundle:
     def __init__(self, trajectories: Sequence[Trajectory]) -> None:
         self._trajectories = list(trajectories)
 
+    @property
+    def moved(self) -> bool:
+        """Whether any of them changes over time."""
+        return any(trajectory.moved for trajectory in self._trajectories)
+
+    def at_rest(self) -> Floats:
+        """Their resting values ``[trajectories, 1]``."""
+        return np.array([[trajectory.base] for trajectory in self._trajectories])
+
     def values(self, moments: Moments) -> Floats:
         """The values of the moments' first note ``[trajectories, times]``, the caller's own."""
         out = np.empty((len(self._trajectories), len(moments.times)))

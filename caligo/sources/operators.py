@@ -39,9 +39,12 @@ from caligo.synthesis.unison import InUnison
 
 MOST = 8
 TABLES = ("triangle", "saw", "square")
+TUNING = ("ratio", "hertz", "offset")
 MIDDLE_C = 60
 SCATTERED = 1_000
 """The index of the chance by which a voice in unison begins elsewhere."""
+MOST_KNOWN = 1_024
+"""Voices whose beginnings and chances are kept."""
 AROUND = (REACH + FAR) // (2 * TICK) + 1
 """Ticks that are rendered before and after, for the filters that halve the sample rate."""
 
@@ -89,7 +92,7 @@ class Operators(InUnison):
             key: [
                 self.movement.trajectory(f"{self.path}.{item.id}.{key}") for item in self._operators
             ]
-            for key in ("ratio", "hertz", "offset", "level", "pan")
+            for key in (*TUNING, "level", "pan")
         }
         self._values = {key: Bundle(each) for key, each in trajectories.items()}
         indices = [self.movement.trajectory(f"{self.path}.{x.id}.amount") for x in self._links]
@@ -101,10 +104,13 @@ class Operators(InUnison):
             order, circle, pairs, tables_read, trajectories, indices, by_ratio, self.rate
         )
         self._seeds: dict[int, NDArray[np.uint64]] = {}
+        self._begins: dict[int, Floats] = {}
         self._envelopes = [self._envelope_of(item) for item in self._operators]
         self._past = np.array([item.text("way") == "past" for item in self._operators])
         self.has_unfiltered = bool(self._past.any())
-        self._tuned = [t for key in ("ratio", "hertz", "offset") for t in trajectories[key]]
+        self._tuned = [t for key in TUNING for t in trajectories[key]]
+        self._resting: list[Floats] = []
+        self._resting_sizes: dict[int, Floats] = {}
         self._pans = trajectories["pan"]
         self._added = Accumulated()
 
@@ -121,7 +127,7 @@ class Operators(InUnison):
     def _seeds_of(self, seed: int) -> NDArray[np.uint64]:
         """What each operator of a voice takes its noise from ``[operators]``."""
         if seed not in self._seeds:
-            if len(self._seeds) > 256:
+            if len(self._seeds) > MOST_KNOWN:
                 self._seeds.clear()
             own = derive(self.seed, seed)
             named = [derive(own, text_seed(o.id)) for o in self._operators]
@@ -131,11 +137,18 @@ class Operators(InUnison):
     def _steps(self, moments: Moments, pitch: Floats) -> Floats:
         """Cycles per sample of each operator at every tick ``[operators, ticks + 1]``."""
         own = self._phases.steps(moments, pitch)
-        ratio, hertz, offset = (
-            self._values[key].values(moments) for key in ("ratio", "hertz", "offset")
-        )
+        ratio, hertz, offset = self._tuning(moments)
         steps = np.where(self._by_ratio, own * ratio, hertz / self.rate) + offset / self.rate
         return np.clip(steps, 0.0, HIGHEST, out=steps)
+
+    def _tuning(self, moments: Moments) -> Sequence[Floats]:
+        """Ratios, hertz and offsets ``[operators, ticks + 1]``, or ``[operators, 1]`` at rest."""
+        bundles = [self._values[key] for key in TUNING]
+        if not self._still:
+            return [bundle.values(moments) for bundle in bundles]
+        if not self._resting:
+            self._resting = [bundle.at_rest() for bundle in bundles]
+        return self._resting
 
     def _begin(self, seed: int) -> NDArray[np.float64]:
         """Cycles with which a voice's operators begin ``[operators]``.
@@ -143,10 +156,15 @@ class Operators(InUnison):
         In unison each voice begins somewhere else in the note's cycle, its operators together: how
         they act on each other stays as it is.
         """
+        known = self._begins.get(seed)
+        if known is not None:
+            return known
         own = np.uint64(derive(self.seed, seed))
         scatter = self.part.number("scatter") / 100.0 if len(self._offsets) > 1 else 0.0
         ahead = scatter * unit(own, SCATTERED) if scatter else 0.0
-        return np.array(
+        if len(self._begins) > MOST_KNOWN:
+            self._begins.clear()
+        self._begins[seed] = np.array(
             [
                 item.number("phase") / 360.0
                 + (0.0 if item.switch("restart") else unit(own, o))
@@ -154,6 +172,7 @@ class Operators(InUnison):
                 for o, item in enumerate(self._operators)
             ]
         )
+        return self._begins[seed]
 
     def _passed(self, block: SourceBlock, row: int, first: int, steps: Floats) -> Floats:
         """Cycles at the start of every tick from `first` on ``[operators, ticks]``."""
@@ -196,7 +215,7 @@ class Operators(InUnison):
         times = np.append(ticks, first_tick(block, row)) * (TICK / self.rate)
         ahead = block.ahead(row, times)
         own = self._phases.resting_step(block, row)
-        ratio = self._values["ratio"].values(moments)
+        ratio = self._tuning(moments)[0]
         stray = np.where(self._by_ratio, own * ratio, 0.0) * self.rate * (ahead[:-1] - ahead[-1])
         found: Floats = begin[:, None] + steps * passed[None, :] + stray
         return found
@@ -230,9 +249,7 @@ class Operators(InUnison):
 
         In unison a voice stands somewhere: `sides` are its gains ``[2, ticks + 1]``.
         """
-        level = VOICE_RMS * math.sqrt(2.0) * 10.0 ** (self._level.values(moments)[0] / 20.0)
-        heard = self._values["level"].values(moments)
-        size = np.where(heard <= SILENT, 0.0, 10.0 ** (heard / 20.0)) * level
+        size = self._sizes(moments)
         out: Floats = size[None]
         if not self._mono:
             angle = (self._values["pan"].values(moments) / 100.0 + 1.0) * (math.pi / 4.0)
@@ -243,6 +260,19 @@ class Operators(InUnison):
         past = self._past[:, None]
         both: Floats = np.concatenate([np.where(past, 0.0, out), np.where(past, out, 0.0)])
         return both
+
+    def _sizes(self, moments: Moments) -> Floats:
+        """How loud each operator is ``[operators, ticks + 1]``; not to be written to."""
+        count, levels = len(moments.times), self._values["level"]
+        still = not levels.moved and not self._level.moved
+        if still and count in self._resting_sizes:
+            return self._resting_sizes[count]
+        level = VOICE_RMS * math.sqrt(2.0) * 10.0 ** (self._level.values(moments)[0] / 20.0)
+        heard = levels.values(moments)
+        found: Floats = np.where(heard <= SILENT, 0.0, 10.0 ** (heard / 20.0)) * level
+        if still:
+            self._resting_sizes = {count: found}
+        return found
 
     def prepare(self) -> None:
         """See `Source.prepare`."""

@@ -167,10 +167,10 @@ class Phases:
         return block.steady(row) and not (self._fine and self._fine.moved)
 
     def resting_step(self, block: SourceBlock, row: int) -> float:
-        """Cycles per sample of a steady voice, without what it strays."""
+        """Cycles per sample of a steady voice, without what it strays; see `steady`."""
         pitch = float((block.pitch if block.resting is None else block.resting)[row, 0])
         if self._fine is not None:
-            pitch += float(self._fine.values(block.moments)[row, 0]) / 1200.0
+            pitch += self._fine.base / 1200.0
         return min(math.exp2(pitch) / self._rate, HIGHEST)
 
     def clock(self, block: SourceBlock, row: int, ticks: NDArray[np.integer], began: int) -> Floats:

@@ -74,17 +74,19 @@ class InUnison(Source):
         def more(found: Moments) -> Moments:
             return found.of(_repeated(found.notes, count))
 
-        def trajectory(found: Moments, row: int) -> Floats:
-            cents = self._detune.values(found)[row] * self._offsets[:, None]
-            octaves: Floats = (cents + self._intervals[:, None]) / 1200.0
+        def apart(found: Moments, row: int, which: slice) -> Floats:
+            """Octaves by which oscillators are apart from their voice ``[oscillators, times]``."""
+            cents = self._detune.values(found)[row] * self._offsets[which, None]
+            octaves: Floats = (cents + self._intervals[which, None]) / 1200.0
             return octaves
 
         history: History = block.history
 
         def history_of(row: int, first: int, ticks: int, stride: int = 1) -> tuple[Moments, Floats]:
             found, pitch = history(row // count, first, ticks, stride)
-            pitch = pitch + trajectory(found, 0)[row % count][None, :]
-            return found, strayed(pitch, row // count, found.times, row % count)
+            own = row % count
+            pitch = pitch + apart(found, 0, slice(own, own + 1))
+            return found, strayed(pitch, row // count, found.times, own)
 
         straying, seeds = self._straying, [voice.seed for voice in block.voices]
 
@@ -99,7 +101,8 @@ class InUnison(Source):
             return found
 
         resting = [
-            block.pitch[row][None, :] + trajectory(moments, row) for row in range(len(block.voices))
+            block.pitch[row][None, :] + apart(moments, row, slice(None))
+            for row in range(len(block.voices))
         ]
         steady: Callable[[int], bool] = block.steady
         highest: Callable[[int], float] = block.highest
