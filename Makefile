@@ -8,6 +8,10 @@ STAMPS := build
 CORE := $(shell find caligo demo studio -name '*.py')
 FRONT := $(shell find web/src web/public -type f) web/index.html web/vite.config.ts web/package.json
 
+# Byte code is kept whatever the shell says: dozens of processes start here, and each would compile
+# every module anew, which takes longer than all else that it does at its start.
+export PYTHONDONTWRITEBYTECODE :=
+
 .PHONY: demo test installed prepared test-web test-core test-beside test-screen test-heard check check-python check-web
 .PHONY: bench bench-screen coverage types shots clean
 

@@ -11,7 +11,7 @@ import sys
 import time
 from collections.abc import Callable, Iterator
 from pathlib import Path
-from typing import TypeVar
+from typing import Any, TypeVar
 
 import httpx
 import numpy as np
@@ -125,14 +125,19 @@ def browser() -> Iterator[Browser]:
         made.close()
 
 
-def copied(server: Server, without: str = "", length: float | None = None) -> str:
-    """The address of a copy of Dome Air, in a cue of its own that plays the demo's score.
-
-    A kind of effect can be left out of its buses, and the score be cut to a length in seconds.
-    """
-    document = json.loads((ROOT / "demo/sounds/dome_air.json").read_text())
+def dome_air(without: str = "") -> dict[str, Any]:
+    """The first demo sound, from whose buses a kind of effect can be left out."""
+    document: dict[str, Any] = json.loads((ROOT / "demo/sounds/dome_air.json").read_text())
     for bus in document["buses"]:
         bus["effects"] = [effect for effect in bus["effects"] if effect["kind"] != without]
+    return document
+
+
+def copied(server: Server, document: dict[str, Any], length: float | None = None) -> str:
+    """The address of a sound of its own, in a cue that plays the demo's score.
+
+    The score can be cut to a length in seconds.
+    """
     score = json.loads((ROOT / "demo/scores/1m1.json").read_text())
     if length is not None:
         score["length"] = length
@@ -157,7 +162,7 @@ def minute_page(browser: Browser, server: Server) -> Iterator[Page]:
 
     What is drawn of it in the background then takes little from what runs beside.
     """
-    yield from opened(browser, copied(server, length=60.0))
+    yield from opened(browser, copied(server, dome_air(), 60.0))
 
 
 @pytest.fixture
@@ -169,13 +174,13 @@ def page(minute_page: Page) -> Page:
 @pytest.fixture
 def long_page(browser: Browser, server: Server) -> Iterator[Page]:
     """The same over four minutes, as in the demo."""
-    yield from opened(browser, copied(server))
+    yield from opened(browser, copied(server, dome_air()))
 
 
 @pytest.fixture
 def page_without_chorus(browser: Browser, server: Server) -> Iterator[Page]:
     """The same without what goes on changing when movement is held still."""
-    yield from opened(browser, copied(server, without="chorus"))
+    yield from opened(browser, copied(server, dome_air(without="chorus")))
 
 
 def open_all_stations(page: Page) -> None:

@@ -10,7 +10,7 @@ import pyloudnorm
 import pytest
 from playwright.sync_api import Browser, Page, expect
 
-from tests.browser.conftest import Server, captured, copied, listened, opened
+from tests.browser.conftest import Server, captured, copied, dome_air, listened, opened
 from tests.browser.test_chains import add, station
 
 
@@ -37,7 +37,7 @@ def loudness(page: Page) -> float:
 @pytest.fixture
 def page(browser: Browser, server: Server) -> Iterator[Page]:
     """The demo's sound over a few seconds, which are soon drawn."""
-    yield from opened(browser, copied(server, length=16.0))
+    yield from opened(browser, copied(server, dome_air(), 16.0))
 
 
 @pytest.mark.hears

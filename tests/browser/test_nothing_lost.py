@@ -11,7 +11,15 @@ import httpx
 import pytest
 from playwright.sync_api import Browser, Page, Route, expect
 
-from tests.browser.conftest import ROOT, SIZE, Server, copied, open_all_stations, read_until
+from tests.browser.conftest import (
+    ROOT,
+    SIZE,
+    Server,
+    copied,
+    dome_air,
+    open_all_stations,
+    read_until,
+)
 from tests.browser.test_first_light import type_value, value
 
 CUTOFF = "ground.filter1.cutoff"
@@ -42,7 +50,7 @@ def test_sounds_do_not_mix_however_slow_the_answers_are(
     page: Page, server: Server, slow: int
 ) -> None:
     """An edit of one sound is on its way while another is opened, and edited at once."""
-    first, second = page.url, copied(server)
+    first, second = page.url, copied(server, dome_air())
 
     def late(route: Route) -> None:
         page.wait_for_timeout(slow)
@@ -157,7 +165,7 @@ def test_an_edit_that_cannot_be_saved_is_kept_as_a_copy(page: Page, server: Serv
 
 def test_a_server_that_hangs_is_told_of_and_forgiven(browser: Browser, own_server: Server) -> None:
     page = browser.new_context(viewport=SIZE).new_page()
-    page.goto(copied(own_server))
+    page.goto(copied(own_server, dome_air()))
     page.locator("[data-address]").first.wait_for()
     open_all_stations(page)
     page.get_by_role("button", name="Listen", exact=True).click()
