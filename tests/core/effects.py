@@ -51,8 +51,11 @@ def through(fx: Effect, signal: np.ndarray, side: np.ndarray | None = None) -> n
         span = Span(first, min(375, ticks - first), fx.rate)
         block = stereo_block(span, Moments(span.times, note, note))
         here = slice(first * TICK, (first + span.ticks) * TICK)
-        other = None if side is None else side[:, here].astype(np.float32)
-        fx.process(block, out[None, :, here], other)
+        other = None if side is None else np.ascontiguousarray(side[:, here], np.float32)
+        # As the engine gives them: each an array of its own. A cut one is compiled for once more.
+        piece = out[None, :, here].copy()
+        fx.process(block, piece, other)
+        out[:, here] = piece[0]
     return out[:, : ticks * TICK]
 
 

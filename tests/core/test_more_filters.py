@@ -33,7 +33,10 @@ def through(kind: str, signal: np.ndarray, rate: int = RATE, **params: Any) -> n
     for first in range(0, out.shape[2] // TICK, 256):
         span = Span(first, min(256, out.shape[2] // TICK - first), rate)
         block = stereo_block(span, Moments(span.times, note, note))
-        made.process(block, out[:, :, first * TICK : (first + span.ticks) * TICK])
+        here = slice(first * TICK, (first + span.ticks) * TICK)
+        piece = out[:, :, here].copy()
+        made.process(block, piece)
+        out[:, :, here] = piece
     found: np.ndarray = out[0]
     return found
 
