@@ -455,7 +455,9 @@ async def test_stages_opened_and_dropped_leave_nothing_behind(sound: Sound) -> N
     for _ in range(60):
         await asyncio.sleep(0.25)
         after = held()
-        if all(now <= then + 2 for now, then in zip(after, before, strict=True)):
+        # Another of the pool's threads may have asked the database meanwhile: three descriptors
+        # each. Of 24 stages, what each left behind would be many more.
+        if all(now <= then + 8 for now, then in zip(after, before, strict=True)):
             break
     else:
         pytest.fail(f"before {before}, after {after}")
