@@ -25,6 +25,33 @@ def ring_size(samples: float) -> int:
 
 
 @kernel
+def _stays(over: int, step: int, most: int) -> int:
+    """How many samples, `most` at most, are read between the same two of a line.
+
+    `over` is how far beyond the first of them, `step` what that grows by, in shares of `POINT`.
+    Quotients of numbers this small are exact in floats once rounded down, and floats divide sooner.
+    """
+    if step > 0:
+        return min(most, int(float(POINT - over + step - 1) / step))
+    if step < 0:
+        return min(most, int(float(over) / -step) + 1)
+    return most
+
+
+@kernel
+def _across(line: np.ndarray, start: int, over: int) -> np.float32:
+    """What lies `over` beyond the second of four samples from `start` on, around the ring's end."""
+    mask = len(line) - 1
+    return lagrange(
+        line[(start + 3) & mask],
+        line[(start + 2) & mask],
+        line[(start + 1) & mask],
+        line[start & mask],
+        np.float32(np.int32(over)) * np.float32(1.0 / POINT),
+    )
+
+
+@kernel
 def _add_stretch(line: np.ndarray, over: int, over_step: int, gain: float, out: np.ndarray) -> None:
     """The part of `add_tap` for which the tap stays between the same two samples."""
     for n in range(len(out)):
@@ -49,24 +76,13 @@ def add_tap(
         whole = away >> POINT_BITS
         over = away & (POINT - 1)
         # As long as the tap stays between the same two samples, the line is read in one stretch.
-        count = TICK - n
-        if away_step > 0:
-            count = min(count, (POINT - over + away_step - 1) // away_step)
-        elif away_step < 0:
-            count = min(count, over // -away_step + 1)
+        count = _stays(over, away_step, TICK - n)
         start = (at + n - whole - 2) & mask
         count = min(count, max(1, len(line) - 3 - start))
         if start + 3 + count <= len(line):
             _add_stretch(line[start:], over, away_step, gain, out[n : n + count])
         else:
-            f = np.float32(over) * np.float32(1.0 / POINT)
-            out[n] += np.float32(gain) * lagrange(
-                line[(start + 3) & mask],
-                line[(start + 2) & mask],
-                line[(start + 1) & mask],
-                line[start],
-                f,
-            )
+            out[n] += np.float32(gain) * _across(line, start, over)
         n += count
         away += count * away_step
 
@@ -87,12 +103,7 @@ def _read_passing(line: np.ndarray, at: int, length: float, step: float, out: np
     n = 0
     while n < TICK:
         whole, over = away >> POINT_BITS, away & (POINT - 1)
-        count = TICK - n
-        # Quotients of numbers this small are exact enough in floats, which divide sooner.
-        if away_step > 0:
-            count = min(count, int(float(POINT - over + away_step - 1) / away_step))
-        elif away_step < 0:
-            count = min(count, int(float(over) / -away_step) + 1)
+        count = _stays(over, away_step, TICK - n)
         start = (at + n - whole - 2) & mask
         # Whole vectors are read: what they hold too much of is read again by what comes next.
         more = min(TICK - n, (count + WIDTH - 1) & -WIDTH)
@@ -101,15 +112,7 @@ def _read_passing(line: np.ndarray, at: int, length: float, step: float, out: np
         else:
             count = min(count, max(1, len(line) - 3 - start))
             for i in range(count):
-                f = np.float32(np.int32(over + i * away_step)) * np.float32(1.0 / POINT)
-                here = start + i
-                out[n + i] = lagrange(
-                    line[(here + 3) & mask],
-                    line[(here + 2) & mask],
-                    line[(here + 1) & mask],
-                    line[here & mask],
-                    f,
-                )
+                out[n + i] = _across(line, start + i, over + i * away_step)
         n += count
         away += count * away_step
 

@@ -60,7 +60,10 @@ def _read(
 
 @kernel_with(fastmath=CONTRACT, inline="always")
 def _read_tick(line: np.ndarray, start: int, over: float, step: float, held: np.ndarray) -> None:
-    """A whole tick that lies between the same two samples of a line; see `_read`."""
+    """A whole tick that lies between the same two samples of a line; see `_read`.
+
+    By itself, since how often a loop goes round is known here: most lines are read so.
+    """
     s, f_start, f_step = np.uint64(start), np.float32(over), np.float32(step)
     for n in range(np.uint64(TICK)):
         f = f_start + np.float32(np.int32(n)) * f_step

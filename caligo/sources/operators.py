@@ -108,8 +108,7 @@ class Operators(InUnison):
         self._envelopes = [self._envelope_of(item) for item in self._operators]
         self._past = np.array([item.text("way") == "past" for item in self._operators])
         self.has_unfiltered = bool(self._past.any())
-        self._tuned = [t for key in TUNING for t in trajectories[key]]
-        self._resting: list[Floats] = []
+        self._resting = [self._values[key].at_rest() for key in TUNING]
         self._resting_sizes: dict[int, Floats] = {}
         self._pans = trajectories["pan"]
         self._added = Accumulated()
@@ -117,7 +116,7 @@ class Operators(InUnison):
     @property
     def _still(self) -> bool:
         """Whether all operators keep their ratios to the note."""
-        return not any(t.moved for t in self._tuned)
+        return not any(self._values[key].moved for key in TUNING)
 
     @property
     def _mono(self) -> bool:
@@ -143,12 +142,9 @@ class Operators(InUnison):
 
     def _tuning(self, moments: Moments) -> Sequence[Floats]:
         """Ratios, hertz and offsets ``[operators, ticks + 1]``, or ``[operators, 1]`` at rest."""
-        bundles = [self._values[key] for key in TUNING]
-        if not self._still:
-            return [bundle.values(moments) for bundle in bundles]
-        if not self._resting:
-            self._resting = [bundle.at_rest() for bundle in bundles]
-        return self._resting
+        if self._still:
+            return self._resting
+        return [self._values[key].values(moments) for key in TUNING]
 
     def _begin(self, seed: int) -> NDArray[np.float64]:
         """Cycles with which a voice's operators begin ``[operators]``.

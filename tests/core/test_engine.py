@@ -274,7 +274,7 @@ def test_a_sound_with_every_module_is_heard() -> None:
 
 
 @pytest.mark.lasts
-@settings(max_examples=40, suppress_health_check=list(HealthCheck))
+@settings(max_examples=60, suppress_health_check=list(HealthCheck))
 @given(any_document(), st.lists(st.integers(0, 127), min_size=1, max_size=3))
 def test_any_valid_document_stays_finite_and_below_its_ceiling(
     data: dict[str, Any], keys: list[int]
