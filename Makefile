@@ -28,20 +28,20 @@ test:
 	@$(MAKE) -j2 -O --no-print-directory test-heard test-beside
 
 installed: $(STAMPS)/python-test $(STAMPS)/browser studio/static/build/index.html
-prepared: $(STAMPS)/warm $(STAMPS)/reference check test-web
+prepared: $(STAMPS)/warm check test-web
 
 test-web: $(STAMPS)/node
 	cd web && npm run --silent test
 
-test-core: $(STAMPS)/warm $(STAMPS)/reference
+test-core: $(STAMPS)/warm
 	$(PYTHON) -m pytest -n 2 --dist worksteal -m "not lasts" caligo tests/core
 
-test-beside: $(STAMPS)/warm $(STAMPS)/reference
+test-beside: $(STAMPS)/warm
 	$(PYTHON) -m pytest tests/studio
 	$(PYTHON) -m pytest -m lasts tests/core
 
 # What no test runs. Watching each line makes the tests a third slower, so `make test` does without.
-coverage: $(STAMPS)/warm $(STAMPS)/reference
+coverage: $(STAMPS)/warm
 	$(PYTHON) -m pytest -n 2 --cov --cov-report= caligo tests/core
 	$(PYTHON) -m pytest --cov --cov-append --cov-report=term:skip-covered tests/studio
 
@@ -92,12 +92,6 @@ $(STAMPS)/python: pyproject.toml constraints.txt | $(PYTHON)
 
 $(STAMPS)/python-test: $(STAMPS)/python
 	$(PYTHON) -m pip install --quiet --no-compile --disable-pip-version-check -c constraints.txt -e '.[test]'
-	@touch $@
-
-# The reference library compiles its kernels as it is first used and keeps them; tests that run
-# beside each other would write the same files at once, and crash on what comes of that.
-$(STAMPS)/reference: $(STAMPS)/python-test
-	$(PYTHON) -c "import librosa, numpy as n; librosa.pyin(n.sin(n.arange(1e4)), fmin=60, fmax=1000)"
 	@touch $@
 
 $(STAMPS)/node: web/package.json web/package-lock.json

@@ -69,12 +69,12 @@ def test_the_spectrum_of_one_stage_is_chosen_by_keys(page: Page) -> None:
 
 @pytest.fixture
 def dry_page(browser: Browser, server: Server) -> Iterator[Page]:
-    """Four minutes without a space around them, which would take longest to draw."""
+    """Two minutes without a space around them, which would take longest to draw."""
     document = dome_air()
     document["buses"], document["layers"][0]["sends"] = [], []
     for movement in ("routes", "lanes"):
         document[movement] = [one for one in document[movement] if "nave" not in one["to"]]
-    yield from opened(browser, copied(server, document))
+    yield from opened(browser, copied(server, document, 120.0))
 
 
 def test_what_stands_out_becomes_a_band_by_keys_and_is_taken_back(dry_page: Page) -> None:

@@ -5,6 +5,7 @@ from __future__ import annotations
 from typing import Any
 
 import numpy as np
+import parselmouth
 from numpy.typing import NDArray
 
 from caligo.document import Note, Score, Sound, read_sound
@@ -123,3 +124,16 @@ def loudest_off(signal: NDArray[Any], rate: int, lines: list[float], top: float)
     for line in lines:
         off &= np.abs(hertz - abs(line)) > 14 * rate / length
     return float(found[off].max() - found.max())
+
+
+def heard_pitch(signal: NDArray[Any], rate: int, low: float, high: float) -> float:
+    """The median fundamental of a signal ``[samples]`` in Hz, as Praat hears it between limits.
+
+    Boersma (1993), "Accurate short-term analysis of the fundamental frequency". An octave costs
+    more than it does for speech, since partials need not be harmonic here: with the usual 0.01 a
+    glass is heard an octave and a fifth below the note that it is tuned to.
+    """
+    sound = parselmouth.Sound(signal.astype(np.float64), rate)
+    pitch = sound.to_pitch_ac(pitch_floor=low, pitch_ceiling=high, octave_cost=0.05)
+    hertz = pitch.selected_array["frequency"]
+    return float(np.median(hertz[hertz > 0.0]))
