@@ -2,8 +2,11 @@
 
 from __future__ import annotations
 
+import os
 import tempfile
 from collections.abc import Iterator
+from concurrent.futures import ProcessPoolExecutor
+from multiprocessing import get_context
 from pathlib import Path
 from typing import Any
 
@@ -159,6 +162,7 @@ def trials(family: str, module: Module) -> Iterator[Sound]:
 
 def warm() -> None:
     """Run every kind of computation once, so that every kernel is compiled and kept on disk."""
+    warm_modules()
     sound, score = everything(), held_chord("C2 G2", 2.0)
     signal = render_array(sound, score)
     with tempfile.TemporaryDirectory() as folder:
@@ -172,25 +176,34 @@ def warm() -> None:
     reporter = Reporter(48_000)
     reporter.add(signal)
     reporter.finish()
-    warm_modules()
     warm_drawing()
     warm_listening()
 
 
 def warm_modules() -> None:
-    """Try every module of the catalogue in every way, briefly."""
-    score = held_chord("C2 G4", 1.0)
-    tried = set()
-    for module in catalogue():
-        if module.family in ("source", "filter", "effect", "modulator"):
-            for sound in trials(module.family, module):
-                written = sound.model_dump_json()
-                if written in tried:
-                    continue
-                tried.add(written)
-                render_array(sound, score, length=0.1)
-                render_array(sound, score, start=0.2, length=0.05, rate=44_100)
-                trajectories(sound, score, 20)
+    """Try every module of the catalogue in every way, on all cores.
+
+    Processes for it are forked once what all sounds need has been compiled.
+    """
+    routed = [{"to": "ground.source.level", "depth": 1.0}]
+    plain = _alone("source", {"id": "source", "kind": "wavetable"}, routed)
+    render_array(plain, held_chord("C2 G4", 1.0), length=0.1)
+    families = [m.family for m in catalogue()]
+    tried = [n for n, f in enumerate(families) if f in ("source", "filter", "effect", "modulator")]
+    # From both ends at once: modules of one family share kernels, and each should be compiled once.
+    ends = [number for both in zip(tried, reversed(tried), strict=True) for number in both]
+    with ProcessPoolExecutor(os.cpu_count(), get_context("fork")) as pool:
+        for done in [pool.submit(_try_module, number) for number in ends[: len(tried)]]:
+            done.result()
+
+
+def _try_module(number: int) -> None:
+    """Try a module of the catalogue in every way, briefly."""
+    module, score = catalogue()[number], held_chord("C2 G4", 1.0)
+    for sound in {s.model_dump_json(): s for s in trials(module.family, module)}.values():
+        render_array(sound, score, length=0.1)
+        render_array(sound, score, start=0.2, length=0.05, rate=44_100)
+        trajectories(sound, score, 20)
 
 
 def warm_drawing() -> None:

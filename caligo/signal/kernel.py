@@ -16,6 +16,8 @@ from typing import Any, TypeVar
 
 from numba import njit
 
+from caligo.signal.kernel_cache import SharedCache
+
 Function = TypeVar("Function", bound=Callable[..., Any])
 
 CONTRACT = {"contract"}
@@ -41,8 +43,10 @@ def kernel_with(
             "inline": inline,
             "_nrt": allocates,
         }
-        made: Function = njit(cache=True, nogil=True, error_model="numpy", **options)(function)
-        return made
+        made = njit(nogil=True, error_model="numpy", **options)(function)
+        made._cache = SharedCache(function)  # type: ignore[no-untyped-call]
+        found: Function = made
+        return found
 
     return compiled
 
