@@ -165,6 +165,18 @@ def load(typing: Any, rows: Any, n: Any) -> Any:
 
 
 @_instruction
+def load_from(typing: Any, numbers: Any, n: Any) -> Any:
+    """Eight floats of ``[numbers]``, without gaps, from number `n` on."""
+
+    def generate(context: Any, builder: Any, sig: Any, args: tuple[Any, ...]) -> Any:
+        data = cgutils.create_struct_proxy(numbers)(context, builder, value=args[0]).data
+        place = builder.gep(data, [args[1]])
+        return builder.load(builder.bitcast(place, sig.return_type.code.as_pointer()), align=4)
+
+    return _kind_of(numbers)(numbers, types.intp), generate
+
+
+@_instruction
 def store(typing: Any, rows: Any, n: Any, vector: Any) -> Any:
     """Write row `n` of ``[rows, WIDTH]``."""
 
@@ -292,3 +304,27 @@ load_sides, store_sides = _turning_in(_sides), _turning_out(_sides)
 signal, first, n)`` is the way back. Samples are 32-bit floats without gaps."""
 load_lines, store_lines = _turning_in(_lines), _turning_out(_lines)
 """The same of eight lines from `first` on, of ``[lines, samples]``."""
+
+
+NEIGHBOURS = [[0, 2, 8, 10, 4, 6, 12, 14], [1, 3, 9, 11, 5, 7, 13, 15]]
+"""Numbers of two vectors that are added to each other: the first and the second of each pair."""
+HALVES = [[0, 1, 2, 3, 8, 9, 10, 11], [4, 5, 6, 7, 12, 13, 14, 15]]
+
+
+def _added(builder: Any, a: Any, b: Any, places: list[list[int]]) -> Any:
+    """A vector of sums of two numbers each out of `a` and `b`."""
+    kind = ir.VectorType(ir.IntType(32), WIDTH)
+    first, second = (builder.shuffle_vector(a, b, ir.Constant(kind, lanes)) for lanes in places)
+    return builder.fadd(first, second)
+
+
+@_instruction
+def totals(typing: Any, a: Any, b: Any, c: Any, d: Any, e: Any, f: Any, g: Any, h: Any) -> Any:
+    """The sums of eight vectors, as one: of `a` first, of `h` last."""
+
+    def generate(context: Any, builder: Any, sig: Any, args: tuple[Any, ...]) -> Any:
+        pairs = [_added(builder, args[i], args[i + 1], NEIGHBOURS) for i in range(0, WIDTH, 2)]
+        fours = [_added(builder, pairs[i], pairs[i + 1], NEIGHBOURS) for i in (0, 2)]
+        return _added(builder, fours[0], fours[1], HALVES)
+
+    return a(a, b, c, d, e, f, g, h), generate

@@ -17,7 +17,7 @@ from caligo.signal.ladder import run_ladder
 from caligo.signal.sections import BELL, run_sections, run_side_by_side
 from caligo.signal.state_variable import corner_gain, run, sharpness
 from caligo.signal.ticks import TICK
-from caligo.signal.vector import WIDTH, in_each, load, store
+from caligo.signal.vector import WIDTH, in_each, load, load_from, store, totals
 
 RATE = 48_000
 TICKS = 40
@@ -52,6 +52,24 @@ def test_vectors_reckon_as_numbers_do() -> None:
         wanted = [a + b, a - b, a * b, a / b, 2.0 * a - 1.0 / b, np.sqrt(np.abs(a)), 3.0 - b,
                   0.5 * (a + b) - 1.0]  # fmt: skip
     np.testing.assert_array_equal(out, np.array(wanted))
+
+
+@njit(error_model="numpy")
+def _add_up(numbers: Any, at: Any, out: Any) -> None:
+    a, b, c, d = (load_from(numbers, at[0]), load_from(numbers, at[1]), load_from(numbers, at[2]),
+                  load_from(numbers, at[3]))  # fmt: skip
+    e, f, g, h = (load_from(numbers, at[4]), load_from(numbers, at[5]), load_from(numbers, at[6]),
+                  load_from(numbers, at[7]))  # fmt: skip
+    store(out, 0, totals(a, b, c, d, e, f, g, h))
+
+
+@pytest.mark.parametrize("kind", [np.float32, np.float64])
+def test_eight_vectors_are_added_up_at_once(kind: type[np.floating[Any]]) -> None:
+    """Each on its own, wherever in an array it begins: whole numbers add up exactly."""
+    numbers = np.random.default_rng(4).integers(-999, 999, 90).astype(kind)
+    at, out = np.array([0, 3, 8, 17, 30, 41, 66, 82]), np.zeros(WIDTH, kind)
+    _add_up(numbers, at, out)
+    assert out.tolist() == [numbers[n : n + WIDTH].sum() for n in at]
 
 
 def _filters(rng: np.random.Generator, voices: int) -> dict[str, tuple[int, Callable[..., None]]]:
