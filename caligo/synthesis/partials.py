@@ -10,7 +10,8 @@ import numpy as np
 from caligo.catalogue import Choice
 from caligo.movement.chance import combine, mix, signed, unit
 from caligo.movement.notes import Floats
-from caligo.signal.kernel import kernel, kernel_with
+from caligo.signal.exponential import exp2_fine
+from caligo.signal.kernel import CONTRACT, kernel, kernel_with
 from caligo.synthesis.phases import FADES, HIGHEST
 
 MOST = 256
@@ -163,23 +164,61 @@ def _bell(place: float) -> float:
     return 0.5 - 0.5 * math.cos(2.0 * math.pi * (place - EDGE) / (WRAP - 2.0 * EDGE))
 
 
-@kernel
-def _multiple(values: np.ndarray, n: float, seed: np.uint64) -> float:
-    """How many times the note's frequency partial `n` has."""
-    base = n ** (1.0 + values[STRETCH] / 1200.0)
-    if values[STIFFNESS] > 0.0:
-        # f_n = n f0 sqrt(1 + B n²), the first partial kept on the note (Fletcher & Rossing).
-        stiff = min(values[STIFFNESS] * np.exp2(values[STIFFNESS_BY]), STIFFEST) * 1e-6
-        base *= math.sqrt((1.0 + stiff * n * n) / (1.0 + stiff))
-    if values[SCATTER] != 0.0:
-        base *= np.exp2(values[SCATTER] * signed(combine(seed, 1), round(64.0 * n)) / 1200.0)
-    return float(base)
+@kernel_with(allocates=True)
+def _chances(numbers: np.ndarray, seed: np.uint64) -> np.ndarray:
+    """What chance makes of each partial ``[partials]``, in [-1, 1): by its number alone."""
+    found = np.empty(len(numbers))
+    own = combine(seed, 1)
+    for i in range(len(numbers)):
+        found[i] = signed(own, round(64.0 * numbers[i]))
+    return found
 
 
 @kernel
-def _on_its_way(octaves: float, travelled: float) -> float:
-    """The multiple of a partial that an endless glide has carried on; both in octaves."""
-    return float(np.exp2((octaves + 1.0 + travelled) % WRAP - 1.0))
+def _stiffness(values: np.ndarray) -> float:
+    """B of a stiff string (Fletcher & Rossing): ``f_n = n f0 sqrt(1 + B n²)``."""
+    if values[STIFFNESS] <= 0.0:
+        return 0.0
+    return float(min(values[STIFFNESS] * np.exp2(values[STIFFNESS_BY]), STIFFEST) * 1e-6)
+
+
+@kernel_with(fastmath=CONTRACT)
+def _multiples(
+    values: np.ndarray,
+    numbers: np.ndarray,
+    octaves: np.ndarray,
+    chances: np.ndarray,
+    found: np.ndarray,
+) -> None:
+    """How many times the note's frequency each partial has, at one moment ``[partials]``.
+
+    Parameters
+    ----------
+    octaves
+        The partials' numbers as octaves above the first.
+    chances
+        See `_chances`.
+    """
+    stretch, scatter = 1.0 + values[STRETCH] / 1200.0, values[SCATTER] / 1200.0
+    if stretch == 1.0 and scatter == 0.0:
+        for i in range(len(numbers)):
+            found[i] = numbers[i]
+    else:
+        for i in range(len(numbers)):
+            found[i] = exp2_fine(stretch * octaves[i] + scatter * chances[i])
+    stiff = _stiffness(values)
+    if stiff > 0.0:
+        # The first partial is kept on the note.
+        for i in range(len(numbers)):
+            found[i] *= math.sqrt((1.0 + stiff * numbers[i] * numbers[i]) / (1.0 + stiff))
+
+
+@kernel_with(fastmath=CONTRACT)
+def _carried_on(octaves: np.ndarray, travelled: float, found: np.ndarray) -> None:
+    """Multiples of partials ``[partials]`` that an endless glide has carried on, in octaves."""
+    for i in range(len(octaves)):
+        way = octaves[i] + 1.0 + travelled
+        found[i] = exp2_fine(way - WRAP * math.floor(way / WRAP) - 1.0)
 
 
 @kernel_with(allocates=True)
@@ -217,8 +256,9 @@ def ratios(
         Receive the multiples of partials ``[moments, partials]``, and those of the sines that
         each consists of ``[moments, partials * bundle]``.
     """
-    octaves = np.zeros(len(numbers))
-    leans, apart = _leans(ratio.shape[1], bundle, seed), np.ones(ratio.shape[1])
+    chances, places = _chances(numbers, seed), np.log2(numbers)
+    octaves, leans = np.empty(len(numbers)), _leans(ratio.shape[1], bundle, seed)
+    apart = np.ones(ratio.shape[1])
     for m in range(values.shape[0]):
         here, before = values[m], values[max(0, m - 1)]
         same = (
@@ -234,16 +274,20 @@ def ratios(
             continue
         if bundle > 1 and not (m > 0 and here[BUNDLE_SPREAD] == before[BUNDLE_SPREAD]):
             for at in range(len(leans)):
-                apart[at] = np.exp2(here[BUNDLE_SPREAD] * leans[at] / 1200.0)
+                apart[at] = exp2_fine(here[BUNDLE_SPREAD] * leans[at] / 1200.0)
+        if endless:
+            if not same:
+                _multiples(here, numbers, places, chances, octaves)
+                for i in range(len(numbers)):
+                    octaves[i] = math.log2(octaves[i])
+            _carried_on(octaves, here[ENDLESS_AT], base[m])
+        elif same:
+            base[m] = base[m - 1]
+        else:
+            _multiples(here, numbers, places, chances, base[m])
         for i in range(len(numbers)):
-            if endless:
-                if not same:
-                    octaves[i] = math.log2(_multiple(here, numbers[i], seed))
-                base[m, i] = _on_its_way(octaves[i], here[ENDLESS_AT])
-            else:
-                base[m, i] = base[m - 1, i] if same else _multiple(here, numbers[i], seed)
-        for at in range(len(leans)):
-            ratio[m, at] = base[m, at // bundle] * apart[at]
+            for at in range(i * bundle, (i + 1) * bundle):
+                ratio[m, at] = base[m, i] * apart[at]
 
 
 @kernel
