@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import os
 import tempfile
 from collections.abc import Iterator
 from concurrent.futures import ProcessPoolExecutor
@@ -181,18 +180,18 @@ def warm() -> None:
 
 
 def warm_modules() -> None:
-    """Try every module of the catalogue in every way, on all cores.
+    """Try every module of the catalogue in every way, in two processes.
 
-    Processes for it are forked once what all sounds need has been compiled.
+    They are forked once what all sounds need has been compiled, and begin at both ends: modules of
+    one family share kernels, and each should be compiled once.
     """
     routed = [{"to": "ground.source.level", "depth": 1.0}]
     plain = _alone("source", {"id": "source", "kind": "wavetable"}, routed)
     render_array(plain, held_chord("C2 G4", 1.0), length=0.1)
     families = [m.family for m in catalogue()]
     tried = [n for n, f in enumerate(families) if f in ("source", "filter", "effect", "modulator")]
-    # From both ends at once: modules of one family share kernels, and each should be compiled once.
     ends = [number for both in zip(tried, reversed(tried), strict=True) for number in both]
-    with ProcessPoolExecutor(os.cpu_count(), get_context("fork")) as pool:
+    with ProcessPoolExecutor(2, get_context("fork")) as pool:
         for done in [pool.submit(_try_module, number) for number in ends[: len(tried)]]:
             done.result()
 
