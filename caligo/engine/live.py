@@ -33,8 +33,9 @@ PROBE_TICKS = 48
 THREADS = 2
 """Workers that render layers for the pre-roll; afterwards each block is made in turn."""
 BLOCK_TICKS = SMALL_BLOCK // TICK
-MERGE_BLOCKS = 24
-"""Blocks in which what a start has not heard comes in, once it is caught up with: 1.0 s."""
+MERGE_BLOCKS = 8
+"""Blocks in which what a start has not heard comes in, once it is caught up with: a third of a
+second. Even of the demo sound that lacks most, at -3 dB, the level dips by 0.6 dB meanwhile."""
 
 
 @dataclass(frozen=True, slots=True)
