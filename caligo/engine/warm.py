@@ -33,6 +33,8 @@ MODULATED: dict[str, Any] = {
     "phase_depth": 30,
 }
 """A layer that is modulated in both ways."""
+TRIED = ("source", "filter", "effect", "modulator")
+"""Families whose modules are tried one by one."""
 Document = dict[str, Any]
 
 
@@ -188,8 +190,7 @@ def warm_modules() -> None:
     routed = [{"to": "ground.source.level", "depth": 1.0}]
     plain = _alone("source", {"id": "source", "kind": "wavetable"}, routed)
     render_array(plain, held_chord("C2 G4", 1.0), length=0.1)
-    families = [m.family for m in catalogue()]
-    tried = [n for n, f in enumerate(families) if f in ("source", "filter", "effect", "modulator")]
+    tried = [n for n, module in enumerate(catalogue()) if module.family in TRIED]
     ends = [number for both in zip(tried, reversed(tried), strict=True) for number in both]
     with ProcessPoolExecutor(2, get_context("fork")) as pool:
         for done in [pool.submit(_try_module, number) for number in ends[: len(tried)]]:
