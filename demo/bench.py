@@ -22,7 +22,7 @@ from numpy.typing import NDArray
 from caligo.document import Score, Sound, read_sound
 from caligo.document.held import held_chord
 from caligo.engine.coarse_view import coarse, looks
-from caligo.engine.drawn import Drawn
+from caligo.engine.drawn import KEPT_LOOKS, Drawn
 from caligo.engine.engine import DEFAULT_RATE, SMALL_BLOCK, Engine
 from caligo.engine.live import Listening
 from caligo.engine.long_view import COLUMNS, Summary, Tile, fine
@@ -239,19 +239,19 @@ def seen_from_afar(tiles: Iterable[Any]) -> NDArray[np.float64]:
 
 
 def away_from(exact: NDArray[np.float64], tiles: Iterable[Tile]) -> str:
-    """How far the first and the last whole coarse picture are from what is seen of the exact one.
+    """How far each whole coarse picture is from what is seen of the exact one, and when it came.
 
     Mean differences in the thirds of the rows.
     """
-    whole = [tile for tile in tiles if len(tile.levels) > 1]
-    first, last = (
-        ", ".join(
-            f"{third.mean():.1f}"
-            for third in np.array_split(np.abs(seen_from_afar([tile]) - exact), 3, axis=1)
-        )
-        for tile in (whole[0], whole[-1])
-    )
-    return f"{first} dB at first, {last} dB at last"
+    told, began = [], time.perf_counter()
+    for tile in tiles:
+        if len(tile.levels) > 1:
+            taken = time.perf_counter() - began
+            thirds = np.array_split(np.abs(seen_from_afar([tile]) - exact), 3, axis=1)
+            told.append(
+                f"{', '.join(f'{t.mean():.1f}' for t in thirds)} dB ({1000 * taken:.0f} ms)"
+            )
+    return "; ".join(told)
 
 
 def edit_of(sound: Any) -> dict[str, Any]:
@@ -277,7 +277,7 @@ def bench_coarse_pictures() -> None:
         edited = read_sound(edit_of(sound))
         parts = seen_from_afar(fine(edited, score, threads=2))
         drawn = Drawn.of(
-            {look.index: look for look in looks(sound, score, threads=2)},
+            {look.index: look for look in looks(sound, score, threads=2, most=KEPT_LOOKS)},
             [part for part in whole if isinstance(part, Tile)],
             Summary(),
         )

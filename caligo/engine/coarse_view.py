@@ -17,7 +17,7 @@ from scipy.ndimage import uniform_filter1d
 
 from caligo.document.score import Score
 from caligo.document.sound import Sound
-from caligo.engine.drawn import Drawn, Look
+from caligo.engine.drawn import KEPT_LOOKS, LOOKS, Drawn, Look, place_kept
 from caligo.engine.engine import DEFAULT_RATE, Engine, Interrupted
 from caligo.engine.long_view import COLUMNS, Tile
 from caligo.measure.loudness import ABSOLUTE_GATE, lufs
@@ -29,12 +29,10 @@ from caligo.signal.ticks import TICK
 
 Levels = NDArray[np.float64]
 
-LOOKS = 32
-"""Looks at the length that the coarse picture is made from."""
 FIRST_LOOKS = 8
-"""Looks after which it is shown as a whole, before as many again, and then twice as many, go
-between them."""
-JOINED_AT = (FIRST_LOOKS, 2 * FIRST_LOOKS, LOOKS)
+"""Looks after which the picture is shown as a whole; each lies in the middle of its part."""
+JOINED_AT = (FIRST_LOOKS, KEPT_LOOKS, LOOKS)
+"""After so many it is shown as a whole again: each part is cut in three, and so are those."""
 LOOK_TICKS = 256
 """Ticks of a look: 341 ms at 48 kHz, as long as the longest window of the spectrogram."""
 ROLL = 0.15
@@ -48,16 +46,20 @@ NO_MOVE = 4.0
 """The variance between looks, in bytes or decibels, under which little is told by it."""
 
 
-def evenly(count: int) -> list[int]:
-    """All numbers below `count`, a power of two, in an order that spreads from the first on.
+def in_turn() -> list[int]:
+    """The numbers of all looks, in an order that covers the length from the first on.
 
     Examples
     --------
-    >>> evenly(8)
-    [0, 4, 2, 6, 1, 5, 3, 7]
+    >>> in_turn()[:10]
+    [4, 40, 22, 58, 13, 49, 31, 67, 1, 37]
     """
-    bits = count.bit_length() - 1
-    return [int(f"{i:0{bits}b}"[::-1], 2) for i in range(count)]
+    part, bits = LOOKS // FIRST_LOOKS, FIRST_LOOKS.bit_length() - 1
+    order = [part * int(f"{i:0{bits}b}"[::-1], 2) + part // 2 for i in range(FIRST_LOOKS)]
+    for count in JOINED_AT[1:]:
+        step = LOOKS // count
+        order += [index + side for side in (-step, step) for index in order]
+    return order
 
 
 def looks(
@@ -67,12 +69,15 @@ def looks(
     rate: int = DEFAULT_RATE,
     hold_still: Stillness = False,
     threads: int = 1,
+    most: int = LOOKS,
     interrupted: Interrupted = lambda: False,
 ) -> Iterator[Look]:
-    """`LOOKS` looks at the length, in an order that covers the whole from the first on.
+    """Looks at the length, in an order that covers the whole from the first on.
 
     Parameters
     ----------
+    most
+        How many.
     threads
         Workers that look at the same time, each with an engine of its own.
     """
@@ -92,7 +97,7 @@ def looks(
 
     pool = ThreadPoolExecutor(threads)
     try:
-        for future in [pool.submit(look, index) for index in evenly(LOOKS)]:
+        for future in [pool.submit(look, index) for index in in_turn()[:most]]:
             seen = future.result()
             if seen is None:
                 return
@@ -137,11 +142,17 @@ class CoarseView:
         The picture of an earlier state of the sound. What its looks did not see of it is taken
         over, as far as the looks at both states move together: an edit that leaves most as it was
         leaves most of the picture as exact as it was.
+
+    Attributes
+    ----------
+    looks_wanted
+        How many looks it is made from: fewer where there is a picture to go by.
     """
 
     def __init__(self, basis: Drawn | None = None) -> None:
         self.looks: dict[int, Look] = {}
         self._basis = basis
+        self.looks_wanted = LOOKS if basis is None else KEPT_LOOKS
 
     def add(self, look: Look) -> list[Tile]:
         """Take in a look; the tiles that it makes."""
@@ -166,11 +177,12 @@ class CoarseView:
         drawn = self._basis
         if drawn is not None:
             whole = np.concatenate([drawn.levels, drawn.image], axis=1)
-            looked = np.concatenate([drawn.looks, drawn.look_images], axis=1)[places]
+            known = [place_kept(index) for index in places]
+            looked = np.concatenate([drawn.looks, drawn.look_images], axis=1)[known]
             levels += _carried(seen, looked, whole, places)
             line = np.maximum(drawn.loudness, QUIET)
-            loudness += _carried(heard, drawn.look_loudness[places], line, places)
-            width += _carried(wide, drawn.look_width[places], drawn.width, places, unit=1.0 / 255.0)
+            loudness += _carried(heard, drawn.look_loudness[known], line, places)
+            width += _carried(wide, drawn.look_width[known], drawn.width, places, unit=1.0 / 255.0)
             # Behind the last look it most likely still is silent where it was.
             beyond = (np.arange(count) + 0.5) * LOOKS / count > places[-1] + 0.5
             silent = beyond & (drawn.loudness < ABSOLUTE_GATE)
@@ -246,6 +258,7 @@ def coarse(
         rate=rate,
         hold_still=hold_still,
         threads=threads,
+        most=view.looks_wanted,
         interrupted=interrupted,
     ):
         yield from view.add(look)

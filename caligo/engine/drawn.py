@@ -31,6 +31,10 @@ from caligo.engine.voicing import Voicing
 from caligo.measure.findings import Finding
 from caligo.movement.stillness import Frozen, Stillness
 
+LOOKS = 72
+"""Looks that a coarse picture is made from, in the middles of as many equal parts of the length."""
+KEPT_LOOKS = 24
+"""Of these, the ones in the middles of so many parts are kept with a picture."""
 MOST = 200
 """Pictures that are kept: 20 to 30 MB."""
 QUIET = -120.0
@@ -39,7 +43,7 @@ QUIET = -120.0
 
 @dataclass(frozen=True, slots=True)
 class Look:
-    """What is seen at one moment.
+    """What is seen at one moment, in the middle of one of `LOOKS` parts of the length.
 
     Levels ``[ROWS]`` and an image ``[IMAGE]`` as bytes, loudness in LUFS, and width.
     """
@@ -49,6 +53,17 @@ class Look:
     image: NDArray[np.uint8]
     loudness: float
     width: float
+
+
+def is_kept(index: int) -> bool:
+    """Whether a look is kept with a picture."""
+    part = LOOKS // KEPT_LOOKS
+    return index % part == part // 2
+
+
+def place_kept(index: int) -> int:
+    """Which of the kept looks one is."""
+    return index * KEPT_LOOKS // LOOKS
 
 
 @dataclass(frozen=True, slots=True)
@@ -61,7 +76,8 @@ class Drawn:
         Of every column: bytes ``[COLUMNS, ROWS]`` and ``[COLUMNS, IMAGE]``, LUFS and width
         ``[COLUMNS]``.
     looks, look_images, look_loudness, look_width
-        The same of every look ``[LOOKS, ROWS]``, ``[LOOKS, IMAGE]``, ``[LOOKS]``.
+        The same of the looks that are kept ``[KEPT_LOOKS, ROWS]``, ``[KEPT_LOOKS, IMAGE]``,
+        ``[KEPT_LOOKS]``.
     """
 
     levels: NDArray[np.uint8]
@@ -81,7 +97,7 @@ class Drawn:
         def line(values: Iterable[float]) -> NDArray[np.float32]:
             return np.array([max(value, QUIET) for value in values], np.float32)
 
-        seen = [looks[index] for index in sorted(looks)]
+        seen = [looks[index] for index in range(LOOKS) if is_kept(index)]
         return cls(
             np.concatenate([tile.levels for tile in tiles])[:COLUMNS],
             np.concatenate([tile.image for tile in tiles])[:COLUMNS],
@@ -149,7 +165,7 @@ class PictureStore:
                 drawn = Drawn(summary=summary, **arrays)
             except (OSError, ValueError, TypeError, KeyError, EOFError, BadZipFile):
                 continue
-            if len(drawn.levels) == COLUMNS:
+            if len(drawn.levels) == COLUMNS and len(drawn.looks) == KEPT_LOOKS:
                 return drawn
         return None
 

@@ -15,7 +15,7 @@ import numpy as np
 from caligo.document import Score, Sound
 from caligo.document.sound import Layer
 from caligo.engine.coarse_view import CoarseView, looks
-from caligo.engine.drawn import Drawn, Look, PictureStore, family_of, picture_key
+from caligo.engine.drawn import KEPT_LOOKS, Drawn, Look, PictureStore, family_of, picture_key
 from caligo.engine.engine import DEFAULT_RATE, Engine
 from caligo.engine.long_view import CLOSER_COLUMNS, COLUMNS, Summary, Tile, closer, fine
 from caligo.engine.make_up import make_up
@@ -266,7 +266,12 @@ def draw(
         family = family_of(sound, score, hold_still)
         view = CoarseView(pictures.newest(family))
         for look in looks(
-            sound, score, hold_still=hold_still, threads=THREADS, interrupted=interrupted
+            sound,
+            score,
+            hold_still=hold_still,
+            threads=THREADS,
+            most=view.looks_wanted,
+            interrupted=interrupted,
         ):
             for tile in view.add(look):
                 yield tile_packet(tile, revision)
@@ -303,7 +308,7 @@ def draw_unseen(
     """Draw a sound that nobody has open, and keep its picture; something is given at every step."""
     seen: dict[int, Look] = {}
     tiles: list[Tile] = []
-    for look in looks(sound, score, interrupted=interrupted):
+    for look in looks(sound, score, most=KEPT_LOOKS, interrupted=interrupted):
         seen[look.index] = look
         yield
     for part in fine(sound, score, interrupted=interrupted):
