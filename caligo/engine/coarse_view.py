@@ -17,7 +17,7 @@ from scipy.ndimage import uniform_filter1d
 
 from caligo.document.score import Score
 from caligo.document.sound import Sound
-from caligo.engine.drawn import KEPT_LOOKS, LOOKS, Drawn, Look, place_kept
+from caligo.engine.drawn import FEW_LOOKS, KEPT_LOOKS, LOOKS, Drawn, Look
 from caligo.engine.engine import DEFAULT_RATE, Engine, Interrupted
 from caligo.engine.long_view import COLUMNS, Tile
 from caligo.measure.loudness import ABSOLUTE_GATE, lufs
@@ -29,16 +29,17 @@ from caligo.signal.ticks import TICK
 
 Levels = NDArray[np.float64]
 
-FIRST_LOOKS = 8
-"""Looks after which the picture is shown as a whole; each lies in the middle of its part."""
-JOINED_AT = (FIRST_LOOKS, KEPT_LOOKS, LOOKS)
-"""After so many it is shown as a whole again: each part is cut in three, and so are those."""
+JOINED_AT = (FEW_LOOKS, KEPT_LOOKS, LOOKS)
+"""Looks after which the picture is shown as a whole: their parts are cut in three each time."""
 LOOK_TICKS = 256
 """Ticks of a look: 341 ms at 48 kHz, as long as the longest window of the spectrogram."""
 ROLL = 0.15
 """Seconds of run-in for a look, two thirds of which it fades in."""
 JOINED_SPAN = 5
 """Columns that each of the joined picture covers."""
+SHARE = 0.25
+"""Of the length, what looks may take of it with their run-ins; more would only keep the exact
+picture waiting."""
 QUIET = -90.0
 NEIGHBOURS = 9
 """Rows of a picture by which it is told how far one state of a sound follows another."""
@@ -54,12 +55,24 @@ def in_turn() -> list[int]:
     >>> in_turn()[:10]
     [4, 40, 22, 58, 13, 49, 31, 67, 1, 37]
     """
-    part, bits = LOOKS // FIRST_LOOKS, FIRST_LOOKS.bit_length() - 1
-    order = [part * int(f"{i:0{bits}b}"[::-1], 2) + part // 2 for i in range(FIRST_LOOKS)]
+    part, bits = LOOKS // FEW_LOOKS, FEW_LOOKS.bit_length() - 1
+    order = [part * int(f"{i:0{bits}b}"[::-1], 2) + part // 2 for i in range(FEW_LOOKS)]
     for count in JOINED_AT[1:]:
         step = LOOKS // count
         order += [index + side for side in (-step, step) for index in order]
     return order
+
+
+def looks_for(length: float) -> int:
+    """How many looks at a length in seconds are worth their time.
+
+    Examples
+    --------
+    >>> [looks_for(length) for length in (10.0, 60.0, 240.0)]
+    [8, 24, 72]
+    """
+    each = LOOK_TICKS * TICK / DEFAULT_RATE + ROLL
+    return max(count for count in JOINED_AT if count == FEW_LOOKS or count * each < SHARE * length)
 
 
 def looks(
@@ -69,7 +82,7 @@ def looks(
     rate: int = DEFAULT_RATE,
     hold_still: Stillness = False,
     threads: int = 1,
-    most: int = LOOKS,
+    most: int | None = None,
     interrupted: Interrupted = lambda: False,
 ) -> Iterator[Look]:
     """Looks at the length, in an order that covers the whole from the first on.
@@ -77,7 +90,7 @@ def looks(
     Parameters
     ----------
     most
-        How many.
+        How many; if it is not given, as many as are worth it.
     threads
         Workers that look at the same time, each with an engine of its own.
     """
@@ -95,9 +108,10 @@ def looks(
         engines.put(engine)
         return found
 
+    count = looks_for(score.length) if most is None else most
     pool = ThreadPoolExecutor(threads)
     try:
-        for future in [pool.submit(look, index) for index in in_turn()[:most]]:
+        for future in [pool.submit(look, index) for index in in_turn()[:count]]:
             seen = future.result()
             if seen is None:
                 return
@@ -145,20 +159,21 @@ class CoarseView:
 
     Attributes
     ----------
-    looks_wanted
-        How many looks it is made from: fewer where there is a picture to go by.
+    most_looks
+        How many looks it is made from, if not as many as are worth it: those that the picture has
+        that it goes by.
     """
 
     def __init__(self, basis: Drawn | None = None) -> None:
         self.looks: dict[int, Look] = {}
         self._basis = basis
-        self.looks_wanted = LOOKS if basis is None else KEPT_LOOKS
+        self.most_looks = None if basis is None else len(basis.looks)
 
     def add(self, look: Look) -> list[Tile]:
         """Take in a look; the tiles that it makes."""
         self.looks[look.index] = look
         tiles = []
-        if len(self.looks) <= FIRST_LOOKS and self._basis is None:
+        if len(self.looks) <= FEW_LOOKS and self._basis is None:
             tiles.append(_tile_of(look))
         if len(self.looks) in JOINED_AT:
             tiles.append(self._joined())
@@ -177,7 +192,7 @@ class CoarseView:
         drawn = self._basis
         if drawn is not None:
             whole = np.concatenate([drawn.levels, drawn.image], axis=1)
-            known = [place_kept(index) for index in places]
+            known = [drawn.place_of(index) for index in places]
             looked = np.concatenate([drawn.looks, drawn.look_images], axis=1)[known]
             levels += _carried(seen, looked, whole, places)
             line = np.maximum(drawn.loudness, QUIET)
@@ -258,14 +273,14 @@ def coarse(
         rate=rate,
         hold_still=hold_still,
         threads=threads,
-        most=view.looks_wanted,
+        most=view.most_looks,
         interrupted=interrupted,
     ):
         yield from view.add(look)
 
 
 def _tile_of(look: Look) -> Tile:
-    span = COLUMNS // FIRST_LOOKS
-    first = look.index * FIRST_LOOKS // LOOKS * span
+    span = COLUMNS // FEW_LOOKS
+    first = look.index * FEW_LOOKS // LOOKS * span
     levels, image = look.levels[None, :], look.image[None, :]
     return Tile(first, span, False, levels, image, [look.loudness], [look.width])

@@ -35,6 +35,8 @@ LOOKS = 72
 """Looks that a coarse picture is made from, in the middles of as many equal parts of the length."""
 KEPT_LOOKS = 24
 """Of these, the ones in the middles of so many parts are kept with a picture."""
+FEW_LOOKS = 8
+"""The same where the whole is so short that there are no more."""
 MOST = 200
 """Pictures that are kept: 20 to 30 MB."""
 QUIET = -120.0
@@ -55,17 +57,6 @@ class Look:
     width: float
 
 
-def is_kept(index: int) -> bool:
-    """Whether a look is kept with a picture."""
-    part = LOOKS // KEPT_LOOKS
-    return index % part == part // 2
-
-
-def place_kept(index: int) -> int:
-    """Which of the kept looks one is."""
-    return index * KEPT_LOOKS // LOOKS
-
-
 @dataclass(frozen=True, slots=True)
 class Drawn:
     """A picture drawn to its end, and the looks that its first, coarse one was made from.
@@ -76,8 +67,8 @@ class Drawn:
         Of every column: bytes ``[COLUMNS, ROWS]`` and ``[COLUMNS, IMAGE]``, LUFS and width
         ``[COLUMNS]``.
     looks, look_images, look_loudness, look_width
-        The same of the looks that are kept ``[KEPT_LOOKS, ROWS]``, ``[KEPT_LOOKS, IMAGE]``,
-        ``[KEPT_LOOKS]``.
+        The same of the looks that are kept ``[kept, ROWS]``, ``[kept, IMAGE]``, ``[kept]``, which
+        lie in the middles of equal parts of the length.
     """
 
     levels: NDArray[np.uint8]
@@ -97,7 +88,8 @@ class Drawn:
         def line(values: Iterable[float]) -> NDArray[np.float32]:
             return np.array([max(value, QUIET) for value in values], np.float32)
 
-        seen = [looks[index] for index in range(LOOKS) if is_kept(index)]
+        part = LOOKS // (KEPT_LOOKS if len(looks) >= KEPT_LOOKS else FEW_LOOKS)
+        seen = [looks[index] for index in range(part // 2, LOOKS, part)]
         return cls(
             np.concatenate([tile.levels for tile in tiles])[:COLUMNS],
             np.concatenate([tile.image for tile in tiles])[:COLUMNS],
@@ -109,6 +101,10 @@ class Drawn:
             line(look.width for look in seen),
             summary,
         )
+
+    def place_of(self, index: int) -> int:
+        """Which of the kept looks one of `LOOKS` is."""
+        return index * len(self.looks) // LOOKS
 
     def tile(self) -> Tile:
         """The whole picture."""
@@ -165,7 +161,7 @@ class PictureStore:
                 drawn = Drawn(summary=summary, **arrays)
             except (OSError, ValueError, TypeError, KeyError, EOFError, BadZipFile):
                 continue
-            if len(drawn.levels) == COLUMNS and len(drawn.looks) == KEPT_LOOKS:
+            if len(drawn.levels) == COLUMNS and len(drawn.looks) in (FEW_LOOKS, KEPT_LOOKS):
                 return drawn
         return None
 

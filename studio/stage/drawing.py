@@ -14,7 +14,7 @@ import numpy as np
 
 from caligo.document import Score, Sound
 from caligo.document.sound import Layer
-from caligo.engine.coarse_view import CoarseView, looks
+from caligo.engine.coarse_view import CoarseView, looks, looks_for
 from caligo.engine.drawn import KEPT_LOOKS, Drawn, Look, PictureStore, family_of, picture_key
 from caligo.engine.engine import DEFAULT_RATE, Engine
 from caligo.engine.long_view import CLOSER_COLUMNS, COLUMNS, Summary, Tile, closer, fine
@@ -270,7 +270,7 @@ def draw(
             score,
             hold_still=hold_still,
             threads=THREADS,
-            most=view.looks_wanted,
+            most=view.most_looks,
             interrupted=interrupted,
         ):
             for tile in view.add(look):
@@ -308,7 +308,8 @@ def draw_unseen(
     """Draw a sound that nobody has open, and keep its picture; something is given at every step."""
     seen: dict[int, Look] = {}
     tiles: list[Tile] = []
-    for look in looks(sound, score, most=KEPT_LOOKS, interrupted=interrupted):
+    most = min(KEPT_LOOKS, looks_for(score.length))
+    for look in looks(sound, score, most=most, interrupted=interrupted):
         seen[look.index] = look
         yield
     for part in fine(sound, score, interrupted=interrupted):

@@ -17,6 +17,8 @@ import httpx
 import numpy as np
 import pytest
 from playwright.sync_api import Browser, Page, Playwright, expect, sync_playwright
+from websockets.sync.client import connect
+from websockets.typing import Origin
 
 ROOT = Path(__file__).parents[2]
 FLAGS = [
@@ -94,8 +96,10 @@ class Server:
 
 @pytest.fixture(scope="session")
 def server(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Server]:
+    """The server that most tests share; what they open first of all has been drawn."""
     made = Server(tmp_path_factory.mktemp("data"))
     made.start()
+    wait_until_drawn(made, copied(made, dome_air(), 60.0))
     yield made
     made.kill()
 
@@ -156,11 +160,20 @@ def copied(server: Server, document: dict[str, Any], length: float | None = None
         return f"{server.url}sounds/{sound['id']}"
 
 
+def wait_until_drawn(server: Server, url: str) -> None:
+    """Open a sound as a page does until it is drawn: a copy then shows its picture at once."""
+    address = f"{server.url.replace('http', 'ws', 1)}ws/sounds/{url.rsplit('/', 1)[1]}"
+    with connect(address, origin=Origin(server.url.rstrip("/")), max_size=None) as socket:
+        for message in socket:
+            if isinstance(message, str) and json.loads(message)["type"] == "summary":
+                return
+
+
 @pytest.fixture
 def minute_page(browser: Browser, server: Server) -> Iterator[Page]:
     """A copy of the first demo sound over a minute, open in a fresh page; fails on any error in it.
 
-    What is drawn of it in the background then takes little from what runs beside.
+    It has been drawn, so that nothing is rendered in the background beside what is tested.
     """
     yield from opened(browser, copied(server, dome_air(), 60.0))
 

@@ -401,14 +401,14 @@ def test_a_killed_server_loses_nothing_and_marks_the_render(
         expect(page.get_by_role("status").filter(has_text="saved")).to_be_visible()
         page.get_by_role("button", name="Export").click()
         page.get_by_role("button", name="Render", exact=True).click()
-        expect(page.locator("[data-state='running']")).to_be_visible(timeout=10_000)
+        expect(page.locator("[data-state='running']")).to_be_visible()
         port = own_server.port
         own_server.kill()
         page.get_by_role("button", name="Close").click()
         type_value(page, "ground.source.spread", "12")
-        expect(page.get_by_role("status").filter(has_text="offline")).to_be_visible(timeout=10_000)
+        expect(page.get_by_role("status").filter(has_text="offline")).to_be_visible()
         own_server.start(port)
-        expect(page.get_by_role("status").filter(has_text="saved")).to_be_visible(timeout=15_000)
+        expect(page.get_by_role("status").filter(has_text="saved")).to_be_visible()
         page.reload()
         expect(page.locator("[data-address='ground.source.detune'] [data-value]")).to_have_text(
             "33 ct"

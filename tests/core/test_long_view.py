@@ -10,7 +10,8 @@ import numpy as np
 import pytest
 
 from caligo.document import read_score, read_sound
-from caligo.engine.coarse_view import coarse
+from caligo.engine.coarse_view import CoarseView, coarse, looks
+from caligo.engine.drawn import LOOKS
 from caligo.engine.engine import Engine
 from caligo.engine.long_view import COLUMNS, STAGE_POINTS, Summary, Tile, fine
 from caligo.engine.offline import render_array
@@ -67,7 +68,9 @@ def test_coarse_view_resembles_the_fine_one() -> None:
     data["buses"], data["layers"][0]["sends"] = [], []
     data["routes"] = [r for r in data["routes"] if "space" not in r["to"]]
     sound, score = read_sound(data), two_notes(8.0)
-    rough, _ = pictured(list(coarse(sound, score)), once=False)
+    view = CoarseView()
+    seen = [tile for look in looks(sound, score, most=LOOKS) for tile in view.add(look)]
+    rough, _ = pictured(seen, once=False)
     exact, _ = pictured(list(fine(sound, score)))
     held = slice(60, 900)
     assert np.corrcoef(rough[held].ravel(), exact[held].ravel())[0, 1] > 0.9

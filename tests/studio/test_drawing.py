@@ -105,7 +105,7 @@ def test_what_was_drawn_before_is_shown_at_once(
     assert next(one for one in told if one["type"] == "summary") == summary
     # An edit makes another picture, on the ground of this one.
     edited, _ = drawings(tmp_path, two_layers(count=9))
-    assert [one["columns"] for one in edited if not one["fine"]] == [COLUMNS] * 2
+    assert [one["columns"] for one in edited if not one["fine"]] == [COLUMNS]
     assert any(one["fine"] for one in edited)
 
 
