@@ -16,7 +16,7 @@ from tests.core.documents import any_document
 
 FAMILIES = ("source", "filter", "effect", "modulator")
 MOST = 24
-MOST_DRAWS = 12
+MOST_DRAWS = 40
 """Times that documents are drawn until each kind of module is in one."""
 WATCH = """
 import json, sys
@@ -66,7 +66,7 @@ def drawn_documents(number: int) -> list[dict[str, Any]]:
 
     @seed(number)
     @settings(
-        max_examples=150, database=None, phases=[Phase.generate],
+        max_examples=40, database=None, phases=[Phase.generate],
         suppress_health_check=list(HealthCheck), deadline=None,
     )  # fmt: skip
     @given(any_document())
