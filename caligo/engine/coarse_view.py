@@ -17,6 +17,7 @@ from scipy.ndimage import uniform_filter1d
 
 from caligo.document.score import Score
 from caligo.document.sound import Sound
+from caligo.engine.between_looks import Levels, between, gliding
 from caligo.engine.drawn import FEW_LOOKS, KEPT_LOOKS, LOOKS, Drawn, Look
 from caligo.engine.engine import DEFAULT_RATE, Engine, Interrupted
 from caligo.engine.long_view import COLUMNS, Tile
@@ -26,8 +27,6 @@ from caligo.measure.spectrogram import ROWS, levels_of, spectra_towards_end
 from caligo.measure.stereo import stereo_image
 from caligo.movement.stillness import Stillness
 from caligo.signal.ticks import TICK
-
-Levels = NDArray[np.float64]
 
 JOINED_AT = (FEW_LOOKS, KEPT_LOOKS, LOOKS)
 """Looks after which the picture is shown as a whole: their parts are cut in three each time."""
@@ -136,17 +135,6 @@ def _seen(look: Look) -> NDArray[np.uint8]:
     return np.concatenate([look.levels, look.image])
 
 
-def _between(values: NDArray[np.floating], places: Sequence[int], count: int) -> Levels:
-    """Values of looks at `places`, brought to `count` columns ``[count, ...]``."""
-    middles = (np.arange(count) + 0.5) * LOOKS / count - 0.5
-    at = np.interp(middles, places, np.arange(len(places)))
-    first = np.clip(at.astype(int), 0, max(0, len(places) - 2))
-    share = (at - first).reshape(-1, *[1] * (values.ndim - 1))
-    before, after = values[first], values[np.minimum(first + 1, len(places) - 1)]
-    joined: Levels = before + share * (after - before)
-    return joined
-
-
 class CoarseView:
     """The first picture of the whole, which grows with each look.
 
@@ -188,9 +176,11 @@ class CoarseView:
         seen = np.array([_seen(x) for x in found], np.float64)
         heard = np.array([max(x.loudness, QUIET) for x in found])
         wide = np.array([x.width for x in found])
-        levels, loudness, width = (_between(x, places, count) for x in (seen, heard, wide))
+        levels, loudness, width = (between(x, places, count) for x in (seen, heard, wide))
         drawn = self._basis
-        if drawn is not None:
+        if drawn is None:
+            levels[:, :ROWS] = gliding(seen[:, :ROWS], places, count)
+        else:
             whole = np.concatenate([drawn.levels, drawn.image], axis=1)
             known = [drawn.place_of(index) for index in places]
             looked = np.concatenate([drawn.looks, drawn.look_images], axis=1)[known]
@@ -247,7 +237,7 @@ def _carried(
     # Where too little moves to tell, all of it.
     least = NO_MOVE * unit**2
     share = np.clip((covariance + least) / (variance + least), 0.0, 1.0)
-    carried: Levels = share * (whole.astype(np.float64) - _between(before, places, len(whole)))
+    carried: Levels = share * (whole.astype(np.float64) - between(before, places, len(whole)))
     return carried
 
 
