@@ -248,9 +248,8 @@ def away_from(exact: NDArray[np.float64], tiles: Iterable[Tile]) -> str:
         if len(tile.levels) > 1:
             taken = time.perf_counter() - began
             thirds = np.array_split(np.abs(seen_from_afar([tile]) - exact), 3, axis=1)
-            told.append(
-                f"{', '.join(f'{t.mean():.1f}' for t in thirds)} dB ({1000 * taken:.0f} ms)"
-            )
+            away = ", ".join(f"{third.mean():.1f}" for third in thirds)
+            told.append(f"{away} dB after {1000 * taken:.0f} ms")
     return "; ".join(told)
 
 
