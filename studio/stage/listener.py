@@ -38,8 +38,8 @@ MOST_LEAD = 13_312
 """The same on a machine that has run dry again and again: 277 ms."""
 STEP_UP = 2_048
 """Frames by which the lead grows when the browser runs dry, or nearly so."""
-NEARLY = 1_536
-"""Frames left to play, 32 ms, that are nearly none."""
+NEARLY = 2_560
+"""Frames left to play, 53 ms, that are nearly none: what takes half the lead may soon take all."""
 STEP_DOWN = 1_024
 """Frames by which it shrinks after a while of calm."""
 CALM = 1_500
