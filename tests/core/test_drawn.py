@@ -151,6 +151,13 @@ def test_an_edit_draws_nothing_into_the_silence_at_the_end(drawn: Drawn) -> None
     assert last.levels[-40:-20].max() > 100
 
 
+def without_basis(sound: Sound, score: Score) -> list[Tile]:
+    """The whole pictures from as many looks as after an edit."""
+    view = CoarseView()
+    seen = [tile for look in looks(sound, score, most=KEPT_LOOKS) for tile in view.add(look)]
+    return [tile for tile in seen if len(tile.levels) > 1]
+
+
 def away(tile: Tile, exact: np.ndarray) -> float:
     """Mean difference in dB, where there is anything to see."""
     levels = np.repeat(tile.levels, tile.span, axis=0).astype(float)
@@ -163,11 +170,8 @@ def test_pictures_after_an_edit_are_nearer_for_the_one_before(
 ) -> None:
     edited, score = changed(moving_sound(), level=level), two_notes(LENGTH)
     exact = np.concatenate([x.levels for x in fine(edited, score) if isinstance(x, Tile)])
-    helped = list(coarse(edited, score, basis=drawn))
-    assert len(helped) == 2
-    view = CoarseView()
-    seen = [tile for look in looks(edited, score, most=KEPT_LOOKS) for tile in view.add(look)]
-    alone = [tile for tile in seen if len(tile.levels) > 1]
+    helped, alone = list(coarse(edited, score, basis=drawn)), without_basis(edited, score)
+    assert len(helped) == len(alone) == 2
     for one, other in zip(helped, alone, strict=True):
         assert away(one, exact) < share * away(other, exact)
 
@@ -177,7 +181,7 @@ def test_a_basis_of_another_kind_does_no_harm(drawn: Drawn) -> None:
     other = read_sound({"name": "Other", "layers": [layer]})
     score = one_note(33, LENGTH)
     exact = np.concatenate([x.levels for x in fine(other, score) if isinstance(x, Tile)])
-    alone = list(coarse(other, score))[-1]
+    alone = without_basis(other, score)[-1]
     helped = list(coarse(other, score, basis=drawn))[-1]
     assert away(helped, exact) < away(alone, exact) + 1.0
 

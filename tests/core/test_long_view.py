@@ -11,7 +11,7 @@ import pytest
 
 from caligo.document import read_score, read_sound
 from caligo.engine.coarse_view import CoarseView, coarse, looks
-from caligo.engine.drawn import LOOKS
+from caligo.engine.drawn import KEPT_LOOKS
 from caligo.engine.engine import Engine
 from caligo.engine.long_view import COLUMNS, STAGE_POINTS, Summary, Tile, fine
 from caligo.engine.offline import render_array
@@ -69,7 +69,7 @@ def test_coarse_view_resembles_the_fine_one() -> None:
     data["routes"] = [r for r in data["routes"] if "space" not in r["to"]]
     sound, score = read_sound(data), two_notes(8.0)
     view = CoarseView()
-    seen = [tile for look in looks(sound, score, most=LOOKS) for tile in view.add(look)]
+    seen = [tile for look in looks(sound, score, most=KEPT_LOOKS) for tile in view.add(look)]
     rough, _ = pictured(seen, once=False)
     exact, _ = pictured(list(fine(sound, score)))
     held = slice(60, 900)
