@@ -77,6 +77,9 @@ class Listening:
         self._keys: dict[int, Note] = {}
         self._count = self._plays = 0
         self._fading: Engine | None = None
+        self._panics = 0
+        self.panics = 0
+        """How many panics the next block comes after."""
         self._silenced = False
         self._emptied = False
         self._carries = False
@@ -297,6 +300,7 @@ class Listening:
             self._played = []
             self._plays += 1
             self._silenced = self._emptied = True
+            self._panics += 1
             self._loop_start.forget()
             self._catch_up.forget()
 
@@ -374,6 +378,7 @@ class Listening:
     def _silence(self) -> Signal:
         """A last block that falls to nothing; afterwards only what is newly played is heard."""
         self._silenced = False
+        self.panics = self._panics
         out = self._engine.render(BLOCK_TICKS)
         fall = np.linspace(1.0, 0.0, out.shape[1], dtype=np.float32)
         score = self._engine.score.model_copy(update={"notes": []})

@@ -217,9 +217,11 @@ class Listener:
         at = listening.position
         if listening.finished:
             return False
+        panics = listening.panics if isinstance(listening, Listening) else 0
+        header = AudioHeader(stream=stream, at=round(at, 6), panics=panics)
         block = listening.block()
         samples = np.ascontiguousarray(block.T, dtype="<f4").tobytes()
-        self._send_bytes(packet(AUDIO, AudioHeader(stream=stream, at=round(at, 6)), samples))
+        self._send_bytes(packet(AUDIO, header, samples))
         with self._more:
             if self._stream != stream:
                 return False

@@ -347,10 +347,15 @@ News = (
 
 
 class AudioHeader(Message):
-    """The header of a packet of samples: its stream, and the moment that it begins at."""
+    """The header of a packet of samples.
+
+    It tells its stream, the moment that it begins at, and how many panics of the stream it comes
+    after.
+    """
 
     stream: int
     at: float
+    panics: int
 
 
 class SpectrumHeader(Message):

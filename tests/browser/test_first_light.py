@@ -286,6 +286,8 @@ def test_keys_play_over_what_is_heard_and_panic_silences(page: Page) -> None:
     page.get_by_role("button", name="Panic").click()
     page.wait_for_timeout(900)
     assert captured(page)[:, -9_600:].std() < 1e-5
+    page.wait_for_timeout(500)
+    assert captured(page)[:, -9_600:].std() < 1e-5, "nothing comes after it"
     page.get_by_role("button", name="Stop").click()
     page.get_by_role("button", name="Keys").click()
     page.get_by_role("button", name="Undo").click()

@@ -197,7 +197,10 @@ def test_panic_silences_everything_at_once() -> None:
     listening = Listening(moving_sound(), two_notes())
     blocks(listening, 60)
     listening.panic()
+    listening.panic()
+    assert listening.panics == 0, "the next block still falls to nothing"
     listening.block()
+    assert listening.panics == 2
     assert not blocks(listening, 5).any()
     listening.edit(moving_sound(), two_notes())
     assert not blocks(listening, 5).any(), "an edit brings nothing back"

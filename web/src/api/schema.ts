@@ -2372,13 +2372,18 @@ export interface components {
         };
         /**
          * AudioHeader
-         * @description The header of a packet of samples: its stream, and the moment that it begins at.
+         * @description The header of a packet of samples.
+         *
+         *     It tells its stream, the moment that it begins at, and how many panics of the stream it comes
+         *     after.
          */
         AudioHeader: {
             /** Stream */
             stream: number;
             /** At */
             at: number;
+            /** Panics */
+            panics: number;
         };
         /**
          * ChangedNews

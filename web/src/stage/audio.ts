@@ -117,9 +117,9 @@ export class Player {
     }
   }
 
-  /** Throw away what waits to be played, for silence at once. */
-  drop() {
-    this.node?.port.postMessage({ type: "drop" });
+  /** Silence at once: nothing is played that was made before the server knows of it. */
+  panic() {
+    this.node?.port.postMessage({ type: "panic" });
   }
 
   moveTo(seconds: number) {

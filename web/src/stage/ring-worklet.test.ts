@@ -44,13 +44,13 @@ const begin = (stream: number, at = 0) =>
 const end = (stream: number) => stage.onmessage?.({ data: { type: "end", stream } });
 
 /** Send frames of which left is `value` and right its opposite. */
-function send(stream: number, frames: number, value: number, at = 0) {
+function send(stream: number, frames: number, value: number, at = 0, panics = 0) {
   const samples = new Float32Array(2 * frames);
   for (let i = 0; i < frames; i++) {
     samples[2 * i] = value;
     samples[2 * i + 1] = -value;
   }
-  stage.onmessage?.({ data: { type: "samples", stream, at, samples } });
+  stage.onmessage?.({ data: { type: "samples", stream, at, panics, samples } });
 }
 
 function play(quanta: number): { left: number[]; right: number[] } {
@@ -136,13 +136,27 @@ describe("the ring", () => {
     expect(reports().at(-1)?.position).toBeCloseTo(60 + 1024 / RATE);
   });
 
-  it("throws away what waits when it is told to drop", () => {
+  it("plays nothing after a panic that was made before the server knew of it", () => {
+    const panic = () => ring.port.onmessage?.({ data: { type: "panic" } });
     begin(1);
     send(1, 8192, 0.5);
     play(1);
-    ring.port.onmessage?.({ data: { type: "drop" } });
-    const after = play(8).left;
-    expect(after.at(-1)).toBeLessThan(1e-4);
+    panic();
+    expect(play(8).left.at(-1)).toBeLessThan(1e-4);
+    send(1, 8192, 0.5);
+    expect(Math.max(...play(32).left)).toBeLessThan(1e-4);
+    panic();
+    send(1, 8192, 0.5, 0, 1);
+    expect(Math.max(...play(32).left)).toBeLessThan(1e-4);
+    send(1, 4096, 0.25, 0, 2);
+    expect(play(1).left[0]).toBe(0.25);
+    // All of it counts as heard, or the server would wait; and none of it as running dry.
+    play(31);
+    const told = { frames: 8192 * 3 + 4096, underruns: 0 };
+    expect(reports().at(-1)).toMatchObject(told);
+    begin(2);
+    send(2, 4096, 0.5);
+    expect(play(1).left[0]).toBe(0.5);
   });
 
   it("keeps the last samples that were played, oldest first", () => {

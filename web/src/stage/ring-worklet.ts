@@ -20,10 +20,10 @@ interface Mark {
 
 type FromStage =
   | { type: "begin"; stream: number; at: number }
-  | { type: "samples"; stream: number; at: number; samples: Float32Array }
+  | { type: "samples"; stream: number; at: number; panics: number; samples: Float32Array }
   | { type: "end"; stream: number };
 
-type FromPage = { type: "connect"; port: MessagePort } | { type: "drop" } | { type: "capture" };
+type FromPage = { type: "connect"; port: MessagePort } | { type: "panic" } | { type: "capture" };
 
 class Ring extends AudioWorkletProcessor {
   private readonly left = new Float32Array(SIZE);
@@ -38,6 +38,7 @@ class Ring extends AudioWorkletProcessor {
   private read = 0;
   private started = false;
   private underruns = 0;
+  private panics = 0;
   private reported = 0;
   private peak = 0;
   private lastLeft = 0;
@@ -47,8 +48,10 @@ class Ring extends AudioWorkletProcessor {
     super();
     this.port.onmessage = (event: MessageEvent<FromPage>) => {
       const message = event.data;
-      if (message.type === "drop") this.read = this.written;
-      else if (message.type === "capture") {
+      if (message.type === "panic") {
+        this.panics++;
+        this.drop();
+      } else if (message.type === "capture") {
         this.port.postMessage({ type: "captured", samples: this.ordered() });
       } else {
         this.stage = message.port;
@@ -57,12 +60,18 @@ class Ring extends AudioWorkletProcessor {
     };
   }
 
+  /** Leave out all that waits to be played. */
+  private drop() {
+    this.read = this.written;
+    this.started = false;
+  }
+
   private hear(message: FromStage) {
     if (message.type === "begin") {
       this.stream = message.stream;
       this.written = this.read = this.reported = 0;
       this.started = this.ended = false;
-      this.underruns = 0;
+      this.underruns = this.panics = 0;
       this.marks = [{ frame: 0, at: message.at }];
     } else if (message.stream !== this.stream) {
       return;
@@ -77,6 +86,8 @@ class Ring extends AudioWorkletProcessor {
         this.right[at] = message.samples[2 * i + 1] ?? 0;
       }
       this.written += frames;
+      // Made before the server knew of a panic, it comes too late.
+      if (message.panics < this.panics) this.drop();
     }
   }
 

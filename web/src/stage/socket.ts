@@ -383,9 +383,10 @@ export function lift(key: number) {
   tell({ type: "lift", key });
 }
 
+/** Silence at once, until a key is played; what runs through the score in leaps is over. */
 export function panic() {
-  tell({ type: "panic" });
-  player.drop();
+  if (useStage.getState().playingAs !== "listen") stop();
+  else if (tell({ type: "panic" })) player.panic();
 }
 
 /** Lose the connection as a broken network would; browser tests call it. */

@@ -1,5 +1,3 @@
-// @vitest-environment jsdom
-
 import { beforeEach, describe, expect, it, vi } from "vitest";
 
 const posted: Record<string, unknown>[] = [];
@@ -20,7 +18,7 @@ const player = vi.hoisted(() => ({
   calls: [] as string[],
   onPort: () => undefined,
   stop: () => player.calls.push("stop"),
-  drop: () => player.calls.push("drop"),
+  panic: () => player.calls.push("panic"),
   setGain: () => undefined,
   begin: (stream: number, from: number) => player.calls.push(`begin ${stream} ${from}`),
   moveTo: (to: number) => {
@@ -105,10 +103,18 @@ describe("the stage", () => {
 
   it("is silent at once when it is told to panic or to stop", () => {
     stage.panic();
-    expect(player.calls).toContain("drop");
+    expect(player.calls).toContain("panic");
+    expect(sent()).toEqual([{ type: "panic" }]);
     stage.stop();
     expect(posted).toContainEqual({ type: "silence" });
     expect(stage.useStage.getState().playing).toBe(false);
+  });
+
+  it("stops what runs through the score in leaps when it is told to panic", async () => {
+    await stage.skim(10);
+    stage.panic();
+    expect(sent().at(-1)).toEqual({ type: "stop" });
+    expect(player.calls).not.toContain("panic");
   });
 
   it("keeps trajectories, summaries, pictures and renders as they come", () => {
