@@ -15,10 +15,19 @@ settings.register_profile("untimed", deadline=None)
 settings.load_profile("untimed")
 
 
+@pytest.fixture(scope="session")
+def shelves(tmp_path_factory: pytest.TempPathFactory) -> Path:
+    """A folder for shelves that tests have not named a place for."""
+    return tmp_path_factory.mktemp("shelves")
+
+
 @pytest.fixture(autouse=True)
-def _own_shelf(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
-    """Material of this machine's own studio is never seen, nor written to."""
-    monkeypatch.setenv(VARIABLE, str(tmp_path / "own shelf"))
+def _own_shelf(shelves: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    """Material of this machine's own studio is never seen, nor written to.
+
+    Tests share a shelf until one puts something there, and with it what is held ready in memory.
+    """
+    monkeypatch.setenv(VARIABLE, str(shelves / str(len(list(shelves.iterdir())))))
 
 
 @pytest.fixture(autouse=True)

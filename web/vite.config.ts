@@ -19,6 +19,24 @@ export default defineConfig({
       },
     },
   },
-  // A file that needs a page says so in its first line: making one takes a second each.
-  test: { environment: "node", maxWorkers: 2, include: ["src/**/*.test.ts", "src/**/*.test.tsx"] },
+  // Making a page takes a second: tests that need one are named for it, and share what makes it.
+  test: {
+    maxWorkers: 2,
+    pool: "threads",
+    projects: [
+      {
+        extends: true,
+        test: { name: "plain", include: ["src/**/*.test.ts"], exclude: ["src/**/*.page.test.ts"] },
+      },
+      {
+        extends: true,
+        test: {
+          name: "page",
+          include: ["src/**/*.page.test.{ts,tsx}"],
+          environment: "jsdom",
+          pool: "vmThreads",
+        },
+      },
+    ],
+  },
 });

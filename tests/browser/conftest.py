@@ -30,6 +30,8 @@ FLAGS = [
 ]
 T = TypeVar("T")
 SIZE = {"width": 1280, "height": 800}
+SHORT, MINUTE = 15.0, 60.0
+"""Lengths of what is opened, in seconds."""
 
 # What is right on a quiet machine must not fail on a busy one; how quick it is, the bench tells.
 expect.set_options(timeout=20_000)
@@ -41,6 +43,8 @@ class Server:
     def __init__(self, data: Path) -> None:
         self.data = data
         self.url = ""
+        self.drawn: set[float] = set()
+        """Lengths of the first demo sound that have been drawn."""
         self._process: subprocess.Popen[str] | None = None
 
     def start(self, port: int | None = None) -> None:
@@ -96,10 +100,9 @@ class Server:
 
 @pytest.fixture(scope="session")
 def server(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Server]:
-    """The server that most tests share; what they open first of all has been drawn."""
+    """The server that most tests share."""
     made = Server(tmp_path_factory.mktemp("data"))
     made.start()
-    wait_until_drawn(made, copied(made, dome_air(), 60.0))
     yield made
     made.kill()
 
@@ -169,19 +172,32 @@ def wait_until_drawn(server: Server, url: str) -> None:
                 return
 
 
+def drawn_copy(server: Server, length: float) -> str:
+    """The address of a copy of the first demo sound that has been drawn.
+
+    Nothing is rendered in the background beside what is tested, then.
+    """
+    if length not in server.drawn:
+        wait_until_drawn(server, copied(server, dome_air(), length))
+        server.drawn.add(length)
+    return copied(server, dome_air(), length)
+
+
+@pytest.fixture
+def page(request: pytest.FixtureRequest, browser: Browser, server: Server) -> Iterator[Page]:
+    """The first demo sound in a fresh page, which most tests need; fails on any error in it.
+
+    It is as short as may be, since every edit has it drawn again; what is heard needs longer. A
+    module whose tests need another has a fixture of its own.
+    """
+    length = MINUTE if request.node.get_closest_marker("hears") else SHORT
+    yield from opened(browser, drawn_copy(server, length))
+
+
 @pytest.fixture
 def minute_page(browser: Browser, server: Server) -> Iterator[Page]:
-    """A copy of the first demo sound over a minute, open in a fresh page; fails on any error in it.
-
-    It has been drawn, so that nothing is rendered in the background beside what is tested.
-    """
-    yield from opened(browser, copied(server, dome_air(), 60.0))
-
-
-@pytest.fixture
-def page(minute_page: Page) -> Page:
-    """What most tests need; a module whose tests need more has a fixture of its own."""
-    return minute_page
+    """The same over a minute."""
+    yield from opened(browser, drawn_copy(server, MINUTE))
 
 
 @pytest.fixture

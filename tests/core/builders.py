@@ -115,6 +115,18 @@ def decibels(value: Any) -> Any:
     return 20.0 * np.log10(np.maximum(np.abs(value), 1e-15))
 
 
+def transfer(response: NDArray[Any], hertz: NDArray[Any], rate: int) -> NDArray[Any]:
+    """The transfer function at frequencies of an impulse response ``[samples]``, by definition.
+
+    What `scipy.signal.freqz` finds sample by sample, in pieces: that takes a tenth of the time.
+    """
+    pieces = np.pad(response, (0, -len(response) % 512)).reshape(-1, 512)
+    turns = -2j * np.pi * hertz / rate
+    inside = pieces @ np.exp(np.arange(512)[:, None] * turns)
+    found: NDArray[Any] = (inside * np.exp(512 * np.arange(len(pieces))[:, None] * turns)).sum(0)
+    return found
+
+
 def loudest_off(signal: NDArray[Any], rate: int, lines: list[float], top: float) -> float:
     """The loudest from 20 Hz to `top` that lies on none of the lines, in dB under the loudest."""
     length = len(signal)

@@ -320,7 +320,9 @@ for family, kind, _, _ in made_here:
     assert made, kind
     for sound in made:
         score = held_chord("A3", 1.0)
-        one, two = (render_array(sound, score, block=b, ahead=False) for b in (64, 8192))
+        one, two = (
+            render_array(sound, score, length=0.3, block=b, ahead=False) for b in (64, 8192)
+        )
         assert np.array_equal(one, two) and np.abs(one).max() > 0, kind
 """
 

@@ -18,7 +18,7 @@ from caligo.movement.moments import Moments
 from caligo.movement.movement import Movement
 from caligo.movement.notes import whole
 from caligo.signal.ticks import TICK, Span
-from tests.core.builders import RATE, decibels, one_note, plain_layer, plain_sound
+from tests.core.builders import RATE, decibels, one_note, plain_layer, plain_sound, transfer
 
 
 def through(kind: str, signal: np.ndarray, rate: int = RATE, **params: Any) -> np.ndarray:
@@ -48,7 +48,7 @@ def response(kind: str, hertz: np.ndarray, rate: int = RATE, side: int = 0, **pa
     heard = through(kind, impulse, rate, **params)[side].astype(float)
     rings = np.flatnonzero(np.abs(heard) > 1e-9 * np.abs(heard).max())
     heard = heard[: rings[-1] + 1]
-    return scipy.signal.freqz(heard, worN=hertz, fs=rate)[1]
+    return transfer(heard, hertz, rate)
 
 
 def warped(hertz: np.ndarray, corner: float, rate: int = RATE) -> np.ndarray:
@@ -210,7 +210,7 @@ def test_the_ladder_is_its_formula_where_it_is_soft(resonance: float, rate: int)
     impulse[:, 0] = 1e-4
     params = {"cutoff": 800.0, "resonance": resonance, "drive": 0.0}
     heard = through("ladder", impulse, rate, **params)[0].astype(float) / 1e-4
-    found = scipy.signal.freqz(heard, worN=hertz, fs=rate)[1]
+    found = transfer(heard, hertz, rate)
     s = warped(hertz, 800.0, rate)
     level = math.sqrt(1.0 + 0.25**2)
     wanted = level * (1.0 + 0.5 * k) / ((1.0 + s) ** 4 + k)

@@ -13,7 +13,7 @@ from caligo.document import read_sound
 from caligo.document.score import TempoChange
 from caligo.engine.offline import render_array
 from caligo.engine.stem_keys import stem_key
-from tests.core.builders import RATE, decibels, one_note, plain_layer, plain_sound
+from tests.core.builders import RATE, decibels, one_note, plain_layer, plain_sound, transfer
 from tests.core.effects import effect, impulse, noise, sine, through
 
 LINES = np.geomspace(30.0, 18_000.0, 300)
@@ -22,7 +22,7 @@ LINES = np.geomspace(30.0, 18_000.0, 300)
 def response(kind: str, **params: Any) -> np.ndarray:
     """Levels in dB at `LINES`, from the impulse response."""
     heard = through(effect(kind, **params), impulse(2.0))[0].astype(float)
-    found: np.ndarray = decibels(np.abs(scipy.signal.freqz(heard, worN=LINES, fs=RATE)[1]))
+    found: np.ndarray = decibels(np.abs(transfer(heard, LINES, RATE)))
     return found
 
 

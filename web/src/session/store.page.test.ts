@@ -1,5 +1,3 @@
-// @vitest-environment jsdom
-
 import { afterEach, beforeEach, describe, expect, it, vi } from "vitest";
 import type { OpenedSound } from "../api/client";
 import { heardAtOnce } from "./saving";

@@ -1,5 +1,3 @@
-// @vitest-environment jsdom
-
 import { afterEach, beforeEach, describe, expect, it, vi } from "vitest";
 import { api, bytes, Refused, taken, token, Unreachable, uploadAll } from "./client";
 

@@ -1,5 +1,3 @@
-// @vitest-environment jsdom
-
 import { describe, expect, it } from "vitest";
 import { inverse, isAudio, type RecordingCard, type TableCard } from "./shelf";
 

@@ -1,5 +1,3 @@
-// @vitest-environment jsdom
-
 import { expect, it, vi } from "vitest";
 import type { Route } from "../api/client";
 import type { Trajectories } from "../stage/socket";

@@ -1,5 +1,3 @@
-// @vitest-environment jsdom
-
 import { describe, expect, it, vi } from "vitest";
 
 vi.mock("../stage/socket", () => ({ look: vi.fn() }));

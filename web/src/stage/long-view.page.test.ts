@@ -1,5 +1,3 @@
-// @vitest-environment jsdom
-
 import { describe, expect, it } from "vitest";
 import { dragged, rulerTimes } from "../longview/time-axis";
 import { inkTable } from "./ink";

@@ -1,5 +1,3 @@
-// @vitest-environment jsdom
-
 import { afterEach, beforeEach, expect, it, vi } from "vitest";
 import type { OpenedSound } from "../api/client";
 import { catalogueOf, module } from "../document/examples";

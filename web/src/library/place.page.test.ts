@@ -1,5 +1,3 @@
-// @vitest-environment jsdom
-
 import { afterEach, describe, expect, it, vi } from "vitest";
 import { goTo, onArrival, soundInAddress } from "./place";
 

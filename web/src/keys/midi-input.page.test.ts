@@ -1,5 +1,3 @@
-// @vitest-environment jsdom
-
 import { expect, it, vi } from "vitest";
 
 const calls: string[] = [];
