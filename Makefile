@@ -12,23 +12,21 @@ FRONT := $(shell find web/src web/public -type f) web/index.html web/vite.config
 # every module anew, which takes longer than all else that it does at its start.
 export PYTHONDONTWRITEBYTECODE :=
 
-.PHONY: demo test installed prepared test-web test-core test-beside test-screen test-heard check check-python check-web
+.PHONY: demo test installed test-web test-core test-beside test-screen test-heard check check-python check-web
 .PHONY: bench bench-screen coverage types shots clean
 
 demo: $(STAMPS)/warm studio/static/build/index.html
 	@$(PYTHON) -m studio.serve --demo $(if $(PORT),--port $(PORT))
 
 # Set-up that does not wait for other set-up goes side by side: compiling the engine takes longest,
-# and begins first once all packages are there. What hears sound in real time waits more than it
-# works, and leaves a core to the studio's tests and to the longest of the core's.
+# and begins as soon as the packages that it needs are there. What hears sound in real time waits
+# more than it works, and leaves a core to the studio's tests and to the longest of the core's.
 test:
-	@$(MAKE) -j2 -O --no-print-directory $(STAMPS)/python-test $(STAMPS)/node
-	@$(MAKE) -j2 -O --no-print-directory prepared installed
+	@$(MAKE) -j3 -O --no-print-directory $(STAMPS)/warm installed check test-web
 	@$(MAKE) --no-print-directory test-core test-screen
 	@$(MAKE) -j2 -O --no-print-directory test-heard test-beside
 
 installed: $(STAMPS)/python-test $(STAMPS)/browser studio/static/build/index.html
-prepared: $(STAMPS)/warm check test-web
 
 test-web: $(STAMPS)/node
 	cd web && npm run --silent test
@@ -90,8 +88,10 @@ $(STAMPS)/python: pyproject.toml constraints.txt | $(PYTHON)
 	$(PYTHON) -m pip install --quiet --no-compile --disable-pip-version-check -c constraints.txt -e .
 	@mkdir -p $(STAMPS) && touch $@
 
+# Caligo itself stays as it is, since it may be at work meanwhile.
 $(STAMPS)/python-test: $(STAMPS)/python
-	$(PYTHON) -m pip install --quiet --no-compile --disable-pip-version-check -c constraints.txt -e '.[test]'
+	$(PYTHON) -c "import tomllib; print(*tomllib.load(open('pyproject.toml', 'rb'))['project']['optional-dependencies']['test'], sep='\n')" > $(STAMPS)/test-packages.txt
+	$(PYTHON) -m pip install --quiet --no-compile --disable-pip-version-check -c constraints.txt -r $(STAMPS)/test-packages.txt
 	@touch $@
 
 $(STAMPS)/node: web/package.json web/package-lock.json

@@ -16,7 +16,14 @@ from typing import Any, TypeVar
 import httpx
 import numpy as np
 import pytest
-from playwright.sync_api import Browser, Page, Playwright, expect, sync_playwright
+from playwright.sync_api import (
+    Browser,
+    BrowserContext,
+    Page,
+    Playwright,
+    expect,
+    sync_playwright,
+)
 from websockets.sync.client import connect
 from websockets.typing import Origin
 
@@ -132,6 +139,12 @@ def browser() -> Iterator[Browser]:
         made.close()
 
 
+@pytest.fixture(scope="session")
+def context(browser: Browser) -> BrowserContext:
+    """Where tests open their pages: scripts that it has compiled once it need not again."""
+    return browser.new_context(viewport=SIZE, accept_downloads=True)
+
+
 def dome_air(without: str = "") -> dict[str, Any]:
     """The first demo sound, from whose buses a kind of effect can be left out."""
     document: dict[str, Any] = json.loads((ROOT / "demo/sounds/dome_air.json").read_text())
@@ -184,32 +197,32 @@ def drawn_copy(server: Server, length: float) -> str:
 
 
 @pytest.fixture
-def page(request: pytest.FixtureRequest, browser: Browser, server: Server) -> Iterator[Page]:
+def page(request: pytest.FixtureRequest, context: BrowserContext, server: Server) -> Iterator[Page]:
     """The first demo sound in a fresh page, which most tests need; fails on any error in it.
 
     It is as short as may be, since every edit has it drawn again; what is heard needs longer. A
     module whose tests need another has a fixture of its own.
     """
     length = MINUTE if request.node.get_closest_marker("hears") else SHORT
-    yield from opened(browser, drawn_copy(server, length))
+    yield from opened(context, drawn_copy(server, length))
 
 
 @pytest.fixture
-def minute_page(browser: Browser, server: Server) -> Iterator[Page]:
+def minute_page(context: BrowserContext, server: Server) -> Iterator[Page]:
     """The same over a minute."""
-    yield from opened(browser, drawn_copy(server, MINUTE))
+    yield from opened(context, drawn_copy(server, MINUTE))
 
 
 @pytest.fixture
-def long_page(browser: Browser, server: Server) -> Iterator[Page]:
+def long_page(context: BrowserContext, server: Server) -> Iterator[Page]:
     """The same over four minutes, as in the demo."""
-    yield from opened(browser, copied(server, dome_air()))
+    yield from opened(context, copied(server, dome_air()))
 
 
 @pytest.fixture
-def page_without_chorus(browser: Browser, server: Server) -> Iterator[Page]:
-    """The same without what goes on changing when movement is held still."""
-    yield from opened(browser, copied(server, dome_air(without="chorus")))
+def page_without_chorus(context: BrowserContext, server: Server) -> Iterator[Page]:
+    """The same over a few minutes, without what goes on changing when movement is held still."""
+    yield from opened(context, copied(server, dome_air(without="chorus"), 150.0))
 
 
 def open_all_stations(page: Page) -> None:
@@ -217,8 +230,8 @@ def open_all_stations(page: Page) -> None:
     page.get_by_role("button", name="All stations").click()
 
 
-def opened(browser: Browser, url: str) -> Iterator[Page]:
-    context = browser.new_context(viewport=SIZE, accept_downloads=True)
+def opened(context: BrowserContext, url: str) -> Iterator[Page]:
+    """A page with a sound, and at its end nothing left of what it kept in the browser."""
     made = context.new_page()
     errors: list[str] = []
     made.on("pageerror", lambda e: errors.append(str(e)))
@@ -227,7 +240,13 @@ def opened(browser: Browser, url: str) -> Iterator[Page]:
     made.locator("[data-address]").first.wait_for()
     open_all_stations(made)
     yield made
-    context.close()
+    made.close()
+    forgetting = context.new_page()
+    forgetting.goto("about:blank")
+    origin = url[: url.index("/", 8)]
+    kept = {"origin": origin, "storageTypes": "all"}
+    context.new_cdp_session(forgetting).send("Storage.clearDataForOrigin", kept)
+    forgetting.close()
     assert errors == []
 
 

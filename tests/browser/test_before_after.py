@@ -8,7 +8,7 @@ from collections.abc import Iterator
 import numpy as np
 import pyloudnorm
 import pytest
-from playwright.sync_api import Browser, Page, expect
+from playwright.sync_api import BrowserContext, Page, expect
 
 from tests.browser.conftest import Server, captured, copied, dome_air, listened, opened
 from tests.browser.test_chains import add, station
@@ -35,9 +35,9 @@ def loudness(page: Page) -> float:
 
 
 @pytest.fixture
-def page(browser: Browser, server: Server) -> Iterator[Page]:
+def page(context: BrowserContext, server: Server) -> Iterator[Page]:
     """The demo's sound over a few seconds, which are soon drawn."""
-    yield from opened(browser, copied(server, dome_air(), 16.0))
+    yield from opened(context, copied(server, dome_air(), 16.0))
 
 
 @pytest.mark.hears

@@ -6,7 +6,7 @@ import re
 from collections.abc import Iterator
 
 import pytest
-from playwright.sync_api import Browser, Page, expect
+from playwright.sync_api import BrowserContext, Page, expect
 
 from tests.browser.conftest import Server, copied, dome_air, listened, opened, read_until
 
@@ -68,13 +68,13 @@ def test_the_spectrum_of_one_stage_is_chosen_by_keys(page: Page) -> None:
 
 
 @pytest.fixture
-def dry_page(browser: Browser, server: Server) -> Iterator[Page]:
+def dry_page(context: BrowserContext, server: Server) -> Iterator[Page]:
     """Two minutes without a space around them, which would take longest to draw."""
     document = dome_air()
     document["buses"], document["layers"][0]["sends"] = [], []
     for movement in ("routes", "lanes"):
         document[movement] = [one for one in document[movement] if "nave" not in one["to"]]
-    yield from opened(browser, copied(server, document, 120.0))
+    yield from opened(context, copied(server, document, 120.0))
 
 
 def test_what_stands_out_becomes_a_band_by_keys_and_is_taken_back(dry_page: Page) -> None:

@@ -8,7 +8,7 @@ from pathlib import Path
 import numpy as np
 import pytest
 import soundfile
-from playwright.sync_api import Browser, Locator, Page, expect
+from playwright.sync_api import BrowserContext, Locator, Page, expect
 
 from caligo.document.held import held_chord
 from caligo.formats.midi import write_midi
@@ -157,7 +157,8 @@ def test_modulators_layers_and_filters_come_and_go(page: Page) -> None:
     expect(page.locator("[data-modulator]")).to_have_count(4)
 
 
-def test_a_dropped_midi_file_becomes_the_score(page: Page) -> None:
+def test_a_dropped_midi_file_becomes_the_score(minute_page: Page) -> None:
+    page = minute_page
     data = list(write_midi(held_chord("E2 B2 F#3 C#4 G#4", 30.0)))
     drop = """async ([bytes, name]) => {
         const transfer = new DataTransfer();
@@ -196,7 +197,8 @@ def test_a_scale_is_loaded_moved_and_taken_back(page: Page) -> None:
     expect(page.get_by_role("alert")).to_contain_text("odd.scl: this is not a Scala scale file")
 
 
-def test_a_chord_is_typed(page: Page) -> None:
+def test_a_chord_is_typed(minute_page: Page) -> None:
+    page = minute_page
     page.get_by_role("button", name=re.compile("^Chord")).click()
     page.get_by_label("Notes or chord symbols").fill("Am9")
     page.get_by_label("Minutes").fill("2")
@@ -396,9 +398,9 @@ def test_a_lost_connection_comes_back_and_goes_on(page: Page) -> None:
 
 
 def test_a_killed_server_loses_nothing_and_marks_the_render(
-    browser: Browser, own_server: Server
+    context: BrowserContext, own_server: Server
 ) -> None:
-    for page in opened(browser, own_server.url):
+    for page in opened(context, own_server.url):
         type_value(page, "ground.source.detune", "33")
         expect(page.get_by_role("status").filter(has_text="saved")).to_be_visible()
         page.get_by_role("button", name="Export").click()

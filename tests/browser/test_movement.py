@@ -62,7 +62,8 @@ def lane_of(page: Page, address: str) -> list[dict[str, float]]:
     return found
 
 
-def test_rows_show_what_moves_and_who_moves_it(page: Page) -> None:
+def test_rows_show_what_moves_and_who_moves_it(minute_page: Page) -> None:
+    page = minute_page
     expect(row(page, "ground.source.position")).to_be_visible()
     expect(row(page, "ground.source.position")).to_contain_text("4 to 72 %")
     page.get_by_role("button", name="Modulator: Slow swell").hover()
@@ -105,7 +106,8 @@ def test_a_lane_is_drawn_bent_moved_and_taken_back_with_the_mouse(long_page: Pag
     assert lane_of(page, "ground.source.position")[0]["bend"] == 0
 
 
-def test_a_lane_is_drawn_with_keys_alone(page: Page) -> None:
+def test_a_lane_is_drawn_with_keys_alone(minute_page: Page) -> None:
+    page = minute_page
     playhead = page.get_by_role("slider", name="Playhead")
     playhead.focus()
     for _ in range(3):
@@ -229,7 +231,8 @@ def test_notes_are_edited_with_the_mouse(long_page: Page) -> None:
     assert sound(page)["score"]["notes"][3]["start"] == 53.0
 
 
-def test_notes_are_edited_with_keys_alone(page: Page) -> None:
+def test_notes_are_edited_with_keys_alone(minute_page: Page) -> None:
+    page = minute_page
     page.get_by_role("button", name="Notes", exact=True).press("Enter")
     editor = page.get_by_role("listbox", name="Notes")
     editor.focus()
@@ -404,7 +407,7 @@ def test_held_still_the_sound_stops_changing_and_goes_on(page_without_chorus: Pa
     still = read_until(page, lambda: changing(page), lambda read: moving > 2.0 * read, 20.0)
     assert moving > 2.0 * still
     choose(page, "How to hold still", "Frozen as it is here")
-    expect(page.get_by_role("button", name=re.compile("^Frozen at 2:"))).to_be_visible()
+    expect(page.get_by_role("button", name=re.compile("^Frozen at 1:"))).to_be_visible()
     page.wait_for_timeout(3_500)
     frozen = read_until(page, lambda: changing(page), lambda read: read < 0.6 * moving, 20.0)
     assert frozen < 0.6 * moving
