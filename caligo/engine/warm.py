@@ -193,7 +193,8 @@ def warm_modules() -> None:
     tried = [n for n, module in enumerate(catalogue()) if module.family in TRIED]
     ends = [number for both in zip(tried, reversed(tried), strict=True) for number in both]
     with ProcessPoolExecutor(2, get_context("fork")) as pool:
-        for done in [pool.submit(_try_module, number) for number in ends[: len(tried)]]:
+        modulated = pool.submit(_try_modulated)
+        for done in [modulated, *(pool.submit(_try_module, n) for n in ends[: len(tried)])]:
             done.result()
 
 
@@ -204,6 +205,18 @@ def _try_module(number: int) -> None:
         render_array(sound, score, length=0.1)
         render_array(sound, score, start=0.2, length=0.05, rate=44_100)
         trajectories(sound, score, 20)
+
+
+def _try_modulated() -> None:
+    """Modulate a layer by another in both ways, briefly."""
+    source = {"id": "source", "kind": "wavetable"}
+    layers = [
+        {"id": f"layer{i}", "name": f"Layer {i}", "source": source, "params": params}
+        for i, params in enumerate(({}, MODULATED))
+    ]
+    render_array(
+        read_sound({"name": "Trial", "layers": layers}), held_chord("C2 G4", 1.0), length=0.1
+    )
 
 
 def warm_drawing() -> None:

@@ -167,7 +167,6 @@ def reports() -> dict[str, dict[str, float]]:
     return found
 
 
-@pytest.mark.lasts
 def test_demo_sounds_are_heard_not_clipped_not_harsh_and_evolve_and_differ() -> None:
     measured = reports()
     for name, report in measured.items():
