@@ -285,5 +285,11 @@ def listened(page: Page, seconds: float = 1.2) -> np.ndarray:
     """Start to listen, and return what the worklet played."""
     page.get_by_role("button", name="Listen", exact=True).click()
     page.get_by_role("button", name="Stop", exact=True).wait_for()
+    page.evaluate("window.caligo.player.sounding()")
     page.wait_for_timeout(int(seconds * 1000))
     return captured(page)
+
+
+def heard_until(page: Page, wanted: Callable[[np.ndarray], bool]) -> np.ndarray:
+    """What is played, once it is as wanted ``[2, samples]``; the last of it if it never is."""
+    return read_until(page, lambda: captured(page), wanted)

@@ -13,7 +13,7 @@ from playwright.sync_api import BrowserContext, Locator, Page, expect
 from caligo.document.held import held_chord
 from caligo.formats.midi import write_midi
 from caligo.measure.report import measure_file
-from tests.browser.conftest import Server, captured, listened, opened
+from tests.browser.conftest import Server, captured, heard_until, listened, opened
 
 
 def value(page: Page, address: str) -> Locator:
@@ -85,9 +85,9 @@ def test_a_moved_strip_changes_sound_and_trajectory(page: Page) -> None:
     expect(value(page, "ground.filter1.cutoff")).not_to_have_text("880 Hz")
     moved = page.locator("[data-trajectory='ground.filter1.cutoff']")
     expect(moved).not_to_have_attribute("d", before_path)
-    page.wait_for_timeout(3_000)
     # A cutoff of a few dozen hertz leaves next to nothing; the reverb's tail fades meanwhile.
-    assert captured(page)[:, -24_000:].std() < 0.6 * heard.std()
+    dull = heard_until(page, lambda now: now[:, -24_000:].std() < 0.6 * heard.std())
+    assert dull[:, -24_000:].std() < 0.6 * heard.std()
     page.get_by_role("button", name="Undo").click()
     expect(page.locator("[data-address='ground.filter1.cutoff'] [data-value]")).to_have_text(
         "880 Hz"
@@ -390,7 +390,8 @@ def test_a_lost_connection_comes_back_and_goes_on(page: Page) -> None:
     page.evaluate("window.caligo.loseConnection()")
     page.wait_for_timeout(3_000)
     expect(page.get_by_role("button", name="Stop")).to_be_visible()
-    assert captured(page)[:, -9_600:].std() > 0.002
+    back = heard_until(page, lambda heard: heard[:, -9_600:].std() > 0.002)
+    assert back[:, -9_600:].std() > 0.002
     type_value(page, "ground.source.spread", "50")
     expect(page.get_by_role("status").filter(has_text="saved")).to_be_visible()
     page.get_by_role("button", name="Undo").click()

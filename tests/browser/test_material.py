@@ -11,7 +11,7 @@ import soundfile
 from PIL import Image
 from playwright.sync_api import Page, expect
 
-from tests.browser.conftest import captured, listened
+from tests.browser.conftest import heard_until, listened
 from tests.core.builders import spectrum
 
 RATE = 44_100
@@ -211,9 +211,9 @@ def test_a_region_is_drawn_and_the_difference_is_heard(page: Page) -> None:
     page.mouse.up()
     region = page.get_by_role("button", name=re.compile("^Region 1, removed"))
     expect(region).to_be_visible()
-    page.wait_for_timeout(6_000)
-    after = captured(page)
-    assert level(after, 1500, 6000) < level(before, 1500, 6000) - 10
+    without = level(before, 1500, 6000) - 10
+    after = heard_until(page, lambda heard: level(heard, 1500, 6000) < without)
+    assert level(after, 1500, 6000) < without
     assert level(after, 60, 400) > level(before, 60, 400) - 8
     region.press("Delete")
     expect(region).not_to_be_attached()
@@ -244,13 +244,12 @@ def test_a_split_sound_is_built(page: Page) -> None:
     field.fill("48")
     field.press("Enter")
     middle(page)
-    both = listened(page, 2.0)[:, -32_768:]
-    page.get_by_role("button", name="Solo Wall").click()
-    page.wait_for_timeout(5_000)
-    upper = captured(page)[:, -32_768:]
-    page.get_by_role("button", name="Stop", exact=True).click()
     # C2 and G2 are the lower layer's alone; D3 and A3 the upper's.
-    assert level(both, 60, 70) > level(upper, 60, 70) + 20
+    without = level(listened(page, 2.0), 60, 70) - 20
+    page.get_by_role("button", name="Solo Wall").click()
+    upper = heard_until(page, lambda heard: level(heard, 60, 70) < without)
+    page.get_by_role("button", name="Stop", exact=True).click()
+    assert level(upper, 60, 70) < without
     assert level(upper, 140, 230) > -60
 
 

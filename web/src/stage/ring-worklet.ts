@@ -12,6 +12,8 @@ const SIZE = 1 << 16;
 const FIRST = 4096;
 const REPORT = 1024;
 const KEPT = 1 << 15;
+/** A step of what rises from silence in 5 ms, where a sound begins in its midst or goes on. */
+const RISE = 1 / 256;
 
 interface Mark {
   frame: number;
@@ -37,6 +39,7 @@ class Ring extends AudioWorkletProcessor {
   private written = 0;
   private read = 0;
   private started = false;
+  private risen = 0;
   private underruns = 0;
   private panics = 0;
   private reported = 0;
@@ -64,6 +67,7 @@ class Ring extends AudioWorkletProcessor {
   private drop() {
     this.read = this.written;
     this.started = false;
+    this.risen = 0;
   }
 
   private hear(message: FromStage) {
@@ -72,6 +76,8 @@ class Ring extends AudioWorkletProcessor {
       this.written = this.read = this.reported = 0;
       this.started = this.ended = false;
       this.underruns = this.panics = 0;
+      // At its very beginning a sound rises by itself.
+      this.risen = message.at > 0 ? 0 : 1;
       this.marks = [{ frame: 0, at: message.at }];
     } else if (message.stream !== this.stream) {
       return;
@@ -130,8 +136,9 @@ class Ring extends AudioWorkletProcessor {
     for (let i = 0; i < left.length; i++) {
       if (this.started && this.read < this.written) {
         const at = this.read % SIZE;
-        this.lastLeft = this.left[at] ?? 0;
-        this.lastRight = this.right[at] ?? 0;
+        this.risen = Math.min(1, this.risen + RISE);
+        this.lastLeft = this.risen * (this.left[at] ?? 0);
+        this.lastRight = this.risen * (this.right[at] ?? 0);
         this.read++;
       } else {
         dry = this.started;
@@ -149,6 +156,7 @@ class Ring extends AudioWorkletProcessor {
     if (dry && this.stream >= 0 && !this.ended) {
       this.underruns++;
       this.started = false;
+      this.risen = 0;
     }
     if (this.stream >= 0 && this.read - this.reported >= REPORT) this.report();
     return true;
