@@ -48,6 +48,12 @@ async () => {
   return url.slice(url.indexOf(",") + 1);
 }
 """
+SOUNDING = """
+() => Promise.race([
+  window.caligo.player.sounding(),
+  new Promise((_, fail) => setTimeout(() => fail(new Error("nothing sounds")), 20_000)),
+])
+"""
 T = TypeVar("T")
 SIZE = {"width": 1280, "height": 800}
 SHORT, MINUTE = 15.0, 60.0
@@ -285,7 +291,7 @@ def listened(page: Page, seconds: float = 1.2) -> np.ndarray:
     """Start to listen, and return what the worklet played."""
     page.get_by_role("button", name="Listen", exact=True).click()
     page.get_by_role("button", name="Stop", exact=True).wait_for()
-    page.evaluate("window.caligo.player.sounding()")
+    page.evaluate(SOUNDING)
     page.wait_for_timeout(int(seconds * 1000))
     return captured(page)
 
