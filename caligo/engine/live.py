@@ -77,10 +77,10 @@ class Listening:
         self._keys: dict[int, Note] = {}
         self._count = self._plays = 0
         self._fading: Engine | None = None
-        self._panics = 0
+        self._panics_told = 0
+        """How many panics there were."""
         self.panics = 0
-        """How many panics the next block comes after."""
-        self._silenced = False
+        """How many of them the next block comes after."""
         self._emptied = False
         self._carries = False
         self._watch = StageWatch()
@@ -299,8 +299,8 @@ class Listening:
             self._keys.clear()
             self._played = []
             self._plays += 1
-            self._silenced = self._emptied = True
-            self._panics += 1
+            self._emptied = True
+            self._panics_told += 1
             self._loop_start.forget()
             self._catch_up.forget()
 
@@ -323,7 +323,7 @@ class Listening:
             return made
 
     def _block(self) -> Signal:
-        if self._silenced:
+        if self._panicking:
             return self._silence()
         if self.loop and self.position >= self.loop.end:
             self._catch_up.forget()
@@ -356,7 +356,7 @@ class Listening:
         """
         with self._lock:
             turning = self.loop is not None and self.position >= self.loop.end
-            if self._silenced or self._fading is not None or turning:
+            if self._panicking or self._fading is not None or turning:
                 return False
             engines = [self._engine, *([self._merging[0]] if self._merging else [])]
             return any(engine.prepare(BLOCK_TICKS) for engine in engines)
@@ -375,10 +375,14 @@ class Listening:
                 entrance.entering = entrances[address].given
         return old
 
+    @property
+    def _panicking(self) -> bool:
+        """Whether the next block falls to nothing."""
+        return self.panics < self._panics_told
+
     def _silence(self) -> Signal:
         """A last block that falls to nothing; afterwards only what is newly played is heard."""
-        self._silenced = False
-        self.panics = self._panics
+        self.panics = self._panics_told
         out = self._engine.render(BLOCK_TICKS)
         fall = np.linspace(1.0, 0.0, out.shape[1], dtype=np.float32)
         score = self._engine.score.model_copy(update={"notes": []})

@@ -261,7 +261,6 @@ def opened(context: BrowserContext, url: str) -> Iterator[Page]:
     yield made
     made.close()
     forgetting = context.new_page()
-    forgetting.goto("about:blank")
     origin = url[: url.index("/", 8)]
     kept = {"origin": origin, "storageTypes": "all"}
     context.new_cdp_session(forgetting).send("Storage.clearDataForOrigin", kept)
@@ -294,6 +293,12 @@ def listened(page: Page, seconds: float = 1.2) -> np.ndarray:
     page.evaluate(SOUNDING)
     page.wait_for_timeout(int(seconds * 1000))
     return captured(page)
+
+
+def underruns(page: Page) -> int:
+    """How often what plays ran dry."""
+    found: int = page.evaluate("window.caligo.player.underruns")
+    return found
 
 
 def heard_until(page: Page, wanted: Callable[[np.ndarray], bool]) -> np.ndarray:

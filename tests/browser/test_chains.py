@@ -8,7 +8,7 @@ import numpy as np
 import pytest
 from playwright.sync_api import Page, expect
 
-from tests.browser.conftest import captured, heard_until, listened
+from tests.browser.conftest import captured, heard_until, listened, underruns
 from tests.browser.test_movement import choose
 
 
@@ -34,12 +34,8 @@ def station(page: Page, name: str) -> None:
     ).focus()
 
 
-DRY = "window.caligo.player.underruns"
-"""How often what plays ran dry."""
-
-
 def pieces(page: Page, count: int) -> list[np.ndarray]:
-    """What is heard from now on, half a second and a little of what was heard before at a time."""
+    """What is heard from now on, half a second at a time, and a little of what came before each."""
     heard = []
     for _ in range(count):
         page.wait_for_timeout(500)
@@ -62,12 +58,12 @@ def test_a_chain_is_built_and_put_in_order_by_keys_while_it_plays(page: Page) ->
     station(page, "Delay")
     fifth = page.get_by_role("list", name="Chain").locator("b").nth(4)
     for _ in range(8):
-        dry = page.evaluate(DRY)
+        before_it = underruns(page)
         page.keyboard.press("Alt+ArrowLeft")
         expect(fifth).to_have_text("Delay")
         expect(page.get_by_role("button", name=re.compile("^Delay"))).to_be_focused()
         after, settled = pieces(page, 4), pieces(page, 2)
-        if page.evaluate(DRY) == dry:
+        if underruns(page) == before_it:
             break
         # A busy machine ran dry, which is heard as well: once more.
         page.keyboard.press("Alt+ArrowRight")

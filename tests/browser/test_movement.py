@@ -9,7 +9,7 @@ import numpy as np
 import pytest
 from playwright.sync_api import Locator, Page, expect
 
-from tests.browser.conftest import captured, listened, read_until
+from tests.browser.conftest import captured, listened, read_until, underruns
 
 CUTOFF = "ground.filter1.cutoff"
 
@@ -358,11 +358,11 @@ def whole(page: Page) -> np.ndarray:
     A gap is a change of level; on a busy machine there may be one in the stretch that is taken.
     """
     for _ in range(30):
-        before = page.evaluate("window.caligo.player.underruns")
+        before = underruns(page)
         page.wait_for_timeout(800)  # a little longer than what the worklet keeps
         heard = captured(page)
         page.wait_for_timeout(100)  # the worklet reports now and then
-        if page.evaluate("window.caligo.player.underruns") == before:
+        if underruns(page) == before:
             return heard
     raise AssertionError("listening runs dry all the time")
 

@@ -37,8 +37,8 @@ from caligo.engine.trajectories import trajectories
 score = held_chord("C1 A3 C8", 1.0)
 for data in json.loads(Path(sys.argv[1]).read_text()):
     sound = read_sound(data)
-    render_array(sound, score, length=0.15)
-    render_array(sound, score, start=0.1, length=0.05, rate=96000)
+    render_array(sound, score, length=0.15, block=2048)
+    render_array(sound, score, start=0.3, length=0.05, rate=96000, block=2048)
     trajectories(sound, score, 16)
     listening = Listening(sound, score, start=0.1)
     listening.block()
