@@ -155,6 +155,14 @@ def _check(arguments: argparse.Namespace) -> None:
     )
 
 
+def _warm() -> None:
+    def progress(done: int, total: int) -> None:
+        if sys.stderr.isatty():
+            print(f"\r{done} of {total} kernels", end="", file=sys.stderr, flush=True)
+
+    warm(progress)
+
+
 def _demo_sounds(_: argparse.Namespace) -> None:
     for name in demo_sounds():
         print(name)
@@ -210,7 +218,7 @@ def _parser() -> argparse.ArgumentParser:
     importing.add_argument("file", help="a .mid or .sfz file")
     importing.add_argument("-o", dest="output", metavar="OUT.json")
     command("demo-sounds", _demo_sounds, "The names of the demo sounds.")
-    command("warm", lambda _: warm(), "Compile all kernels now, so that nothing waits later.")
+    command("warm", lambda _: _warm(), "Compile all kernels now, so that nothing waits later.")
     return parser
 
 

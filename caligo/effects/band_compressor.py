@@ -6,6 +6,7 @@ import numpy as np
 
 from caligo.catalogue import Module, Moves, Parameter, Scale, register
 from caligo.document.sound import EffectPart
+from caligo.kernels import kernel
 from caligo.movement.block import Block
 from caligo.movement.moments import Moments
 from caligo.movement.movement import Movement
@@ -24,7 +25,6 @@ from caligo.signal.dynamics import (
     smoothed,
     turn_down,
 )
-from caligo.signal.kernel import kernel
 from caligo.signal.one_tick import give_tick, take_tick
 from caligo.signal.ticks import TICK
 
@@ -37,7 +37,7 @@ VALUES = ("threshold", "ratio", "floor", "lift_ratio", "{}_level", "mix", "attac
 """The numbers that stand in the rows of what the kernel is given, in order."""
 
 
-@kernel
+@kernel("f4[:, ::1], f8[:, ::1], f8[:, ::1], f4[:, ::1], f8[:, ::1]")
 def _compress_band(
     band: np.ndarray, values: np.ndarray, gains: np.ndarray, tick: np.ndarray, room: np.ndarray
 ) -> None:

@@ -8,6 +8,7 @@ import numpy as np
 
 from caligo.catalogue import Module, Moves, Parameter, Scale, register
 from caligo.document.sound import EffectPart
+from caligo.kernels import device, kernel
 from caligo.movement.block import Block
 from caligo.movement.movement import Movement
 from caligo.movement.notes import Floats, whole
@@ -15,7 +16,6 @@ from caligo.processing.effect import Effect
 from caligo.processing.processor import Signal, State
 from caligo.signal.aligned import zeros
 from caligo.signal.delay_line import add_tap
-from caligo.signal.kernel import kernel
 from caligo.signal.one_tick import give_tick, take_tick
 from caligo.signal.silence import DEAD
 from caligo.signal.smoothing import one_pole_at
@@ -34,7 +34,7 @@ LONGEST_DELAY = 40.0
 DEEPEST = 20.0
 
 
-@kernel
+@device
 def _length(tap: int, phase: float, delay: float, depth: float, rate: float) -> float:
     """Samples of a tap's delay; each sways at a pace of its own, so that they never line up."""
     turn = (phase + tap / TAPS) * (1.0 + 0.37 * tap)
@@ -42,7 +42,10 @@ def _length(tap: int, phase: float, delay: float, depth: float, rate: float) -> 
     return (delay * (1.0 + 0.23 * tap) + sway) * rate / 1000.0
 
 
-@kernel
+@kernel(
+    "f4[:, ::1], f4[:, ::1], f8[::1], i8, f8, f8[::1], f8[::1], f8[::1], f8[::1], f8[::1], "
+    "f4[:, :, ::1]"
+)
 def _run(
     signal: np.ndarray,
     lines: np.ndarray,

@@ -6,6 +6,7 @@ import numpy as np
 
 from caligo.catalogue import Kind, Module, Moves, Parameter, Scale, register
 from caligo.document.sound import EffectPart
+from caligo.kernels import kernel
 from caligo.movement.block import Block
 from caligo.movement.moments import Moments
 from caligo.movement.movement import Movement
@@ -21,7 +22,6 @@ from caligo.signal.dynamics import (
     smoothed,
     turn_down,
 )
-from caligo.signal.kernel import kernel
 from caligo.signal.one_tick import give_tick, take_tick
 from caligo.signal.sections import HIGHPASS, run_sections
 from caligo.signal.state_variable import corner_gain
@@ -32,7 +32,7 @@ VALUES = ("threshold", "ratio", "knee", "make_up", "mix", "attack", "release")
 """The numbers that stand in the rows of what the kernel is given, in order."""
 
 
-@kernel
+@kernel("f4[:, ::1], f4[:, ::1], f8[:, ::1], f8[::1], f4[:, ::1], f8[:, ::1]")
 def _run(
     signal: np.ndarray,
     heard: np.ndarray,

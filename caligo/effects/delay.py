@@ -11,6 +11,7 @@ import numpy as np
 
 from caligo.catalogue import Choice, Kind, Module, Moves, Parameter, Scale, register
 from caligo.document.sound import EffectPart
+from caligo.kernels import CONTRACT, device, kernel
 from caligo.movement.block import Block
 from caligo.movement.moments import Moments
 from caligo.movement.movement import Movement
@@ -19,12 +20,12 @@ from caligo.processing import shared
 from caligo.processing.effect import Effect
 from caligo.processing.processor import Signal, State
 from caligo.signal.aligned import zeros
+from caligo.signal.arrays import copy
 from caligo.signal.delay_line import read_crossfaded, read_moving, ring_size
 from caligo.signal.diffuser import diffuse
 from caligo.signal.exponential import sine_of_turns
-from caligo.signal.kernel import CONTRACT, kernel, kernel_with
 from caligo.signal.octave import WINDOW, shift_pitch
-from caligo.signal.one_tick import copy, give_tick, take_tick
+from caligo.signal.one_tick import give_tick, take_tick
 from caligo.signal.silence import DEAD
 from caligo.signal.smoothing import one_pole, one_pole_at
 from caligo.signal.ticks import TICK
@@ -54,7 +55,7 @@ FOLLOW = 60.0
 """Milliseconds over which the level for ducking is followed."""
 
 
-@kernel
+@device
 def _read_smooth(
     line: np.ndarray,
     at: int,
@@ -83,7 +84,7 @@ def _read_smooth(
         out[n] += np.float32(rise * rise) * (other[n] - out[n])
 
 
-@kernel
+@device
 def _read_tape(line: np.ndarray, at: int, away: float, end: float, out: np.ndarray) -> None:
     """The echo of a tick into `out` ``[TICK]``, bent in pitch; a leap is crossfaded."""
     if abs(end - away) < 0.5 * TICK:
@@ -92,7 +93,7 @@ def _read_tape(line: np.ndarray, at: int, away: float, end: float, out: np.ndarr
         read_crossfaded(line, at, away, end, out)
 
 
-@kernel_with(fastmath=CONTRACT)
+@device(fastmath=CONTRACT)
 def _colour(
     heard: np.ndarray, back: np.ndarray, now: np.ndarray, steps: np.ndarray, ones: np.ndarray
 ) -> None:
@@ -118,7 +119,7 @@ def _colour(
         ones[i] = ones[i] if abs(ones[i]) > DEAD else 0.0
 
 
-@kernel_with(fastmath=CONTRACT)
+@device(fastmath=CONTRACT)
 def _fed(
     dry: np.ndarray, back: np.ndarray, c: int, now: np.ndarray, steps: np.ndarray, out: np.ndarray
 ) -> None:
@@ -139,7 +140,7 @@ def _fed(
         out[n] = fed + (feedback + x * feedback_step) * back_again
 
 
-@kernel_with(fastmath=CONTRACT)
+@device(fastmath=CONTRACT)
 def _blend(other: np.ndarray, share: float, step: float, out: np.ndarray) -> None:
     """Go over from `out` to another tick ``[TICK]`` by a share, in place."""
     first, more = np.float32(share), np.float32(step)
@@ -147,7 +148,7 @@ def _blend(other: np.ndarray, share: float, step: float, out: np.ndarray) -> Non
         out[n] += (first + np.float32(n) * more) * (other[n] - out[n])
 
 
-@kernel
+@device
 def _keep(x: np.ndarray, line: np.ndarray, here: int) -> None:
     """Write a tick into the line; a loop that gives back all stays below a ceiling of its own."""
     to, one, two = line[here : here + TICK], np.float32(1.0), np.float32(2.0)
@@ -158,7 +159,7 @@ def _keep(x: np.ndarray, line: np.ndarray, here: int) -> None:
         to[n] = math.copysign(kept, x[n])
 
 
-@kernel_with(fastmath=CONTRACT)
+@device(fastmath=CONTRACT)
 def _answer(
     dry: np.ndarray,
     heard: np.ndarray,
@@ -183,7 +184,10 @@ def _answer(
     return level if level > 1e-12 else 0.0
 
 
-@kernel
+@kernel(
+    "f4[:, ::1], f4[:, ::1], f4[:, :, ::1], f4[:, ::1], f8[::1], i8, f8, f8[:, ::1], "
+    "f8[:, ::1], f8, b1, f8, f4[:, :, ::1], f8[:, ::1]"
+)
 def _run(
     signal: np.ndarray,
     lines: np.ndarray,

@@ -7,12 +7,12 @@ import math
 import numpy as np
 
 from caligo.catalogue import Module, register
+from caligo.kernels import kernel
 from caligo.movement.block import Block
 from caligo.processing import shared
 from caligo.processing.processor import Signal, State
 from caligo.processing.swaying import Swaying
 from caligo.signal.delay_line import add_tap, ring_size
-from caligo.signal.kernel import kernel_with
 from caligo.signal.ticks import TICK
 
 COPIES = 3
@@ -23,7 +23,7 @@ QUICK_SHARE = 0.12
 """How deep the quick sway is against the slow one (common practice)."""
 
 
-@kernel_with(allocates=True)
+@kernel("f4[:, ::1], f4[:, ::1], i8, f8[:, :, ::1], f8[::1]", allocates=True)
 def _run(
     signal: np.ndarray,
     lines: np.ndarray,

@@ -12,12 +12,13 @@ import numpy as np
 from numpy.typing import NDArray
 
 from caligo.catalogue import Module, register
+from caligo.kernels import device, kernel
 from caligo.movement.block import Block
 from caligo.processing import shared
 from caligo.processing.oversampled import SIZE, Numbers, Oversampled, lead, mix_bent, take_tick
 from caligo.processing.processor import State
+from caligo.signal.arrays import copy
 from caligo.signal.four_rows import ROWS
-from caligo.signal.kernel import kernel, kernel_with
 from caligo.signal.ticks import TICK
 
 LOUDNESS = 0.18
@@ -30,7 +31,7 @@ S3, S5, S7, S9 = -1.0 / 6.0, 1.0 / 120.0, -1.0 / 5040.0, 1.0 / 362880.0
 S11, S13, S15 = -1.0 / 39916800.0, 1.0 / 6227020800.0, -1.0 / 1307674368000.0
 
 
-@kernel_with(inline="always")
+@device(inline="always")
 def _cosine(x: float) -> float:
     """A cosine made of nothing but products and sums, so that a loop becomes vector instructions.
 
@@ -44,7 +45,7 @@ def _cosine(x: float) -> float:
     return 1.0 - 2.0 * sine * sine
 
 
-@kernel_with(allocates=True)
+@device(allocates=True)
 def _mean_sines(phase: np.ndarray, bent: np.ndarray) -> None:
     """The mean of a sine from each phase to the next.
 
@@ -66,16 +67,16 @@ def _mean_sines(phase: np.ndarray, bent: np.ndarray) -> None:
             # sin x = cos(x - pi / 2)
             between = _cosine(0.5 * (x[n] + y[n]) - 0.5 * math.pi)
             out[n] = between * (1.0 - far * far / 24.0) if near else mean
-        cosines[:] = later
+        copy(later, cosines)
 
 
-@kernel
+@device
 def _made_up(turn: float) -> float:
     """What makes a wave as loud as one at -12 dB, folded as little or as much as by `turn`."""
     return LOUDNESS / (0.7 * math.sin(min(0.25 * turn, 0.5 * math.pi)))
 
 
-@kernel_with(allocates=True)
+@kernel("f4[:, ::1], f8[::1], f8[::1], f8[::1], f8[::1]", allocates=True)
 def _run(
     rows: np.ndarray,
     folds: np.ndarray,

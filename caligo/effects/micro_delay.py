@@ -5,12 +5,12 @@ from __future__ import annotations
 import numpy as np
 
 from caligo.catalogue import Module, register
+from caligo.kernels import kernel
 from caligo.movement.block import Block
 from caligo.processing import shared
 from caligo.processing.effect import Effect
 from caligo.processing.processor import Signal, State
 from caligo.signal.delay_line import read_moving, ring_size
-from caligo.signal.kernel import kernel_with
 from caligo.signal.ticks import TICK
 
 LONGEST = 50.0
@@ -18,7 +18,7 @@ BASE = 2
 """Samples by which both sides are late at least, so that the line can be read between samples."""
 
 
-@kernel_with(allocates=True)
+@kernel("f4[:, ::1], f4[:, ::1], i8, f8[:, ::1], f8[::1]", allocates=True)
 def _run(
     signal: np.ndarray, lines: np.ndarray, at: int, length: np.ndarray, mix: np.ndarray
 ) -> None:

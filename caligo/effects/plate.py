@@ -13,6 +13,7 @@ import math
 import numpy as np
 
 from caligo.catalogue import Module, Moves, Parameter, Scale, register
+from caligo.kernels import device, kernel
 from caligo.movement.block import Block
 from caligo.processing import shared
 from caligo.processing.effect import Effect
@@ -20,7 +21,6 @@ from caligo.processing.processor import Signal, State
 from caligo.signal.decibels import gain
 from caligo.signal.delay_line import read_going, ring_size
 from caligo.signal.diffuser import diffuse
-from caligo.signal.kernel import kernel, kernel_with
 from caligo.signal.one_tick import give_tick, take_tick
 from caligo.signal.plate_ring import gather_along, go_round, softened
 from caligo.signal.silence import DEAD
@@ -66,7 +66,7 @@ OPEN = 20_000.0
 LN10 = math.log(10.0)
 
 
-@kernel
+@device
 def _enters(seconds: float, decay: float) -> float:
     """The gain of what comes in at which the plate is as loud whatever its decay and size.
 
@@ -78,13 +78,13 @@ def _enters(seconds: float, decay: float) -> float:
     return math.sqrt(x / (1.0 + SOONER * x))
 
 
-@kernel
+@device
 def _at(values: np.ndarray, k: int) -> float:
     """The value at a tick of what moves ``[ticks + 1]`` or stays ``[1]``."""
     return float(values[k] if len(values) > 1 else values[0])
 
 
-@kernel
+@device
 def _feed(
     tick: np.ndarray,
     pre: np.ndarray,
@@ -117,7 +117,12 @@ def _feed(
     return low if abs(low) > DEAD else 0.0
 
 
-@kernel_with(allocates=True)
+@kernel(
+    "f4[:, ::1], f4[::1], f4[:, ::1], f4[:, :, ::1], f4[:, :, ::1], f8[::1], f4[:, ::1], i8, "
+    "f8, f8[::1], f8[::1], f8[:, ::1], f8[:, ::1], f8[:, :, ::1], f8[::1], f8[::1], f8[::1], "
+    "f8[::1], f8[::1], f8[::1], f8[::1], f8[::1], f8[::1]",
+    allocates=True,
+)
 def _run(
     signal: np.ndarray,
     pre: np.ndarray,
@@ -169,8 +174,10 @@ def _run(
     held, heard = np.empty(TICK, np.float32), np.empty((2, TICK), np.float32)
     dry = np.empty((2, TICK), np.float32)
     lengths, gains = np.empty((2, 4, 2)), np.empty((2, 2, 2))
-    kept, dark = np.empty((2, 2)), np.empty(2)
-    ways = seconds.sum(axis=0)
+    kept, dark, ways = np.empty((2, 2)), np.empty(2), np.zeros(2)
+    for i in range(len(seconds)):
+        for h in range(2):
+            ways[h] += seconds[i, h]
     mean = 0.5 * (ways[0] + ways[1])
     into = (input_seconds * rate).astype(np.int64)
     for k in range(len(wet) - 1):

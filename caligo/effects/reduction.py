@@ -8,18 +8,18 @@ import numpy as np
 
 from caligo.catalogue import Module, Moves, Parameter, register
 from caligo.document.sound import EffectPart
+from caligo.kernels import kernel
 from caligo.movement.block import Block
 from caligo.movement.movement import Movement
 from caligo.processing import shared
 from caligo.processing.effect import Effect
 from caligo.processing.processor import Signal, State
-from caligo.signal.kernel import kernel
 from caligo.signal.ticks import TICK
 
 FINEST = 16.0
 
 
-@kernel
+@kernel("f4[:, ::1], f8[::1], f8[::1], f8[::1], f8[::1]")
 def _run(
     signal: np.ndarray,
     counted: np.ndarray,

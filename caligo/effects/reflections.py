@@ -14,15 +14,16 @@ import numpy as np
 from numpy.typing import NDArray
 
 from caligo.catalogue import Module, Moves, Parameter, Scale, register
+from caligo.kernels import device, kernel
 from caligo.movement.block import Block
 from caligo.processing import shared
 from caligo.processing.effect import Effect
 from caligo.processing.processor import Signal, State
+from caligo.signal.arrays import copy
 from caligo.signal.decibels import gain
 from caligo.signal.delay_line import read_going, ring_size
 from caligo.signal.diffuser import diffuse
 from caligo.signal.interpolation import lagrange
-from caligo.signal.kernel import kernel, kernel_with
 from caligo.signal.silence import DEAD
 from caligo.signal.smoothing import one_pole_at
 from caligo.signal.ticks import TICK
@@ -55,7 +56,7 @@ NEAREST = 2.0
 """Samples that a reflection comes after the direct sound at least."""
 
 
-@kernel_with(allocates=True)
+@device(allocates=True)
 def ways(
     images: np.ndarray,
     proportions: np.ndarray,
@@ -110,7 +111,7 @@ def ways(
             gains[c, i] *= scale
 
 
-@kernel
+@device
 def _add_still(
     lines: np.ndarray, side: int, at: int, away: float, gain: float, out: np.ndarray, row: int
 ) -> None:
@@ -139,7 +140,12 @@ def _add_still(
         out[row, n] += near + (c * lines[side, (i + 1) & mask] + d * lines[side, i & mask])
 
 
-@kernel_with(allocates=True)
+@kernel(
+    "f4[:, ::1], f4[:, ::1], f4[:, :, ::1], f8[:, ::1], i8, f8, i8[:, ::1], f8[::1], f8[::1], "
+    "f8[::1], f8[::1], f8[::1], f8[::1], f8[::1], f8[::1], f8[::1], f8[::1], f8[:, ::1], "
+    "f8[::1], f8[::1]",
+    allocates=True,
+)
 def _run(
     signal: np.ndarray,
     lines: np.ndarray,
@@ -196,7 +202,9 @@ def _run(
             ways(images, proportions, source, listener, size[k + 1], distance[k + 1],
                  walls[k + 1], apart[k + 1], to_seconds, to_gains)  # fmt: skip
         else:
-            to_seconds[:], to_gains[:] = seconds, gains
+            for c in range(2):
+                copy(seconds[c], to_seconds[c])
+                copy(gains[c], to_gains[c])
         for c in range(2):
             for n in range(TICK):
                 lines[c, (here & mask) + n] = tick[c, n]
@@ -227,7 +235,7 @@ def _run(
             dark[c, 0] = low if abs(low) > DEAD else 0.0
             dark[c, 1] = lower if abs(lower) > DEAD else 0.0
             # What is smeared comes beside what is not, in equal power.
-            one[:] = bounced[0]
+            copy(bounced[0], one)
             for d in range(2):
                 length = int(diffusers[c, d] * rate)
                 diffuse(one, smear[c, d], here, length, length, DIFFUSION)

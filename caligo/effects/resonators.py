@@ -9,6 +9,7 @@ import numpy as np
 
 from caligo.catalogue import Choice, Kind, Module, Moves, Parameter, Scale, register
 from caligo.document.sound import EffectPart, Part
+from caligo.kernels import kernel
 from caligo.movement.block import Block
 from caligo.movement.movement import Movement
 from caligo.movement.voices import Tuning
@@ -17,7 +18,6 @@ from caligo.processing.held_strings import HeldStrings
 from caligo.processing.processor import Signal, State
 from caligo.processing.swaying import Swaying
 from caligo.signal.gains import scale_stereo
-from caligo.signal.kernel import kernel
 from caligo.signal.short_loop import SHORTEST, run_short_loop
 from caligo.signal.smoothing import one_pole_at, one_pole_delay
 from caligo.signal.ticks import TICK
@@ -27,7 +27,7 @@ LOWEST = 20.0
 LONGEST_DECAY = 20.0
 
 
-@kernel
+@kernel("f4[:, :, ::1], f8[:, :, ::1], f8[::1], f4[:, ::1]")
 def _gather(strings: np.ndarray, gains: np.ndarray, mix: np.ndarray, signal: np.ndarray) -> None:
     """Mix strings ``[strings, 2, samples]`` into `signal` ``[2, samples]``.
 
@@ -129,7 +129,7 @@ class Resonators(Swaying):
             strings,
             np.repeat(length[:, None], 2, axis=1),
             back,
-            np.array(np.broadcast_to(dark, back.shape)),
+            np.array(np.broadcast_to(dark, back.shape), order="C"),
             np.stack([rest, np.sqrt(1.0 - back**2), rest], axis=1),
             block.span.first * TICK,
             self.state["strings"],

@@ -16,6 +16,7 @@ from numpy.typing import NDArray
 
 from caligo.catalogue import Module, Moves, Parameter, Scale, register
 from caligo.document.sound import EffectPart
+from caligo.kernels import CONTRACT, device, kernel
 from caligo.movement.block import Block
 from caligo.movement.chance import unit
 from caligo.movement.moments import Moments
@@ -32,6 +33,7 @@ from caligo.signal.feedback_network import (
     DAMPED,
     GROUPS,
     LINES,
+    ROOM,
     SWAY,
     Room,
     darken,
@@ -44,7 +46,6 @@ from caligo.signal.feedback_network import (
     room,
     swing,
 )
-from caligo.signal.kernel import CONTRACT, kernel, kernel_with
 from caligo.signal.line_reading import read_lines
 from caligo.signal.one_tick import give_tick, take_tick
 from caligo.signal.scatter import feed, velvet
@@ -90,7 +91,7 @@ def _bursts() -> tuple[NDArray[np.float64], NDArray[np.float32]]:
     return np.stack([left[0], right[0]]), np.stack([left[1], right[1]])
 
 
-@kernel_with(fastmath=CONTRACT)
+@device(fastmath=CONTRACT)
 def _output(
     dry: np.ndarray,
     heard: np.ndarray,
@@ -121,7 +122,13 @@ def _output(
         dry[1, n] = dry[1, n] * dry_now + wet_now * (middle - side)
 
 
-@kernel
+@kernel(
+    (
+        "f4[:, ::1], f4[:, ::1], f4[:, :, ::1], f4[:, ::1], f4[:, ::1], f8[::1], i8, f8",
+        "f8[:, ::1], f8, f8[:, ::1], f4[:, ::1], f8[:, ::1], f8[::1]",
+        ROOM,
+    )
+)
 def _run(
     signal: np.ndarray,
     pre: np.ndarray,

@@ -13,14 +13,14 @@ import numpy as np
 from numpy.typing import NDArray
 
 from caligo.catalogue import Choice, Kind, Module, Parameter, register
+from caligo.kernels import device, kernel
 from caligo.movement.block import Block
 from caligo.processing import shared
 from caligo.processing.oversampled import Numbers, Oversampled, lead, mix_bent, ramp, take_tick
 from caligo.processing.processor import State
+from caligo.signal.arrays import copy
 from caligo.signal.bend import REFERENCE
 from caligo.signal.four_rows import ROWS
-from caligo.signal.kernel import kernel, kernel_with
-from caligo.signal.one_tick import copy
 from caligo.signal.silence import DEAD
 from caligo.signal.smoothing import one_pole
 from caligo.signal.ticks import TICK
@@ -33,7 +33,7 @@ LIFTED = 3.0
 """The factor by which it is lifted there, and lowered again afterwards."""
 
 
-@kernel_with(allocates=True)
+@device(allocates=True)
 def _soft(driven: np.ndarray, made: np.ndarray, rest: np.ndarray, bent: np.ndarray) -> None:
     """The mean of ``x / sqrt(1 + x^2)`` from each value to the next, made up for.
 
@@ -64,13 +64,13 @@ def _soft(driven: np.ndarray, made: np.ndarray, rest: np.ndarray, bent: np.ndarr
             roots[n] = root
 
 
-@kernel
+@device
 def _area(x: float) -> float:
     """The antiderivative of a wave that is cut off at 1."""
     return 0.5 * x * x if abs(x) <= 1.0 else abs(x) - 0.5
 
 
-@kernel
+@device
 def _hard(driven: np.ndarray, made: np.ndarray, rest: np.ndarray, bent: np.ndarray) -> None:
     """The mean of a wave that is cut off at 1, as `_soft`."""
     made_up, made_step, taken, taken_step = made[0], made[1], rest[0], rest[1]
@@ -85,13 +85,13 @@ def _hard(driven: np.ndarray, made: np.ndarray, rest: np.ndarray, bent: np.ndarr
             out[n] = (made_up + at * made_step) * (cut - (taken + at * taken_step))
 
 
-@kernel
+@device
 def _curve(x: float, hard: bool) -> float:
     """The curve itself at one value."""
     return min(1.0, max(-1.0, x)) if hard else x / math.sqrt(1.0 + x * x)
 
 
-@kernel
+@device
 def _emphasize(x: np.ndarray, share: float, low: float) -> float:
     """Lift the highs of `x` ``[ROWS, samples]`` in place: ``low + LIFTED (x - low)``."""
     stays = 1.0 - share
@@ -102,7 +102,7 @@ def _emphasize(x: np.ndarray, share: float, low: float) -> float:
     return low
 
 
-@kernel
+@device
 def _restore(x: np.ndarray, share: float, low: float) -> float:
     """The inverse of `_emphasize`: its equation with the low-pass of what comes out, solved."""
     rest = (LIFTED - 1.0) * (1.0 - share)
@@ -117,13 +117,13 @@ def _restore(x: np.ndarray, share: float, low: float) -> float:
     return low
 
 
-@kernel
+@device
 def _made_up(factor: float, hard: bool) -> float:
     """What brings a wave of `REFERENCE` back to its level behind the curve."""
     return REFERENCE / _curve(factor * REFERENCE, hard)
 
 
-@kernel_with(allocates=True)
+@kernel("f4[:, ::1], f8[::1], f8[::1], f8[::1], i8, f8, f8[::1]", allocates=True)
 def _run(
     rows: np.ndarray,
     drive: np.ndarray,

@@ -13,6 +13,7 @@ import numpy as np
 import scipy.fft
 
 from caligo.catalogue import Module, Moves, Parameter, Scale, register
+from caligo.kernels import kernel
 from caligo.movement.block import Block
 from caligo.movement.chance import combine, unit
 from caligo.movement.notes import Floats
@@ -21,7 +22,6 @@ from caligo.processing.effect import Effect
 from caligo.processing.processor import Signal, State
 from caligo.signal.fixed_delay import FixedDelay
 from caligo.signal.gains import crossfade
-from caligo.signal.kernel import kernel
 from caligo.signal.silence import DEAD
 from caligo.signal.ticks import TICK
 
@@ -40,7 +40,7 @@ LOSS = 0.25
 twice and four over each other ``1.5 * 0.375 / 1.5^2``."""
 
 
-@kernel
+@kernel("c8[:, ::1], f4[:, ::1], f8, f8, f8, u8")
 def _blur(
     spectrum: np.ndarray,
     powers: np.ndarray,

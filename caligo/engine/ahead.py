@@ -51,7 +51,7 @@ class LayerAhead:
             self.rewind(span.first)
             self._begin(span)
             at = 0
-        return self._signal[:, at * TICK : (at + span.ticks) * TICK]
+        return np.ascontiguousarray(self._signal[:, at * TICK : (at + span.ticks) * TICK])
 
     def prepare(self, span: Span) -> bool:
         """Render the stretch that begins with `span` now, while there is time; False if it is."""

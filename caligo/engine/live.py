@@ -198,7 +198,10 @@ class Listening:
         """Stop all movement at its resting values, freeze it, or let it go on."""
         with self._lock:
             self._hold_still = still
-        self.edit(self._engine.sound)
+        # Once an edit that is being taken up is there: its sound is the one to go on with.
+        with self._editing:
+            while not self._taken_up(self._engine.sound, None):
+                pass
 
     def seek(self, seconds: float) -> None:
         """Jump to a moment."""

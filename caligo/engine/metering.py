@@ -14,7 +14,7 @@ from typing import Protocol
 import numpy as np
 from numpy.typing import NDArray
 
-from caligo.signal.kernel import kernel
+from caligo.kernels import kernel
 from caligo.signal.ticks import TICK, Span
 
 MASTER, OUTPUT = "master", "output"
@@ -33,7 +33,7 @@ Cells = dict[str, tuple[int, Floats]]
 """For stages by name: the number of the first cell, and ``[cells, 2]``, see `StageMeter`."""
 
 
-@kernel
+@kernel("f4[:, ::1], i8, f8[:, ::1]")
 def _measure(signal: np.ndarray, first: int, cells: np.ndarray) -> None:
     """Add the energy and peak of ``[2, samples]`` to `cells`, from tick `first` of the first."""
     for c in range(2):

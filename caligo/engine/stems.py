@@ -179,7 +179,7 @@ class CachedLayer:
     def _stretch(self, span: Span, piece: int, inside: int) -> Signal:
         kept = self._piece(piece) if not self._begun else None
         if kept is not None:
-            return kept[:, inside * TICK : (inside + span.ticks) * TICK]
+            return np.ascontiguousarray(kept[:, inside * TICK : (inside + span.ticks) * TICK])
         if self._at != span.first:
             self._arrive(span.first)
         signal = self._renderer.render(span)

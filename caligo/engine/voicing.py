@@ -9,6 +9,7 @@ import numpy as np
 from caligo.document.score import Note
 from caligo.document.sound import Sound
 from caligo.document.tempo import TempoMap
+from caligo.kernels import kernel
 from caligo.movement.chance import combine, signed, wander_along
 from caligo.movement.moments import ModulatorValues, Moments
 from caligo.movement.notes import Floats, Notes
@@ -20,7 +21,6 @@ from caligo.movement.voices import (
     pitch_values,
     plan_voices,
 )
-from caligo.signal.kernel import kernel_with
 
 DRIFT_PERIOD = 9.0
 """Seconds in which a drifting voice goes from one random pitch to the next."""
@@ -72,7 +72,7 @@ class Voicing:
         return out
 
 
-@kernel_with(allocates=True)
+@kernel("f8[::1], f8[::1], f8[::1], u8", allocates=True)
 def add_drift(pitch: np.ndarray, times: np.ndarray, octaves: np.ndarray, seed: np.uint64) -> None:
     """Let a pitch ``[times]`` wander, as that of an oscillator without a crystal does.
 

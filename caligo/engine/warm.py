@@ -1,27 +1,25 @@
-"""Compile every kernel once and keep the outcome on disk, so that nobody waits for it later."""
+"""Compile every kernel ahead of its use, and load what a process needs before it is asked for."""
 
 from __future__ import annotations
 
-import tempfile
-from collections.abc import Iterator
-from concurrent.futures import ProcessPoolExecutor
-from multiprocessing import get_context
-from pathlib import Path
+from collections.abc import Callable
+from importlib import import_module
+from pkgutil import walk_packages
 from typing import Any
 
-from caligo.catalogue import Kind, Module, Moves, Parameter, catalogue
-from caligo.catalogue import module as catalogue_module
+import caligo
+from caligo.catalogue import catalogue
 from caligo.document import read_sound
 from caligo.document.held import held_chord
 from caligo.document.limits import MOST_EFFECTS, MOST_FILTERS
 from caligo.document.sound import Sound
+from caligo.engine.first_kernels import FIRST_KERNELS
 from caligo.engine.live import Listening
 from caligo.engine.long_view import fine
-from caligo.engine.offline import RenderRange, render_array, render_to_file
 from caligo.engine.pictures import close_up, picture
 from caligo.engine.trajectories import trajectories
-from caligo.material.shelf import current
-from caligo.measure.report import Reporter
+from caligo.kernels.cache import prune
+from caligo.kernels.compilation import compile_kernels, missing
 
 MODULATED: dict[str, Any] = {
     "arrangement": "parallel",
@@ -33,8 +31,6 @@ MODULATED: dict[str, Any] = {
     "phase_depth": 30,
 }
 """A layer that is modulated in both ways."""
-TRIED = ("source", "filter", "effect", "modulator")
-"""Families whose modules are tried one by one."""
 Document = dict[str, Any]
 
 
@@ -89,134 +85,28 @@ def everything() -> Sound:
     )
 
 
-def _alone(family: str, part: Document, routes: list[Document]) -> Sound:
-    """A sound in which one module does its work; what moves is called ``mover``."""
-    source = part if family == "source" else {"id": "source", "kind": "wavetable"}
-    modulators = [{"id": "mover", "name": "Mover", "kind": "lfo", "scope": "note"}]
-    if family == "modulator":
-        modulators += [part | {"name": "Moved", "scope": scope, "id": f"part_{scope}"}
-                       for scope in ("note", "sound")]  # fmt: skip
-    return read_sound(
-        {
-            "name": "Trial",
-            "layers": [
-                {
-                    "id": "ground",
-                    "name": "Ground",
-                    "source": source,
-                    "filters": [part] if family == "filter" else [],
-                    "inserts": [part] if family == "effect" else [],
-                }
-            ],
-            "modulators": modulators,
-            "routes": [{"id": f"r{i}", "from": "mover", **r} for i, r in enumerate(routes)],
-        }
-    )
+def import_all() -> None:
+    """Import every module of the core, so that all kernels are declared."""
+    for module in walk_packages(caligo.__path__, "caligo."):
+        if not module.name.endswith("__main__"):
+            import_module(module.name)
 
 
-def _items(module: Module) -> list[Document]:
-    """Two of each kind of item that a source may be made of."""
-    kinds = [rule.kind for rule in module.items for _ in range(min(2, rule.most))]
-    recordings = [card.key for card in current().cards() if card.kind == "recording"][:1]
-    made: list[Document] = []
-    for number, kind in enumerate(kinds, start=1):
-        params: Document = {}
-        for parameter in catalogue_module("item", kind).parameters:
-            if parameter.of == "recording":
-                params[parameter.key] = (recordings or [""])[0]
-            elif parameter.kind is Kind.REFERENCE:
-                named = [i["id"] for i in made if i["kind"] == parameter.of]
-                params[parameter.key] = (named or [""])[-1]
-        made.append({"id": f"{kind}{number}", "kind": kind, "params": params})
-    return made
+def warm(progress: Callable[[int, int], None] = lambda done, total: None) -> None:
+    """Compile every kernel that is not in the cache, those of a first sound before others.
 
-
-def trials(family: str, module: Module) -> Iterator[Sound]:
-    """Sounds that together use a module in every way that its choices and routes allow."""
-    shelf = current().cards()
-
-    def reference(parameter: Parameter) -> str:
-        return next((card.key for card in shelf if card.kind == parameter.of), "")
-
-    named = {p.key: reference(p) for p in module.parameters if p.kind is Kind.REFERENCE}
-    part: Document = {"id": "source" if family == "source" else "part", "kind": module.kind}
-    if family == "source":
-        part["items"] = _items(module)
-    movable = [p for p in module.parameters if p.moves is not Moves.NO]
-    owner = {"source": "ground.source", "modulator": "part_note"}.get(family, "ground.part")
-    moved = [{"to": f"{owner}.{p.key}", "depth": 0.3 * p.depth_limit} for p in movable]
-    # Away from the middle, where two-sided amounts do nothing.
-    acting = {p.key: 0.3 * p.low + 0.7 * p.high for p in movable if p.kind is Kind.NUMBER}
-    several = {"unison": 3} if module.parameter("unison") else {}
-    for params in ({}, several, acting, acting | several):
-        yield _alone(family, part | {"params": named | params}, [])
-        yield _alone(family, part | {"params": named | params}, moved)
-    for parameter in module.parameters:
-        values = [c.value for c in parameter.choices]
-        if parameter.kind is Kind.SWITCH:
-            values = [not parameter.default]  # type: ignore[list-item]
-        for value in values:
-            chosen = part | {"params": named | acting | {parameter.key: value}}
-            yield _alone(family, chosen, [])
-            yield _alone(family, chosen, moved)
-
-
-def warm() -> None:
-    """Run every kind of computation once, so that every kernel is compiled and kept on disk."""
-    warm_modules()
-    sound, score = everything(), held_chord("C2 G2", 2.0)
-    signal = render_array(sound, score)
-    with tempfile.TemporaryDirectory() as folder:
-        render_to_file(
-            sound,
-            score,
-            Path(folder) / "warm.wav",
-            sample_format="pcm16",
-            span=RenderRange(1.0, 1.5),
-        )
-    reporter = Reporter(48_000)
-    reporter.add(signal)
-    reporter.finish()
-    warm_drawing()
-    warm_listening()
-
-
-def warm_modules() -> None:
-    """Try every module of the catalogue in every way, in two processes.
-
-    They are forked once what all sounds need has been compiled, and begin at both ends: modules of
-    one family share kernels, and each should be compiled once.
+    Parameters
+    ----------
+    progress : callable, optional
+        Receives how many are compiled, and of how many.
     """
-    routed = [{"to": "ground.source.level", "depth": 1.0}]
-    plain = _alone("source", {"id": "source", "kind": "wavetable"}, routed)
-    render_array(plain, held_chord("C2 G4", 1.0), length=0.1)
-    tried = [n for n, module in enumerate(catalogue()) if module.family in TRIED]
-    ends = [number for both in zip(tried, reversed(tried), strict=True) for number in both]
-    with ProcessPoolExecutor(2, get_context("fork")) as pool:
-        modulated = pool.submit(_try_modulated)
-        for done in [modulated, *(pool.submit(_try_module, n) for n in ends[: len(tried)])]:
-            done.result()
-
-
-def _try_module(number: int) -> None:
-    """Try a module of the catalogue in every way, briefly."""
-    module, score = catalogue()[number], held_chord("C2 G4", 1.0)
-    for sound in {s.model_dump_json(): s for s in trials(module.family, module)}.values():
-        render_array(sound, score, length=0.1)
-        render_array(sound, score, start=0.2, length=0.05, rate=44_100)
-        trajectories(sound, score, 20)
-
-
-def _try_modulated() -> None:
-    """Modulate a layer by another in both ways, briefly."""
-    source = {"id": "source", "kind": "wavetable"}
-    layers = [
-        {"id": f"layer{i}", "name": f"Layer {i}", "source": source, "params": params}
-        for i, params in enumerate(({}, MODULATED))
-    ]
-    render_array(
-        read_sound({"name": "Trial", "layers": layers}), held_chord("C2 G4", 1.0), length=0.1
-    )
+    import_all()
+    first = [kernel for kernel in missing() if kernel.name in FIRST_KERNELS]
+    rest = [kernel for kernel in missing() if kernel.name not in FIRST_KERNELS]
+    total = len(first) + len(rest)
+    compile_kernels(first, lambda done: progress(done, total))
+    compile_kernels(rest, lambda done: progress(len(first) + done, total))
+    prune()
 
 
 def warm_drawing() -> None:

@@ -108,7 +108,7 @@ class Comb(Filter):
             signal,
             length,
             feedback,
-            np.array(dark),
+            np.array(dark, order="C"),
             np.stack([1.0 - mix, heard, 0.0 * mix], axis=1),
             block.span.first * TICK,
             states,

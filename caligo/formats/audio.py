@@ -10,7 +10,7 @@ import numpy as np
 import soundfile
 from numpy.typing import NDArray
 
-from caligo.signal.kernel import kernel
+from caligo.kernels import kernel
 
 SUBTYPES = {"pcm16": "PCM_16", "pcm24": "PCM_24", "float32": "FLOAT"}
 """Sample formats by name."""
@@ -36,7 +36,7 @@ class AudioFormatError(ValueError):
     """A file ending or sample format that cannot be written."""
 
 
-@kernel
+@kernel("f4[:, ::1], i8, f8")
 def _dither(samples: np.ndarray, first: int, step: float) -> None:
     """Add triangular noise of one step to `samples` ``[frames, channels]``, a hash of the place.
 

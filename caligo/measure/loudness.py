@@ -7,7 +7,7 @@ import math
 import numpy as np
 from numpy.typing import NDArray
 
-from caligo.signal.kernel import kernel
+from caligo.kernels import kernel
 
 Floats = NDArray[np.float64]
 
@@ -55,7 +55,7 @@ def lufs(power: float) -> float:
     return -0.691 + 10.0 * math.log10(power) if power > 0.0 else -math.inf
 
 
-@kernel
+@kernel("f8[:, ::1], f8[::1], f8[::1], f8[:, ::1]")
 def _weigh(x: np.ndarray, b: np.ndarray, a: np.ndarray, state: np.ndarray) -> None:
     """One biquad, transposed direct form II: `x` ``[2, samples]``, `state` ``[2, 2]``."""
     for channel in range(2):

@@ -9,8 +9,8 @@ from functools import lru_cache
 import numpy as np
 from numpy.typing import NDArray
 
+from caligo.kernels import kernel
 from caligo.measure.spectrogram import FLOOR, WINDOWS, Spectra
-from caligo.signal.kernel import kernel
 
 PLACES = 33
 """Places from left to right."""
@@ -27,7 +27,7 @@ ALONE = 1e-5
 Image = NDArray[np.uint8]
 
 
-@kernel
+@kernel("c8[::1], i8[::1], i8, f8, f8[:, ::1], f8[::1]")
 def add_sides(
     spectrum: np.ndarray,
     octave: np.ndarray,

@@ -12,7 +12,7 @@ import math
 import numpy as np
 from numpy.typing import NDArray
 
-from caligo.signal.kernel import kernel, kernel_with
+from caligo.kernels import device, kernel
 from caligo.signal.ticks import TICK
 
 OVER = 8
@@ -42,7 +42,7 @@ LARGEST_GAIN = float(np.abs(WEIGHTS).sum(axis=1).max())
 """No oversampled value exceeds the largest sample times this."""
 
 
-@kernel
+@device
 def peaks_between(
     samples: np.ndarray, weights: np.ndarray, values: np.ndarray, out: np.ndarray
 ) -> None:
@@ -74,7 +74,7 @@ def peaks_between(
             out[n] = max(out[n], abs(values[n]))
 
 
-@kernel_with(allocates=True)
+@kernel("f4[::1], f4[:, ::1], f8", allocates=True)
 def _raised(samples: np.ndarray, weights: np.ndarray, largest: float) -> float:
     """The larger of `largest` and the true peak of `samples`, whose first `TAPS` - 1 lead in.
 

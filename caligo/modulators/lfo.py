@@ -10,13 +10,14 @@ import numpy as np
 
 from caligo.catalogue import Choice, Kind, Module, Moves, Parameter, register
 from caligo.document.sound import Modulator as ModulatorPart
+from caligo.kernels import device, kernel
 from caligo.movement.chance import unit, wander_along
 from caligo.movement.moments import Moments
 from caligo.movement.notes import Floats, seconds
 from caligo.movement.periodic import Periodic
 from caligo.movement.periods import at, paced_parameter, period_parameter
+from caligo.signal.arrays import copy, largest
 from caligo.signal.exponential import sine_of_turns
-from caligo.signal.kernel import kernel, kernel_with
 
 SHAPES = (
     Choice("sine", "Sine"),
@@ -35,14 +36,14 @@ EDGE = 0.04
 """Share of a cycle that jumps take, so that they are quick but do not click."""
 
 
-@kernel
+@device
 def _edge(x: float) -> float:
     """From 0 to 1 over `EDGE`, smoothly."""
     x = min(max(x / EDGE, 0.0), 1.0)
     return x * x * (3.0 - 2.0 * x)
 
 
-@kernel
+@device
 def shape_value(shape: int, x: float) -> float:
     """The value in [-1, 1] of a shape (by its place in `SHAPES`) at cycle position [0, 1)."""
     if shape == 0:
@@ -65,7 +66,7 @@ AT_ONCE = np.ones((1, 1))
 """How far an oscillator has faded in that begins in full."""
 
 
-@kernel
+@device
 def _unevenness(share: float) -> float:
     """How many cycles a share of uneven pace strays by; all of it just never runs backwards.
 
@@ -77,7 +78,11 @@ def _unevenness(share: float) -> float:
     return 0.8 * FREELY + (share - FREELY) * (FARTHEST - 0.8 * FREELY) / (1.0 - FREELY)
 
 
-@kernel_with(allocates=True)
+@kernel(
+    "f8[:, ::1], i8, i8, f8[:, ::1], f8[:, ::1], f8[:, ::1], f8[:, ::1], u8[::1], f8[:, ::1], "
+    "f8[:, ::1]",
+    allocates=True,
+)
 def _values(
     cycles: np.ndarray,
     first: int,
@@ -98,12 +103,12 @@ def _values(
     count = cycles.shape[1]
     strays, drifts, phases = np.empty(count), np.empty(count), np.empty(count)
     for row in range(cycles.shape[0]):
-        phases[:] = cycles[row]
-        if period_change.max() > 0.0:
+        copy(cycles[row], phases)
+        if largest(period_change) > 0.0:
             wander_along(seeds[row], 0.5 * phases, strays)
             for k in range(count):
                 phases[k] += _unevenness(at(period_change, row, k)) * strays[k]
-        if depth_change.max() > 0.0:
+        if largest(depth_change) > 0.0:
             wander_along(seeds[row] ^ np.uint64(0x5DEECE66D), phases, drifts)
         for k in range(count):
             middle = 0.5 + 0.49 * at(skew, row, k)

@@ -9,13 +9,13 @@ import numpy as np
 
 from caligo.catalogue import Kind, Module, Moves, Parameter, register
 from caligo.document.sound import Modulator as ModulatorPart
+from caligo.kernels import device, kernel
 from caligo.movement.chance import derive, signed, text_seed
 from caligo.movement.moments import Moments
 from caligo.movement.movement import Movement
 from caligo.movement.notes import Floats
 from caligo.movement.periodic import Periodic
 from caligo.movement.periods import at, paced_parameter, period_parameter
-from caligo.signal.kernel import kernel
 
 UNLIKE = 0.5
 """Octaves by which the speeds of targets with values of their own differ at most."""
@@ -27,7 +27,7 @@ FAINTEST = 1e-6
 """Layers below this share are left out."""
 
 
-@kernel
+@device
 def between(a: float, b: float, x: float, steps: float) -> float:
     """The way from one random number to the next, at `x` from 0 to 1.
 
@@ -38,7 +38,7 @@ def between(a: float, b: float, x: float, steps: float) -> float:
     return a + (b - a) * x * x * (3.0 - 2.0 * x)
 
 
-@kernel
+@device
 def _range(roughness: float) -> tuple[float, float]:
     """What keeps the range as wide as that of one layer, and how far values may then reach.
 
@@ -53,7 +53,7 @@ def _range(roughness: float) -> tuple[float, float]:
     return gain, gain * sum_of_all
 
 
-@kernel
+@device
 def _held_in(x: float, reach: float) -> float:
     """`x`, which may come to `reach`, within [-1, 1], without a place at which it would stand.
 
@@ -66,7 +66,7 @@ def _held_in(x: float, reach: float) -> float:
     return math.copysign(min(KNEE + beyond / (1.0 + bend * beyond), 1.0), x)
 
 
-@kernel
+@kernel("f8[:, ::1], u8[::1], f8[:, ::1], f8[:, ::1], f8[:, ::1]")
 def _values(
     cycles: np.ndarray, seeds: np.ndarray, steps: np.ndarray, roughness: np.ndarray, out: np.ndarray
 ) -> None:

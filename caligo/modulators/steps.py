@@ -9,6 +9,7 @@ import numpy as np
 
 from caligo.catalogue import Choice, Kind, Module, Moves, Parameter, register
 from caligo.document.sound import Modulator as ModulatorPart
+from caligo.kernels import device, kernel
 from caligo.movement.bend import STEEPEST, bent
 from caligo.movement.chance import unit
 from caligo.movement.moments import Moments
@@ -16,7 +17,6 @@ from caligo.movement.movement import Movement
 from caligo.movement.notes import Floats
 from caligo.movement.periodic import Periodic
 from caligo.movement.periods import at, paced_parameter, period_parameter
-from caligo.signal.kernel import kernel
 
 MOST = 128
 """Steps of a pattern at most."""
@@ -25,7 +25,7 @@ EDGE = 0.02
 OCTAVE = 12
 
 
-@kernel
+@device
 def _sounding(
     index: int, count: int, chances: np.ndarray, ties: np.ndarray, seed: np.uint64
 ) -> int:
@@ -38,7 +38,7 @@ def _sounding(
     return index % count
 
 
-@kernel
+@kernel("f8[:, ::1], f8[::1], f8[::1], f8[::1], f8[::1], f8[:, ::1], u8[::1], f8[:, ::1]")
 def step_values(
     position: np.ndarray,
     values: np.ndarray,

@@ -4,13 +4,13 @@ from __future__ import annotations
 
 import math
 
-from caligo.signal.kernel import kernel
+from caligo.kernels import kernel
 
 STEEPEST = 6.0
 """Exponent of a full bend: it covers 95 % of its way in half its time."""
 
 
-@kernel
+@kernel("f8, f8")
 def bent(x: float, bend: float) -> float:
     """A way from 0 to 1 as x goes from 0 to 1; early for a bend above zero, late below."""
     x = min(max(x, 0.0), 1.0)

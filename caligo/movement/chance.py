@@ -7,10 +7,10 @@ import math
 import numpy as np
 from numba import uint64
 
-from caligo.signal.kernel import kernel
+from caligo.kernels import device, kernel
 
 
-@kernel
+@device
 def mix(value: np.uint64) -> np.uint64:
     """A well-mixed 64-bit hash of a 64-bit number.
 
@@ -23,32 +23,32 @@ def mix(value: np.uint64) -> np.uint64:
     return z ^ (z >> uint64(31))
 
 
-@kernel
+@kernel("u8, i8")
 def combine(seed: np.uint64, index: int | np.uint64) -> np.uint64:
     """The hash of a seed and an index; indexes may be negative."""
     return mix(uint64(mix(uint64(seed))) ^ uint64(index))
 
 
-@kernel
+@kernel("u8, i8")
 def unit(seed: np.uint64, index: int) -> float:
     """A number in [0, 1) from a seed and an index."""
     return float(uint64(combine(seed, index)) >> uint64(11)) * (1.0 / 9007199254740992.0)
 
 
-@kernel
+@kernel("u8, f8[::1]")
 def units(seed: np.uint64, out: np.ndarray) -> None:
     """Fill `out` ``[count]`` with the numbers in [0, 1) of the first indexes."""
     for i in range(len(out)):
         out[i] = unit(seed, i)
 
 
-@kernel
+@kernel("u8, i8")
 def signed(seed: np.uint64, index: int) -> float:
     """A number in [-1, 1) from a seed and an index."""
     return 2.0 * unit(seed, index) - 1.0
 
 
-@kernel
+@device
 def wander(seed: np.uint64, position: float) -> float:
     """A smooth random function of `position` in [-1, 1], through a new value at each integer."""
     index = math.floor(position)
@@ -58,7 +58,7 @@ def wander(seed: np.uint64, position: float) -> float:
     return a + (b - a) * x * x * x * (x * (6.0 * x - 15.0) + 10.0)
 
 
-@kernel
+@device
 def wander_along(seed: np.uint64, positions: np.ndarray, out: np.ndarray) -> None:
     """`wander` at each of `positions` ``[places]``, into `out` ``[places]``.
 
@@ -84,4 +84,4 @@ def text_seed(text: str) -> int:
 
 def derive(seed: int, index: int) -> int:
     """A seed for one thing out of a seed for many, below 2**63."""
-    return int(combine(np.uint64(seed), np.uint64(index))) >> 1
+    return int(combine(np.uint64(seed), int(np.uint64(index).astype(np.int64)))) >> 1

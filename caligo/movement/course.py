@@ -8,12 +8,12 @@ from collections.abc import Sequence
 import numpy as np
 
 from caligo.document.sound import CoursePoint
+from caligo.kernels import kernel
 from caligo.movement.bend import STEEPEST, bent
 from caligo.movement.notes import Floats
-from caligo.signal.kernel import kernel
 
 
-@kernel
+@kernel("f8[::1], f8[::1], f8[::1], f8[::1], f8[::1]")
 def course_values(
     at: np.ndarray, values: np.ndarray, bends: np.ndarray, times: np.ndarray, out: np.ndarray
 ) -> None:

@@ -15,10 +15,10 @@ from dataclasses import dataclass, field
 import numpy as np
 
 from caligo.document.tempo import TempoMap
+from caligo.kernels import kernel
 from caligo.movement.moments import Moments
 from caligo.movement.notes import Floats, Notes
 from caligo.movement.trajectory import Trajectory
-from caligo.signal.kernel import kernel
 
 GRID = 1.0 / 50.0
 """Seconds from one point of the grid to the next."""
@@ -28,7 +28,7 @@ KEPT = 256
 """Notes whose sums are kept."""
 
 
-@kernel
+@kernel("f8[::1], f8[::1], f8, f8[::1]")
 def _add_up(way: np.ndarray, rate: np.ndarray, passed: float, out: np.ndarray) -> None:
     """The trapezoidal sum over `way` ``[points]``, from `passed`, in one order for all."""
     out[0] = passed
@@ -37,7 +37,7 @@ def _add_up(way: np.ndarray, rate: np.ndarray, passed: float, out: np.ndarray) -
         out[i] = passed
 
 
-@kernel
+@kernel("f8[::1], f8[::1], f8[::1], f8[::1], f8[::1], f8[::1]")
 def _read(
     points: np.ndarray,
     way: np.ndarray,

@@ -9,12 +9,12 @@ from collections.abc import Callable, Sequence
 
 import numpy as np
 
+from caligo.kernels import device, kernel
 from caligo.movement.bend import STEEPEST, bent
 from caligo.movement.moments import Moments
 from caligo.movement.movement import Movement
 from caligo.movement.notes import Floats, Notes, seconds
 from caligo.movement.trajectory import GLIDE, Trajectory
-from caligo.signal.kernel import kernel
 
 FADE_OUT = 0.02
 """Seconds in which a note that has to make room falls silent."""
@@ -24,7 +24,7 @@ STAGES = ("delay", "attack", "hold", "decay", "release")
 BENDS = ("attack_bend", "decay_bend", "release_bend")
 
 
-@kernel
+@device
 def _held(
     since: float,
     delay: float,
@@ -57,7 +57,7 @@ def _held(
     return sustain
 
 
-@kernel
+@kernel("f8[::1], f8[::1], f8[::1], f8[:, ::1], f8[::1], f8[:, ::1], b1, f8[:, ::1]")
 def envelope_values(
     times: np.ndarray,
     start: np.ndarray,
@@ -185,7 +185,7 @@ class NoteEnvelope:
         notes = moments.notes
         out = np.empty((len(notes), len(moments.times)))
         envelope_values(
-            moments.times,
+            np.ascontiguousarray(moments.times),
             notes.start,
             notes.length,
             np.stack([self._seconds(of(t), t, notes) for t in self._stages]),

@@ -7,6 +7,7 @@ import math
 import numpy as np
 
 from caligo.document.sound import Layer, Sound
+from caligo.kernels import kernel
 from caligo.material.recording import Recording
 from caligo.movement.envelope import NoteEnvelope
 from caligo.movement.moments import Moments
@@ -15,14 +16,13 @@ from caligo.movement.notes import Floats
 from caligo.movement.voices import as_notes, plan_voices
 from caligo.movement.zones import zone_gain
 from caligo.signal.decibels import gain
-from caligo.signal.kernel import kernel
 
 CELL = 0.01
 """Seconds from one point of a recording's level to the next."""
 SILENCE = 1e-6
 
 
-@kernel
+@kernel("f8[::1], f8, f8, f8[::1]")
 def follow(level: np.ndarray, rise: float, fall: float, out: np.ndarray) -> None:
     """A level ``[points]`` smoothed by one pole, with a time for each direction, in points.
 

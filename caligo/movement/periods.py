@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 
 from caligo.catalogue import Kind, Moves, Parameter, Scale
-from caligo.signal.kernel import kernel
+from caligo.kernels import device
 
 SHORTEST_PERIOD = 1.0 / 40.0
 LONGEST_PERIOD = 3600.0
@@ -40,7 +40,7 @@ def paced_parameter(default: bool = True, group: str = "Time") -> Parameter:
     )
 
 
-@kernel
+@device
 def at(values: np.ndarray, row: int, k: int) -> float:
     """A value of ``[notes, times]``, of ``[1, times]`` or of ``[1, 1]``."""
     r = row if values.shape[0] > 1 else 0

@@ -14,12 +14,12 @@ import numpy as np
 
 from caligo.catalogue import Kind, Parameter, Scale
 from caligo.document.times import TimeUnit, time_range
+from caligo.kernels import kernel
 from caligo.movement.bend import bent
 from caligo.movement.course import DrawnCourse
 from caligo.movement.modulator import Modulator
 from caligo.movement.moments import Moments
 from caligo.movement.notes import Floats
-from caligo.signal.kernel import kernel
 
 NO_SCALE = np.ones((1, 1))
 SHORT = 32_768
@@ -28,7 +28,7 @@ GLIDE = 0.02
 """Seconds in which a value that is edited while listening goes to the new one."""
 
 
-@kernel
+@kernel("f8[:, ::1], f8[:, ::1], f8[:, ::1], f8, f8, f8, f8[::1]")
 def _add_route(
     out: np.ndarray,
     values: np.ndarray,
@@ -51,7 +51,7 @@ def _add_route(
             out[row, k] += d * value * factor
 
 
-@kernel
+@kernel("f8[:, ::1], f8, f8, b1, b1")
 def _to_unit(out: np.ndarray, low: float, high: float, logarithmic: bool, whole: bool) -> None:
     """Keep within the range and, on a logarithmic scale, go from octaves to the unit."""
     for row in range(out.shape[0]):

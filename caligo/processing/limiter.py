@@ -7,8 +7,8 @@ import math
 import numpy as np
 from numpy.typing import NDArray
 
+from caligo.kernels import device, kernel
 from caligo.measure.true_peak import LARGEST_GAIN, TAPS, WEIGHTS, peaks_between
-from caligo.signal.kernel import kernel_with
 from caligo.signal.silence import DEAD
 from caligo.signal.ticks import TICK
 
@@ -25,7 +25,7 @@ MARGIN = 0.965
 """The gain aims a little below the ceiling, for what its own movement adds between samples."""
 
 
-@kernel_with(allocates=True)
+@device(allocates=True)
 def _needed_gain(samples: np.ndarray, weights: np.ndarray, top: float, out: np.ndarray) -> None:
     """The gain that keeps each true peak at `top`; `samples` ``[2, TAPS - 1 + TICK]``."""
     largest = 0.0
@@ -48,7 +48,11 @@ def _needed_gain(samples: np.ndarray, weights: np.ndarray, top: float, out: np.n
         out[n] = min(1.0, top / peak[n]) if peak[n] > 0.0 else 1.0
 
 
-@kernel_with(allocates=True)
+@kernel(
+    "f4[:, ::1], f8[:, ::1], f8[:, ::1], f8[:, ::1], f8[:, ::1], f8[::1], f8[::1], f4[:, ::1], "
+    "f8, f8, f8",
+    allocates=True,
+)
 def _run(  # noqa: C901, PLR0912 (one pass over the samples)
     signal: np.ndarray,
     late: np.ndarray,

@@ -20,8 +20,8 @@ import numpy as np
 import scipy.fft
 from numpy.typing import NDArray
 
+from caligo.kernels import kernel
 from caligo.processing.processor import Signal
-from caligo.signal.kernel import kernel
 from caligo.signal.vector import WIDTH, load, store
 
 WAYS = 8
@@ -51,7 +51,7 @@ def _turns(size: int) -> NDArray[np.float32]:
     return found.reshape(2, WAYS, -1, WIDTH)
 
 
-@kernel
+@kernel("f4[:, :, :, ::1], f4[:, :, :, ::1], f4[:, ::1]")
 def _join(ways: np.ndarray, turns: np.ndarray, stages: np.ndarray) -> None:
     """Turn and add up the transforms of eight ways ``[2, WAYS, bins / WIDTH, WIDTH]``, in place."""
     for r in range(1, WAYS):
@@ -71,7 +71,7 @@ def _join(ways: np.ndarray, turns: np.ndarray, stages: np.ndarray) -> None:
             store(four, n, cosine * (b - e) - sine * (a - d))
 
 
-@kernel
+@kernel("f4[:, :, :, ::1], f4[:, :, :, ::1], f4[:, ::1]")
 def _part(ways: np.ndarray, turns: np.ndarray, stages: np.ndarray) -> None:
     """The way back of `_join`, but for a factor of eight."""
     for s in range(len(stages) - 1, -1, -1):
@@ -92,7 +92,7 @@ def _part(ways: np.ndarray, turns: np.ndarray, stages: np.ndarray) -> None:
             store(imaginary, n, cosine * b + sine * a)
 
 
-@kernel
+@kernel("f4[:, :, ::1], f4[:, :, ::1]")
 def _take(pairs: np.ndarray, out: np.ndarray) -> None:
     """Real and imaginary parts ``[WAYS, bins, 2]`` into rows of their own ``[2, WAYS, bins]``."""
     for r in range(WAYS):
@@ -101,7 +101,7 @@ def _take(pairs: np.ndarray, out: np.ndarray) -> None:
             real[k], imaginary[k] = given[k, 0], given[k, 1]
 
 
-@kernel
+@kernel("f4[:, :, ::1], f4[:, :, ::1]")
 def _give(spectra: np.ndarray, pairs: np.ndarray) -> None:
     """The way back of `_take`, an eighth as large."""
     share = np.float32(1.0 / WAYS)

@@ -8,14 +8,14 @@ from abc import abstractmethod
 import numpy as np
 from numpy.typing import NDArray
 
+from caligo.kernels import device
 from caligo.movement.block import Block
 from caligo.processing.effect import Effect
 from caligo.processing.processor import Signal, State
+from caligo.signal.arrays import copy
 from caligo.signal.four_rows import ROWS, down, up
 from caligo.signal.fourfold import LATENCY, NEAR_TAPS, state
-from caligo.signal.kernel import kernel
 from caligo.signal.offset import STANDING, lose_offset
-from caligo.signal.one_tick import copy
 from caligo.signal.oversampling import FAR_TAPS
 from caligo.signal.smoothing import one_pole
 from caligo.signal.ticks import TICK
@@ -27,13 +27,13 @@ SIZE = ROWS * TICK
 """Samples of a tick at four times the rate."""
 
 
-@kernel
+@device
 def ramp(value: float, to_value: float, out: np.ndarray) -> None:
     """A number that moves along a tick at four times the rate: its first value and step ``[2]``."""
     out[0], out[1] = value, (to_value - value) / SIZE
 
 
-@kernel
+@device
 def lead(tick: np.ndarray, before: float) -> None:
     """Fill the first row of ``[ROWS + 1, TICK]``: what comes ahead of each sample of the second.
 
@@ -44,7 +44,7 @@ def lead(tick: np.ndarray, before: float) -> None:
     copy(tick[ROWS], first[1:])
 
 
-@kernel
+@device
 def take_tick(rows: np.ndarray, k: int, before: float, tick: np.ndarray) -> None:
     """Tick `k` of `rows` ``[ROWS, samples]`` as ``[ROWS + 1, TICK]``, see `lead`."""
     for p in range(ROWS):
@@ -52,7 +52,7 @@ def take_tick(rows: np.ndarray, k: int, before: float, tick: np.ndarray) -> None
     lead(tick, before)
 
 
-@kernel
+@device
 def mix_bent(
     tick: np.ndarray, bent: np.ndarray, mix: float, to_mix: float, rows: np.ndarray, k: int
 ) -> None:

@@ -15,9 +15,9 @@ import numpy as np
 import scipy.fft
 from numpy.typing import NDArray
 
+from caligo.kernels import device, kernel
 from caligo.processing.long_transform import WAYS, backward, bins_of, forward, in_pairs
 from caligo.processing.processor import Signal, State
-from caligo.signal.kernel import kernel
 from caligo.signal.vector import WIDTH, load, store
 
 Spectra = NDArray[np.float32]
@@ -51,7 +51,7 @@ class Response:
         return float(self.share[whole])
 
 
-@kernel
+@device
 def _sum(
     heard: np.ndarray, response: np.ndarray, newest: int, first: int, length: int, sums: np.ndarray
 ) -> None:
@@ -75,7 +75,10 @@ def _sum(
             store(imaginary, n, other)
 
 
-@kernel
+@kernel(
+    "f4[:, :, :, ::1], f4[:, :, :, :, ::1], f4[:, :, :, ::1], f4[:, :, :, :, ::1], i8, "
+    "f4[:, :, ::1], f4[:, ::1]"
+)
 def _answer_early(
     spectra: np.ndarray,
     heard: np.ndarray,
@@ -109,7 +112,7 @@ def _answer_early(
                     both[k, 0], both[k, 1] = a[k], b[k]
 
 
-@kernel
+@kernel("f4[:, :, :, :, ::1], f4[:, :, :, :, ::1], i8, f4[:, :, ::1], f4[:, :, :, ::1]")
 def _answer_late(
     heard: np.ndarray, response: np.ndarray, newest: int, sums: np.ndarray, out: np.ndarray
 ) -> None:
@@ -128,7 +131,7 @@ def _answer_late(
                     store(to, first + n, load(given, n))
 
 
-@kernel
+@kernel("f4[:, ::1], i8, i8, f4[:, ::1], f4[:, ::1], f4[:, ::1]")
 def _pass_through(
     signal: np.ndarray, done: int, inside: int, made: np.ndarray, line: np.ndarray, out: np.ndarray
 ) -> int:
@@ -147,7 +150,7 @@ def _pass_through(
     return count
 
 
-@kernel
+@kernel("f4[:, :, ::1], f4[:, :, ::1], f4[:, :, ::1], i8, f4[:, :, ::1], f4[:, :, ::1]")
 def _finish(
     answers: np.ndarray,
     windows: np.ndarray,

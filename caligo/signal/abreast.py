@@ -14,7 +14,8 @@ import math
 import numpy as np
 from numpy.typing import NDArray
 
-from caligo.signal.kernel import CONTRACT, kernel, kernel_with
+from caligo.kernels import CONTRACT, device
+from caligo.signal.arrays import copy, is_zero
 from caligo.signal.silence import DEAD, is_silent
 from caligo.signal.ticks import TICK
 from caligo.signal.vector import WIDTH, load, load_sides, store, store_sides
@@ -35,14 +36,14 @@ def beside(*numbers: NDArray[np.float64]) -> NDArray[np.float64]:
     return out
 
 
-@kernel_with(allocates=True)
+@device(allocates=True)
 def room(numbers: int, held: int) -> tuple[np.ndarray, np.ndarray, np.ndarray, np.ndarray]:
     """Room for `dry` and `wet` ``[TICK, WIDTH]``, `ends` and `held`."""
     lines = np.zeros((2, TICK, WIDTH))
     return lines[0], lines[1], np.zeros((numbers, 2, WIDTH)), np.zeros((held, WIDTH))
 
 
-@kernel
+@device
 def take_state(state: np.ndarray, first: int, held: np.ndarray) -> None:
     """What each side of the voices from `first` on remembers, of ``[voices, 2, numbers]``."""
     held[:] = 0.0
@@ -52,7 +53,7 @@ def take_state(state: np.ndarray, first: int, held: np.ndarray) -> None:
                 held[i, 2 * (v - first) + c] = state[v, c, i]
 
 
-@kernel
+@device
 def give_state(held: np.ndarray, first: int, state: np.ndarray) -> None:
     """The way back of `take_state`, to ``[voices, 2, numbers]``."""
     for v in range(first, min(first + ABREAST, state.shape[0])):
@@ -61,7 +62,7 @@ def give_state(held: np.ndarray, first: int, state: np.ndarray) -> None:
                 state[v, c, i] = held[i, 2 * (v - first) + c]
 
 
-@kernel_with(allocates=True)
+@device(allocates=True)
 def begin_tick(
     signal: np.ndarray,
     first: int,
@@ -76,7 +77,7 @@ def begin_tick(
     `signal` is ``[voices, 2, samples]``, `values` are those of `beside`. Where nothing sounds and
     nothing is remembered there is nothing to do: False.
     """
-    silent = not held.any()
+    silent = is_zero(held)
     last = min(first + ABREAST, signal.shape[0])
     for v in range(first, last):
         for c in range(2):
@@ -93,7 +94,7 @@ def begin_tick(
         for c in range(2):
             place = 2 * (v - first) + c
             if last < first + ABREAST:
-                dry[:, place] = signal[v, c, k * TICK : (k + 1) * TICK]
+                copy(signal[v, c, k * TICK :], dry[:, place])
             for i in range(values.shape[0]):
                 begin = values[i, v, c, k]
                 ends[i, 0, place] = begin
@@ -101,7 +102,7 @@ def begin_tick(
     return True
 
 
-@kernel
+@device
 def _settle(held: np.ndarray, wet: np.ndarray) -> None:
     """Forget what has died away; a voice that holds no numbers any more falls silent."""
     sound = True
@@ -115,12 +116,16 @@ def _settle(held: np.ndarray, wet: np.ndarray) -> None:
     if sound:
         return
     for place in range(0, WIDTH, 2):
-        if not math.isfinite(held[:, place : place + 2].sum()):
-            held[:, place : place + 2] = 0.0
+        pair = held[:, place : place + 2]
+        total = 0.0
+        for i in range(len(pair)):
+            total += pair[i, 0] + pair[i, 1]
+        if not math.isfinite(total):
+            pair[:] = 0.0
             wet[:, place : place + 2] = 0.0
 
 
-@kernel_with(fastmath=CONTRACT)
+@device(fastmath=CONTRACT)
 def _crossfade(dry: np.ndarray, wet: np.ndarray, share: np.ndarray) -> None:
     """Go over from `dry` to `wet` by a share ``[2, WIDTH]``, in `wet`."""
     m, step = load(share, 0), load(share, 1)
@@ -130,7 +135,7 @@ def _crossfade(dry: np.ndarray, wet: np.ndarray, share: np.ndarray) -> None:
         m += step
 
 
-@kernel_with(allocates=True)
+@device(allocates=True)
 def end_tick(
     dry: np.ndarray,
     wet: np.ndarray,
@@ -149,4 +154,4 @@ def end_tick(
         return
     for v in range(first, signal.shape[0]):
         for c in range(2):
-            signal[v, c, k * TICK : (k + 1) * TICK] = wet[:, 2 * (v - first) + c]
+            copy(wet[:, 2 * (v - first) + c], signal[v, c, k * TICK : (k + 1) * TICK])

@@ -10,7 +10,7 @@ import math
 
 import numpy as np
 
-from caligo.signal.kernel import CONTRACT, kernel_with
+from caligo.kernels import CONTRACT, kernel
 from caligo.signal.silence import DEAD
 from caligo.signal.state_variable import coefficients, step
 from caligo.signal.ticks import TICK
@@ -19,7 +19,7 @@ FLAT = math.sqrt(2.0)
 """1 / Q of a maximally flat section."""
 
 
-@kernel_with(fastmath=CONTRACT)
+@kernel("f4[:, ::1], f8[::1], f8[::1], f8[:, ::1], f8[:, ::1]", fastmath=CONTRACT)
 def run_band(
     signal: np.ndarray, g: np.ndarray, d: np.ndarray, weights: np.ndarray, state: np.ndarray
 ) -> None:
@@ -65,7 +65,7 @@ def run_band(
     state[1, 1] = r2 if abs(r2) > DEAD else 0.0
 
 
-@kernel_with(fastmath=CONTRACT)
+@kernel("f4[:, ::1], f8[::1], f4[:, ::1], f4[:, ::1], f8[:, :, ::1]", fastmath=CONTRACT)
 def part(
     signal: np.ndarray, g: np.ndarray, low: np.ndarray, high: np.ndarray, state: np.ndarray
 ) -> None:

@@ -15,6 +15,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
+from caligo.kernels import CONTRACT, device, kernel
 from caligo.signal.abreast import (
     ABREAST,
     begin_tick,
@@ -24,7 +25,6 @@ from caligo.signal.abreast import (
     room,
     take_state,
 )
-from caligo.signal.kernel import CONTRACT, kernel_with
 from caligo.signal.recursive_half_band import FAR, HELD, NEAR, down, up
 from caligo.signal.ticks import TICK
 from caligo.signal.vector import WIDTH, load, store
@@ -37,7 +37,7 @@ BENT = 1 + HELD
 """Numbers of a side that are remembered: what came in last, and the ways up and down."""
 
 
-@kernel_with(fastmath=CONTRACT)
+@device(fastmath=CONTRACT)
 def between(x: Any, before: Any, root: Any) -> tuple[Any, Any]:
     """The bent wave on the way from one vector to the next, and the next one's `root`.
 
@@ -47,7 +47,7 @@ def between(x: Any, before: Any, root: Any) -> tuple[Any, Any]:
     return (x + before) / (now + root), now
 
 
-@kernel_with(fastmath=CONTRACT)
+@device(fastmath=CONTRACT)
 def _bend_tick(wave: np.ndarray, ends: np.ndarray, held: np.ndarray) -> None:
     """Bend a tick at four times the rate `wave` ``[4 * TICK, WIDTH]``, in place.
 
@@ -68,7 +68,7 @@ def _bend_tick(wave: np.ndarray, ends: np.ndarray, held: np.ndarray) -> None:
     store(held, 0, before)
 
 
-@kernel_with(allocates=True)
+@kernel("f4[:, :, ::1], f8[:, :, :, ::1], f8[::1], f8[::1], f8[:, :, ::1]", allocates=True)
 def _run_bend(
     signal: np.ndarray, values: np.ndarray, near: np.ndarray, far: np.ndarray, state: np.ndarray
 ) -> None:

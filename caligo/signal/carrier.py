@@ -6,11 +6,11 @@ import math
 
 import numpy as np
 
-from caligo.signal.kernel import kernel
+from caligo.kernels import kernel
 from caligo.signal.ticks import TICK
 
 
-@kernel
+@kernel("f4[:, ::1], f8[:, ::1]")
 def multiply(signal: np.ndarray, phase: np.ndarray) -> None:
     """Multiply `signal` ``[2, samples]`` in place by a sine as loud as the signal.
 
@@ -29,7 +29,7 @@ def multiply(signal: np.ndarray, phase: np.ndarray) -> None:
                 s, q = s * dq + q * ds, q * dq - s * ds
 
 
-@kernel
+@kernel("f8[::1], f8[::1], f8[::1], f4[::1]")
 def shift(real: np.ndarray, turned: np.ndarray, phase: np.ndarray, out: np.ndarray) -> None:
     """Move one side's spectrum: the single side band ``real cos - turned sin`` into `out`.
 

@@ -6,8 +6,8 @@ import math
 
 import numpy as np
 
+from caligo.kernels import CONTRACT, device
 from caligo.signal.interpolation import lagrange, lagrange_six
-from caligo.signal.kernel import CONTRACT, kernel, kernel_with
 from caligo.signal.ticks import TICK
 
 POINT_BITS = 20
@@ -24,7 +24,7 @@ def ring_size(samples: float) -> int:
     return 1 << math.ceil(math.log2(samples + 2 * TICK))
 
 
-@kernel
+@device
 def _stays(over: int, step: int, most: int) -> int:
     """How many samples, `most` at most, are read between the same two of a line.
 
@@ -38,7 +38,7 @@ def _stays(over: int, step: int, most: int) -> int:
     return most
 
 
-@kernel
+@device
 def _across(line: np.ndarray, start: int, over: int) -> np.float32:
     """What lies `over` beyond the second of four samples from `start` on, around the ring's end."""
     mask = len(line) - 1
@@ -51,7 +51,7 @@ def _across(line: np.ndarray, start: int, over: int) -> np.float32:
     )
 
 
-@kernel
+@device
 def _add_stretch(line: np.ndarray, over: int, over_step: int, gain: float, out: np.ndarray) -> None:
     """The part of `add_tap` for which the tap stays between the same two samples."""
     for n in range(len(out)):
@@ -59,7 +59,7 @@ def _add_stretch(line: np.ndarray, over: int, over_step: int, gain: float, out: 
         out[n] += np.float32(gain) * lagrange(line[n + 3], line[n + 2], line[n + 1], line[n], f)
 
 
-@kernel
+@device
 def add_tap(
     line: np.ndarray, at: int, length: float, length_step: float, gain: float, out: np.ndarray
 ) -> None:
@@ -87,7 +87,7 @@ def add_tap(
         away += count * away_step
 
 
-@kernel
+@device
 def _read_stretch(line: np.ndarray, over: int, over_step: int, out: np.ndarray) -> None:
     """What `_read_passing` reads between the same two samples all along."""
     for n in range(len(out)):
@@ -95,7 +95,7 @@ def _read_stretch(line: np.ndarray, over: int, over_step: int, out: np.ndarray) 
         out[n] = lagrange(line[n + 3], line[n + 2], line[n + 1], line[n], f)
 
 
-@kernel
+@device
 def _read_passing(line: np.ndarray, at: int, length: float, step: float, out: np.ndarray) -> None:
     """`read_moving` where the place passes samples, or the end of the ring."""
     mask = len(line) - 1
@@ -117,7 +117,7 @@ def _read_passing(line: np.ndarray, at: int, length: float, step: float, out: np
         away += count * away_step
 
 
-@kernel
+@device
 def read_moving(line: np.ndarray, at: int, away: float, away_step: float, out: np.ndarray) -> None:
     """Read a moving line over a tick into `out` ``[TICK]``, between samples."""
     size = len(line)
@@ -136,7 +136,7 @@ def read_moving(line: np.ndarray, at: int, away: float, away_step: float, out: n
     _read_passing(line, at, away, away_step, out)
 
 
-@kernel_with(allocates=True)
+@device(allocates=True)
 def read_crossfaded(line: np.ndarray, at: int, away: float, end: float, out: np.ndarray) -> None:
     """Read a line over a tick from one length to another far off, without a change of pitch.
 
@@ -149,7 +149,7 @@ def read_crossfaded(line: np.ndarray, at: int, away: float, end: float, out: np.
         out[n] += np.float32(n / TICK) * (other[n] - out[n])
 
 
-@kernel
+@device
 def read_going(line: np.ndarray, at: int, away: float, end: float, out: np.ndarray) -> None:
     """Read a line over a tick whose length goes from `away` to `end`; a leap is crossfaded.
 
@@ -161,7 +161,7 @@ def read_going(line: np.ndarray, at: int, away: float, end: float, out: np.ndarr
         read_moving(line, at, away, (end - away) / TICK, out)
 
 
-@kernel_with(fastmath=CONTRACT)
+@device(fastmath=CONTRACT)
 def read_row(
     lines: np.ndarray, ring: int, i: int, at: int, away: float, end: float, out: np.ndarray
 ) -> None:

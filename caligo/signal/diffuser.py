@@ -4,18 +4,18 @@ from __future__ import annotations
 
 import numpy as np
 
-from caligo.signal.kernel import kernel, kernel_with
+from caligo.kernels import device
 from caligo.signal.silence import DEAD
 from caligo.signal.ticks import TICK
 
 
-@kernel_with(inline="always")
+@device(inline="always")
 def _kept(x: np.float32) -> np.float32:
     """A number, or nothing where it is `DEAD`: smaller ones slow the processor down for good."""
     return x if abs(x) > np.float32(DEAD) else np.float32(0.0)
 
 
-@kernel
+@device
 def _diffuse_changing(
     signal: np.ndarray, line: np.ndarray, at: int, length: int, to_length: int, g: np.float32
 ) -> None:
@@ -29,7 +29,7 @@ def _diffuse_changing(
         signal[n] = held + g * inner
 
 
-@kernel
+@device
 def diffuse(
     signal: np.ndarray, line: np.ndarray, at: int, length: int, to_length: int, gain: float
 ) -> None:

@@ -12,8 +12,8 @@ import math
 import numpy as np
 from numpy.typing import NDArray
 
+from caligo.kernels import CONTRACT, device
 from caligo.signal.exponential import exp2, log2
-from caligo.signal.kernel import CONTRACT, kernel, kernel_with
 from caligo.signal.ticks import TICK
 
 SILENCE = 1e-7
@@ -30,7 +30,7 @@ SHARPEST = 1e-9
 """The least knee in dB: none at all would be a division by zero."""
 
 
-@kernel
+@device
 def over(level: float, threshold: float, slope: float, knee: float) -> float:
     """Decibels that are taken from a level in dB; `slope` is ``1 - 1 / ratio``.
 
@@ -45,7 +45,7 @@ def over(level: float, threshold: float, slope: float, knee: float) -> float:
     return slope * (within * within / (2.0 * max(knee, SHARPEST)) + beyond)
 
 
-@kernel_with(fastmath=CONTRACT)
+@device(fastmath=CONTRACT)
 def followed_peaks(tick: np.ndarray, out: np.ndarray) -> None:
     """The louder side's level in dB of `tick` ``[2, TICK]`` into `out` ``[TICK]``."""
     left, right = tick[0], tick[1]
@@ -53,7 +53,7 @@ def followed_peaks(tick: np.ndarray, out: np.ndarray) -> None:
         out[n] = OCTAVE * log2(max(float(max(abs(left[n]), abs(right[n]))), SILENCE))
 
 
-@kernel_with(fastmath=CONTRACT)
+@device(fastmath=CONTRACT)
 def smoothed(wanted: np.ndarray, rise: float, fall: float, state: np.ndarray) -> None:
     """Smooth decibels taken away ``[TICK]``, in place: quickly up, slowly down.
 
@@ -82,7 +82,7 @@ def smoothed(wanted: np.ndarray, rise: float, fall: float, state: np.ndarray) ->
     state[1] = smooth if abs(smooth) > 1e-9 else 0.0
 
 
-@kernel_with(fastmath=CONTRACT)
+@device(fastmath=CONTRACT)
 def turn_down(tick: np.ndarray, taken: np.ndarray, made: np.ndarray, mix: np.ndarray) -> None:
     """Take `taken` dB ``[TICK]`` from `tick` ``[2, TICK]``, in place.
 
@@ -98,7 +98,7 @@ def turn_down(tick: np.ndarray, taken: np.ndarray, made: np.ndarray, mix: np.nda
         right[n] *= factor
 
 
-@kernel_with(fastmath=CONTRACT)
+@device(fastmath=CONTRACT)
 def compress(
     level: np.ndarray,
     threshold: np.ndarray,
@@ -117,7 +117,7 @@ def compress(
         taken[n] = over(level[n], t + n * t_step, s + n * s_step, w + n * w_step)
 
 
-@kernel_with(fastmath=CONTRACT)
+@device(fastmath=CONTRACT)
 def lift(level: np.ndarray, floor: np.ndarray, slope: np.ndarray, given: np.ndarray) -> None:
     """What is wanted added to a level in dB below a floor ``[TICK]``, into `given`.
 

@@ -9,7 +9,7 @@ from llvmlite import ir
 from numba import types
 from numba.extending import intrinsic
 
-from caligo.signal.kernel import CONTRACT, kernel_with
+from caligo.kernels import CONTRACT, device
 
 LN2 = math.log(2.0)
 # Taylor's series of 2**x around 0.
@@ -34,7 +34,7 @@ S9, S11 = TURN**9 / 362880, -(TURN**11) / 39916800
 S13, S15 = TURN**13 / 6227020800, -(TURN**15) / 1307674368000
 
 
-@kernel_with(fastmath=CONTRACT, inline="always")
+@device(fastmath=CONTRACT, inline="always")
 def exp2_near(x: float) -> float:
     """``2**x`` for x within an eighth of an octave of 0, exact to a double's last digit or two.
 
@@ -65,7 +65,7 @@ _bits_of = _read_as(types.float64, types.int64, ir.IntType(64))
 _number_of = _read_as(types.int64, types.float64, ir.DoubleType())
 
 
-@kernel_with(fastmath=CONTRACT)
+@device(fastmath=CONTRACT)
 def log2(x: float) -> float:
     """The logarithm to the base of two of a positive double, exact to 1e-11.
 
@@ -86,7 +86,7 @@ def log2(x: float) -> float:
     return found
 
 
-@kernel_with(fastmath=CONTRACT)
+@device(fastmath=CONTRACT)
 def exp2(x: float) -> float:
     """Two to the power of a double within `LARGEST` of 0, exact to 1e-11.
 
@@ -102,7 +102,7 @@ def exp2(x: float) -> float:
     return power * exp2_near(rest)
 
 
-@kernel_with(fastmath=CONTRACT)
+@device(fastmath=CONTRACT)
 def exp2_fine(x: float) -> float:
     """Like `exp2`, exact to 1e-15: for frequencies, whose errors add up to phases over minutes.
 
@@ -120,7 +120,7 @@ def exp2_fine(x: float) -> float:
     return power * (squared * squared)
 
 
-@kernel_with(inline="always")
+@device(inline="always")
 def sine_of_turns(x: float) -> float:
     """``sin(2 pi x)``, exact to 1e-11 and never beyond 1.
 

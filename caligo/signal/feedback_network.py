@@ -14,10 +14,10 @@ from typing import NamedTuple
 
 import numpy as np
 
+from caligo.kernels import CONTRACT, device, tuple_type
 from caligo.signal.aligned import zeros
 from caligo.signal.delay_line import FOUR, ONE, THREE, TWO
 from caligo.signal.exponential import exp2, sine_of_turns
-from caligo.signal.kernel import CONTRACT, kernel, kernel_with
 from caligo.signal.silence import DEAD
 from caligo.signal.ticks import TICK
 from caligo.signal.vector import WIDTH, load, load_lines, store, store_lines
@@ -76,6 +76,14 @@ class Room(NamedTuple):
     places: np.ndarray
 
 
+ROOM = tuple_type(
+    Room,
+    "f4[:, ::1], f4[:, ::1], f4[:, ::1], f4[:, ::1], "
+    "f4[:, ::1], f4[:, ::1], f4[:, ::1], f4[:, ::1], "
+    "f8[:, ::1], f8[:, ::1], f8[:, ::1], f8[::1], f8[:, ::1]",
+)
+
+
 def room() -> Room:
     """Room for one network."""
     return Room(
@@ -95,7 +103,7 @@ def room() -> Room:
     )
 
 
-@kernel
+@device
 def pass_on(ends: np.ndarray) -> None:
     """Let what stands at the end of a tick stand at the next one's start ``[2 * rows, ...]``."""
     rows = ends.shape[0] // 2
@@ -104,7 +112,7 @@ def pass_on(ends: np.ndarray) -> None:
             ends[i, j] = ends[rows + i, j]
 
 
-@kernel_with(fastmath=CONTRACT)
+@device(fastmath=CONTRACT)
 def darken(
     held: np.ndarray,
     dark: np.ndarray,
@@ -148,7 +156,7 @@ def darken(
                 dull[g, i] = 0.0
 
 
-@kernel_with(fastmath=CONTRACT)
+@device(fastmath=CONTRACT)
 def losses(
     seconds: np.ndarray,
     size: float,
@@ -189,7 +197,7 @@ def losses(
         dark[:] = 0.0
 
 
-@kernel_with(fastmath=CONTRACT)
+@device(fastmath=CONTRACT)
 def entrance(gain: np.ndarray, inside: np.ndarray) -> float:
     """The gain of what comes in, at which as much comes in as the lines lose.
 
@@ -207,7 +215,7 @@ def entrance(gain: np.ndarray, inside: np.ndarray) -> float:
     return math.sqrt((1.0 - kept) / (0.5 * LINES * max(heard, LEAST_HEARD)))
 
 
-@kernel_with(fastmath=CONTRACT)
+@device(fastmath=CONTRACT)
 def swing(
     seconds: float, freeze: float, away: np.ndarray, cosine: np.ndarray, sine: np.ndarray
 ) -> None:
@@ -228,7 +236,7 @@ def swing(
         sine[i] = scale * sine_of_turns(sine[i])
 
 
-@kernel_with(fastmath=CONTRACT)
+@device(fastmath=CONTRACT)
 def lose_and_gather(
     held: np.ndarray, gain: np.ndarray, to_gain: np.ndarray, heard: np.ndarray
 ) -> None:
@@ -258,7 +266,7 @@ def lose_and_gather(
             held[m, n] = apart - beyond
 
 
-@kernel_with(fastmath=CONTRACT)
+@device(fastmath=CONTRACT)
 def mix_lines(
     held: np.ndarray,
     cosine: np.ndarray,
@@ -305,7 +313,7 @@ def mix_lines(
             held[m, n] = fourth if abs(fourth) > dead else none
 
 
-@kernel_with(fastmath=CONTRACT)
+@device(fastmath=CONTRACT)
 def gather_inside(
     lines: np.ndarray,
     at: int,

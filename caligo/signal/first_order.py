@@ -8,6 +8,7 @@ from __future__ import annotations
 import numpy as np
 from numpy.typing import NDArray
 
+from caligo.kernels import CONTRACT, device, kernel
 from caligo.signal.abreast import (
     ABREAST,
     begin_tick,
@@ -17,14 +18,13 @@ from caligo.signal.abreast import (
     room,
     take_state,
 )
-from caligo.signal.kernel import CONTRACT, kernel, kernel_with
 from caligo.signal.ticks import TICK
 from caligo.signal.vector import WIDTH, in_each, load, store
 
 Floats = NDArray[np.float64]
 
 
-@kernel_with(fastmath=CONTRACT)
+@device(fastmath=CONTRACT)
 def _slope(
     dry: np.ndarray, wet: np.ndarray, ends: np.ndarray, highpass: bool, held: np.ndarray
 ) -> None:
@@ -43,7 +43,7 @@ def _slope(
     store(held, 0, s)
 
 
-@kernel
+@kernel("f4[:, :, ::1], f8[:, :, :, ::1], b1, f8[:, :, ::1]")
 def _run_slope(signal: np.ndarray, values: np.ndarray, highpass: bool, state: np.ndarray) -> None:
     """`run_slope` with its numbers beside each other."""
     dry, wet, ends, held = room(values.shape[0], state.shape[2])
@@ -73,7 +73,7 @@ def run_slope(
     _run_slope(signal, beside(mix, corner), highpass, state)
 
 
-@kernel_with(fastmath=CONTRACT)
+@device(fastmath=CONTRACT)
 def _pass_tick(
     dry: np.ndarray, wet: np.ndarray, ends: np.ndarray, held: np.ndarray, chain: np.ndarray
 ) -> None:
@@ -114,7 +114,7 @@ def _pass_tick(
         back += back_step
 
 
-@kernel_with(allocates=True)
+@kernel("f4[:, :, ::1], f8[:, :, :, ::1], f8[:, :, ::1]", allocates=True)
 def _run_all_passes(signal: np.ndarray, values: np.ndarray, state: np.ndarray) -> None:
     """`run_all_passes` with its numbers beside each other."""
     dry, wet, ends, held = room(values.shape[0], state.shape[2])

@@ -8,9 +8,9 @@ from __future__ import annotations
 
 import numpy as np
 
+from caligo.kernels import CONTRACT, device, kernel
+from caligo.signal.arrays import copy
 from caligo.signal.fourfold import NEAR, PIECE
-from caligo.signal.kernel import kernel, kernel_with
-from caligo.signal.one_tick import copy
 from caligo.signal.oversampling import FAR, add_taps
 
 ROWS = 4
@@ -19,7 +19,7 @@ REACH = FAR // 2
 """Places that the filter between two and four times the rate looks back in either of its rows."""
 
 
-@kernel_with(fastmath={"contract"})
+@device(fastmath=CONTRACT)
 def _add_far(
     evens: np.ndarray, odds: np.ndarray, taps: np.ndarray, scale: float, out: np.ndarray
 ) -> None:
@@ -38,7 +38,7 @@ def _add_far(
             out[n] = (first + c * here[n + 1]) + d * beside[n + 1]
 
 
-@kernel
+@device
 def _lines(
     first: np.ndarray, second: np.ndarray, held: np.ndarray, evens: np.ndarray, odds: np.ndarray
 ) -> None:
@@ -59,7 +59,7 @@ def _lines(
         held[2 * n + 1] = odds[count + n]
 
 
-@kernel_with(allocates=True)
+@kernel("f4[::1], f4[::1], f4[::1], f4[::1], f4[::1], f4[:, ::1]", allocates=True)
 def up(
     x: np.ndarray,
     near_taps: np.ndarray,
@@ -77,9 +77,9 @@ def up(
     evens, odds = np.empty(PIECE + REACH, np.float32), np.empty(PIECE + REACH - 1, np.float32)
     for begin in range(0, len(x), PIECE):
         size = min(PIECE, len(x) - begin)
-        line[: NEAR - 1] = near
+        copy(near, line[: NEAR - 1])
         copy(x[begin:], line[NEAR - 1 : NEAR - 1 + size])
-        near[:] = line[size : size + NEAR - 1]
+        copy(line[size:], near)
         between, middle = twice[:size], line[NEAR // 2 : NEAR // 2 + size]
         between[:] = np.float32(0.0)
         add_taps(line, near_taps, np.float32(2.0), between)
@@ -93,7 +93,7 @@ def up(
         copy(odds[REACH // 2 :], out[3][begin:end])
 
 
-@kernel
+@device
 def _late(row: np.ndarray, begin: int, waiting: np.ndarray, late: np.ndarray) -> None:
     """A row from `begin` on, one place late, into `late` ``[samples]``; `waiting` ``[1]``."""
     late[0] = waiting[0]
@@ -101,7 +101,7 @@ def _late(row: np.ndarray, begin: int, waiting: np.ndarray, late: np.ndarray) ->
     waiting[0] = row[begin + len(late) - 1]
 
 
-@kernel_with(allocates=True)
+@device(allocates=True)
 def _halved_far(
     rows: np.ndarray,
     begin: int,
@@ -132,10 +132,11 @@ def _halved_far(
     _lines(late, rows[0][begin:end], own, evens, odds)
     _add_far(evens, odds, taps, 1.0, first)
     _add_far(odds, evens[1:], taps, 1.0, second)
-    held[0::2], held[1::2] = own, other
+    copy(own, held[0::2])
+    copy(other, held[1::2])
 
 
-@kernel_with(allocates=True)
+@kernel("f4[:, ::1], f4[::1], f4[::1], f4[::1], f4[::1], f4[::1], f4[::1]", allocates=True)
 def down(
     rows: np.ndarray,
     near_taps: np.ndarray,

@@ -10,7 +10,8 @@ from __future__ import annotations
 import numpy as np
 from numpy.typing import NDArray
 
-from caligo.signal.kernel import kernel_with
+from caligo.kernels import device, kernel
+from caligo.signal.arrays import copy
 from caligo.signal.oversampling import FAR, add_taps, half_band
 
 Floats32 = NDArray[np.float32]
@@ -40,13 +41,13 @@ def state() -> dict[str, Floats32]:
     }
 
 
-@kernel_with(allocates=True)
+@kernel("f4[::1], f4[::1], f4[::1]", allocates=True)
 def doubled(x: np.ndarray, taps: np.ndarray, held: np.ndarray) -> np.ndarray:
     """`x` ``[samples]`` at twice its rate; `held` are the last samples ``[taps - 1]``."""
     count, reach, half = len(x), len(held), len(taps) // 2
     line = np.empty(reach + count, np.float32)
-    line[:reach] = held
-    line[reach:] = x
+    copy(held, line[:reach])
+    copy(x, line[reach:])
     between = np.empty(PIECE, np.float32)
     out = np.empty(2 * count, np.float32)
     for begin in range(0, count, PIECE):
@@ -58,18 +59,19 @@ def doubled(x: np.ndarray, taps: np.ndarray, held: np.ndarray) -> np.ndarray:
         for n in range(size):
             evens[n] = between[n]
             odds[n] = middle[n]
-    held[:] = line[count:]
+    copy(line[count:], held)
     return out
 
 
-@kernel_with(allocates=True)
+@device(allocates=True)
 def halved(x: np.ndarray, taps: np.ndarray, held: np.ndarray) -> np.ndarray:
     """`x` ``[2 * samples]`` at half its rate; `held` are the last samples ``[2 * taps - 2]``."""
     count, reach, half = len(x) // 2, len(held) // 2, len(taps) // 2
     evens, odds = np.empty(reach + count, np.float32), np.empty(reach + count, np.float32)
     for n in range(reach):
         evens[n], odds[n] = held[2 * n], held[2 * n + 1]
-    evens[reach:], odds[reach:] = x[0::2], x[1::2]
+    copy(x[0::2], evens[reach:])
+    copy(x[1::2], odds[reach:])
     out = np.empty(count, np.float32)
     for begin in range(0, count, PIECE):
         to = out[begin : begin + PIECE]
@@ -82,7 +84,7 @@ def halved(x: np.ndarray, taps: np.ndarray, held: np.ndarray) -> np.ndarray:
     return out
 
 
-@kernel_with(allocates=True)
+@device(allocates=True)
 def down(
     x: np.ndarray,
     near_taps: np.ndarray,
@@ -93,7 +95,7 @@ def down(
 ) -> np.ndarray:
     """`x` ``[4 * samples]`` at a quarter of its rate, `LATENCY` late after doubling twice."""
     late = np.empty(len(x), np.float32)
-    late[:EXTRA] = waiting
-    late[EXTRA:] = x[: len(x) - EXTRA]
-    waiting[:] = x[len(x) - EXTRA :]
+    copy(waiting, late[:EXTRA])
+    copy(x, late[EXTRA:])
+    copy(x[len(x) - EXTRA :], waiting)
     return halved(halved(late, far_taps, far), near_taps, near)

@@ -4,11 +4,11 @@ from __future__ import annotations
 
 import numpy as np
 
-from caligo.signal.kernel import kernel
+from caligo.kernels import kernel
 from caligo.signal.ticks import TICK
 
 
-@kernel
+@kernel("f4[:, ::1], f8[::1], f8[::1], f4[:, ::1]")
 def add_scaled(signal: np.ndarray, left: np.ndarray, right: np.ndarray, out: np.ndarray) -> None:
     """Add a signal to another, with gains of its own for left and right.
 
@@ -29,7 +29,7 @@ def add_scaled(signal: np.ndarray, left: np.ndarray, right: np.ndarray, out: np.
                 to[n] += given[n] * (g + np.float32(n) * step)
 
 
-@kernel
+@kernel("f4[:, :, ::1], f8[:, ::1], f4[:, ::1]")
 def sum_voices(signal: np.ndarray, gains: np.ndarray, out: np.ndarray) -> None:
     """Add voices ``[voices, 2, samples]`` times gains ``[voices, ticks + 1]`` to `out`."""
     for v in range(signal.shape[0]):
@@ -45,7 +45,7 @@ def sum_voices(signal: np.ndarray, gains: np.ndarray, out: np.ndarray) -> None:
                     to[n] += voice[n] * (g + np.float32(n) * step)
 
 
-@kernel
+@kernel("f4[:, ::1], f8[:, ::1]")
 def scale_waves(waves: np.ndarray, gains: np.ndarray) -> None:
     """Multiply ``[voices, samples]`` by gains at every tick ``[voices, ticks + 1]``."""
     for v in range(waves.shape[0]):
@@ -56,7 +56,7 @@ def scale_waves(waves: np.ndarray, gains: np.ndarray) -> None:
                 tick[n] *= np.float32(g + n * step)
 
 
-@kernel
+@kernel("f4[:, :, ::1], f8[::1]")
 def scale_stereo(signal: np.ndarray, gains: np.ndarray) -> None:
     """Multiply ``[streams, 2, samples]`` in place by gains at every tick ``[ticks + 1]``."""
     for v in range(signal.shape[0]):
@@ -68,7 +68,7 @@ def scale_stereo(signal: np.ndarray, gains: np.ndarray) -> None:
                     tick[n] *= np.float32(g + n * step)
 
 
-@kernel
+@kernel("f4[:, :, ::1], f4[:, :, ::1], f8[:, ::1]")
 def crossfade(first: np.ndarray, second: np.ndarray, share: np.ndarray) -> None:
     """Go from `first` to `second` by `share`; equal gain, for signals that are alike.
 

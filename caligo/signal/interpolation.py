@@ -4,10 +4,10 @@ from __future__ import annotations
 
 import numpy as np
 
-from caligo.signal.kernel import kernel, kernel_with
+from caligo.kernels import device
 
 
-@kernel
+@device
 def lagrange(
     y0: np.float32, y1: np.float32, y2: np.float32, y3: np.float32, f: np.float32
 ) -> np.float32:
@@ -24,7 +24,7 @@ def lagrange(
     return (inner + outer) * np.float32(1.0 / 6.0)
 
 
-@kernel_with(inline="always")
+@device(inline="always")
 def lagrange_six(
     y0: np.float32, y1: np.float32, y2: np.float32, y3: np.float32, y4: np.float32,
     y5: np.float32, f: np.float32,

@@ -13,6 +13,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
+from caligo.kernels import CONTRACT, device, kernel
 from caligo.signal.abreast import (
     ABREAST,
     begin_tick,
@@ -23,7 +24,6 @@ from caligo.signal.abreast import (
     take_state,
 )
 from caligo.signal.bend import FOURFOLD, REFERENCE, between
-from caligo.signal.kernel import CONTRACT, kernel, kernel_with
 from caligo.signal.recursive_half_band import FAR, HELD, NEAR, down, up
 from caligo.signal.state_variable import HIGHEST
 from caligo.signal.ticks import TICK
@@ -38,7 +38,7 @@ DRIVEN = OWN + HELD
 """And with the ways up to its rate and down."""
 
 
-@kernel_with(fastmath=CONTRACT)
+@device(fastmath=CONTRACT)
 def _step(
     x: float, share: float, back: float, s0: float, s1: float, s2: float, s3: float
 ) -> tuple[float, float, float, float, float]:
@@ -61,7 +61,7 @@ def _step(
     return y, s0, s1, s2, 2.0 * y - s3
 
 
-@kernel_with(fastmath=CONTRACT)
+@device(fastmath=CONTRACT)
 def _tick(dry: np.ndarray, wet: np.ndarray, ends: np.ndarray, held: np.ndarray) -> None:
     """A tick through the loop, see `caligo.signal.abreast`.
 
@@ -86,7 +86,7 @@ def _tick(dry: np.ndarray, wet: np.ndarray, ends: np.ndarray, held: np.ndarray) 
     store(held, 3, s3)
 
 
-@kernel_with(fastmath=CONTRACT)
+@device(fastmath=CONTRACT)
 def _driven_step(
     x: Any, share: Any, back: Any, v: Any, root: Any, s0: Any, s1: Any, s2: Any, s3: Any
 ) -> tuple[Any, Any, Any, Any, Any, Any, Any]:
@@ -109,7 +109,7 @@ def _driven_step(
     return y, now, now_root, s0, s1, s2, 2.0 * y - s3
 
 
-@kernel_with(fastmath=CONTRACT)
+@device(fastmath=CONTRACT)
 def _driven_tick(wave: np.ndarray, ends: np.ndarray, held: np.ndarray) -> None:
     """A tick at four times the rate `wave` ``[4 * TICK, WIDTH]``, in place.
 
@@ -143,7 +143,7 @@ def _driven_tick(wave: np.ndarray, ends: np.ndarray, held: np.ndarray) -> None:
     store(held, 5, before)
 
 
-@kernel
+@kernel("f4[:, :, ::1], f8[:, :, :, ::1], f8[:, :, ::1]")
 def _run_ladder(signal: np.ndarray, values: np.ndarray, state: np.ndarray) -> None:
     """`run_ladder` with its numbers beside each other."""
     dry, wet, ends, held = room(values.shape[0], state.shape[2])
@@ -189,7 +189,7 @@ def _gains(feedback: Floats, drive: Floats) -> tuple[Floats, Floats]:
     return drive * (1.0 + 0.5 * feedback), np.sqrt(1.0 + (drive * REFERENCE) ** 2) / drive
 
 
-@kernel_with(allocates=True)
+@kernel("f4[:, :, ::1], f8[:, :, :, ::1], f8[::1], f8[::1], f8[:, :, ::1]", allocates=True)
 def _run_driven(
     signal: np.ndarray, values: np.ndarray, near: np.ndarray, far: np.ndarray, state: np.ndarray
 ) -> None:

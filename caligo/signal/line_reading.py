@@ -6,14 +6,14 @@ import math
 
 import numpy as np
 
+from caligo.kernels import CONTRACT, device
 from caligo.signal.delay_line import FIVE, FOUR, ONE, THREE, TWO, read_row
 from caligo.signal.feedback_network import APART, LINES
 from caligo.signal.interpolation import lagrange_six
-from caligo.signal.kernel import CONTRACT, kernel_with
 from caligo.signal.ticks import TICK
 
 
-@kernel_with(fastmath=CONTRACT)
+@device(fastmath=CONTRACT)
 def _find(
     rate: float,
     seconds: np.ndarray,
@@ -39,7 +39,7 @@ def _find(
         begins[i], ends[i], wholes[i] = begin, end, math.floor(begin)
 
 
-@kernel_with(fastmath=CONTRACT)
+@device(fastmath=CONTRACT)
 def _read(
     line: np.ndarray, start: int, over: float, step: float, first: int, held: np.ndarray
 ) -> None:
@@ -58,7 +58,7 @@ def _read(
         )  # fmt: skip
 
 
-@kernel_with(fastmath=CONTRACT, inline="always")
+@device(fastmath=CONTRACT, inline="always")
 def _read_tick(line: np.ndarray, start: int, over: float, step: float, held: np.ndarray) -> None:
     """A whole tick that lies between the same two samples of a line; see `_read`.
 
@@ -73,7 +73,7 @@ def _read_tick(line: np.ndarray, start: int, over: float, step: float, held: np.
         )  # fmt: skip
 
 
-@kernel_with(fastmath=CONTRACT)
+@device(fastmath=CONTRACT)
 def read_lines(
     lines: np.ndarray,
     at: int,

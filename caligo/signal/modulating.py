@@ -13,8 +13,9 @@ import math
 
 import numpy as np
 
+from caligo.kernels import device, kernel
+from caligo.signal.arrays import are_equal, copy
 from caligo.signal.fourfold import EXTRA, NEAR, doubled, down, halved
-from caligo.signal.kernel import kernel, kernel_with
 from caligo.signal.oversampling import FAR, REACH, raised
 from caligo.signal.ticks import TICK
 
@@ -29,7 +30,7 @@ MARGIN = 4
 """Samples that interpolation needs on either side."""
 
 
-@kernel_with(allocates=True)
+@kernel("f8[::1], f8, f4[::1], f4[::1]", allocates=True)
 def sine_at(cycles: np.ndarray, ratio: float, late: np.ndarray, out: np.ndarray) -> None:
     """A sine at `ratio` times a pitch, late by as much as `late` holds.
 
@@ -45,24 +46,27 @@ def sine_at(cycles: np.ndarray, ratio: float, late: np.ndarray, out: np.ndarray)
     ticks = len(cycles) - 1
     size = len(out) // ticks
     whole = np.empty(len(late) + len(out), np.float32)
-    whole[: len(late)] = late
+    copy(late, whole[: len(late)])
     for k in range(ticks):
         phase = cycles[k] * ratio
         phase -= math.floor(phase)
         step = (cycles[k + 1] - cycles[k]) * ratio / size
         for n in range(size):
             whole[len(late) + k * size + n] = math.sin(2.0 * math.pi * (phase + n * step))
-    out[:] = whole[: len(out)]
-    late[:] = whole[len(out) :]
+    copy(whole, out)
+    copy(whole[len(out) :], late)
 
 
-@kernel_with(allocates=True)
+@device
 def _alike(sides: np.ndarray) -> bool:
     """Whether both of two sides ``[2, samples]`` are the same."""
-    return bool((sides[0] == sides[1]).all())
+    return bool(are_equal(sides[0], sides[1]))
 
 
-@kernel_with(allocates=True)
+@kernel(
+    "f4[:, ::1], f4[::1], f8[::1], f4[::1], f4[::1], f4[::1], f4[:, ::1], f4[:, ::1]",
+    allocates=True,
+)
 def ring(
     signal: np.ndarray,
     by: np.ndarray,
@@ -89,13 +93,13 @@ def ring(
                 i = k * size + n
                 share = a + np.float32(n) * step
                 wave[i] *= np.float32(1.0) - share + share * by[i]
-        signal[c] = halved(wave, near_taps, down_held[c])
+        copy(halved(wave, near_taps, down_held[c]), signal[c])
     if mono:
         for sides in (signal, up_held, down_held):
-            sides[1] = sides[0]
+            copy(sides[0], sides[1])
 
 
-@kernel
+@device
 def _places(
     first: float,
     step: float,
@@ -132,7 +136,11 @@ def _places(
         weights[5, n] = a * b * f * d * e * np.float32(1.0 / 120.0)
 
 
-@kernel_with(allocates=True)
+@kernel(
+    "f4[:, ::1], f4[:, ::1], f4[::1], f8[::1], i8, f4[::1], f4[::1], f4[::1], f4[::1], "
+    "f4[:, ::1], f4[:, ::1], f4[:, ::1], f4[:, ::1], f4[:, ::1]",
+    allocates=True,
+)
 def shift_phase(
     line: np.ndarray,
     signal: np.ndarray,
@@ -176,9 +184,9 @@ def shift_phase(
     count = 1 if mono else 2
     for c in range(count):
         wave = raised(signal[c], even_taps, odd_taps, up_near[c])
-        whole[c, :before] = line[c]
-        whole[c, before:] = doubled(wave, far_taps, up_far[c])
-        line[c] = whole[c, samples:]
+        copy(line[c], whole[c, :before])
+        copy(doubled(wave, far_taps, up_far[c]), whole[c, before:])
+        copy(whole[c, samples:], line[c])
     out = np.empty((2, samples), np.float32)
     places, weights = np.empty(size, np.int64), np.empty((6, size), np.float32)
     for k in range(len(reach) - 1):
@@ -194,7 +202,8 @@ def shift_phase(
                     total += weights[i, n] * read[j + np.uint64(i)]
                 to[n] = total
     for c in range(count):
-        signal[c] = down(out[c], near_taps, far_taps, down_near[c], down_far[c], waiting[c])
+        made = down(out[c], near_taps, far_taps, down_near[c], down_far[c], waiting[c])
+        copy(made, signal[c])
     if mono:
         for sides in (signal, line, up_near, up_far, waiting, down_near, down_far):
-            sides[1] = sides[0]
+            copy(sides[0], sides[1])

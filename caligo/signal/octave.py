@@ -6,8 +6,9 @@ import math
 
 import numpy as np
 
+from caligo.kernels import device
+from caligo.signal.arrays import copy
 from caligo.signal.delay_line import add_tap
-from caligo.signal.kernel import kernel_with
 from caligo.signal.ticks import TICK
 
 WINDOW = 0.09
@@ -16,7 +17,7 @@ NEAREST = 4.0
 """Samples behind the newest one that a reading comes at most, besides what it gains in a tick."""
 
 
-@kernel_with(allocates=True)
+@device(allocates=True)
 def shift_pitch(
     signal: np.ndarray, line: np.ndarray, at: int, rate: float, speed: float, phase: float
 ) -> float:
@@ -58,6 +59,6 @@ def shift_pitch(
             # Cosine windows half a window apart add up to one.
             weight = 0.5 - 0.5 * math.cos(2.0 * math.pi * place)
             out[n] += np.float32(weight) * one[n]
-    signal[:] = out
+    copy(out, signal)
     phase += abs(step) * TICK
     return phase - math.floor(phase)

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 
-from caligo.signal.kernel import kernel
+from caligo.kernels import kernel
 from caligo.signal.silence import DEAD
 
 STANDING = 2.0
@@ -13,7 +13,7 @@ SETTLED = 0.35
 """Seconds after which what moved before is forgotten: 38 dB under what 2 Hz leave of it."""
 
 
-@kernel
+@kernel("f4[:, ::1], f8, f8[::1]")
 def lose_offset(signal: np.ndarray, share: float, state: np.ndarray) -> None:
     """Take what stands still away from `signal` ``[2, samples]``, in place.
 

@@ -8,11 +8,11 @@ from __future__ import annotations
 
 import numpy as np
 
-from caligo.signal.kernel import kernel
+from caligo.kernels import device
 from caligo.signal.ticks import TICK
 
 
-@kernel
+@device
 def take_tick(signal: np.ndarray, k: int, tick: np.ndarray) -> None:
     """Tick `k` of `signal` ``[2, samples]`` into `tick` ``[2, TICK]``."""
     start = np.uint64(k * TICK)
@@ -21,17 +21,10 @@ def take_tick(signal: np.ndarray, k: int, tick: np.ndarray) -> None:
             tick[c, n] = signal[c, start + n]
 
 
-@kernel
+@device
 def give_tick(tick: np.ndarray, signal: np.ndarray, k: int) -> None:
     """The way back of `take_tick`, from `tick` ``[2, TICK]`` into `signal` ``[2, samples]``."""
     start = np.uint64(k * TICK)
     for c in range(2):
         for n in range(np.uint64(TICK)):
             signal[c, start + n] = tick[c, n]
-
-
-@kernel
-def copy(given: np.ndarray, out: np.ndarray) -> None:
-    """Copy `given` into `out` ``[samples]``: a loop becomes vector instructions, slices do not."""
-    for n in range(len(out)):
-        out[n] = given[n]

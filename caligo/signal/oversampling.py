@@ -5,7 +5,8 @@ from __future__ import annotations
 import numpy as np
 from numpy.typing import NDArray
 
-from caligo.signal.kernel import kernel_with
+from caligo.kernels import CONTRACT, device, kernel
+from caligo.signal.arrays import copy
 
 REACH = 64
 """Samples at twice the rate that the filter looks ahead and back."""
@@ -54,7 +55,7 @@ RAISING_EVEN: NDArray[np.float32] = np.ascontiguousarray(2.0 * taps(RAISING)[0::
 RAISING_ODD: NDArray[np.float32] = np.ascontiguousarray(2.0 * taps(RAISING)[1::2])
 
 
-@kernel_with(allocates=True)
+@kernel("f4[::1], f4[::1], f4[::1], f4[::1]", allocates=True)
 def raised(
     x: np.ndarray, even_taps: np.ndarray, odd_taps: np.ndarray, held: np.ndarray
 ) -> np.ndarray:
@@ -64,8 +65,8 @@ def raised(
     """
     count, reach = len(x), len(held)
     line = np.empty(reach + count, np.float32)
-    line[:reach] = held
-    line[reach:] = x
+    copy(held, line[:reach])
+    copy(x, line[reach:])
     evens, odds = np.zeros(count, np.float32), np.zeros(count, np.float32)
     for k in range(len(even_taps)):
         a, there = even_taps[k], line[reach - k : reach - k + count]
@@ -76,13 +77,13 @@ def raised(
         for n in range(count):
             odds[n] += a * there[n]
     out = np.empty(2 * count, np.float32)
-    out[0::2] = evens
-    out[1::2] = odds
-    held[:] = line[count:]
+    for n in range(count):
+        out[2 * n], out[2 * n + 1] = evens[n], odds[n]
+    copy(line[count:], held)
     return out
 
 
-@kernel_with(fastmath={"contract"})
+@device(fastmath=CONTRACT)
 def add_taps(line: np.ndarray, taps: np.ndarray, scale: np.float32, out: np.ndarray) -> None:
     """Add a filter's answer to `line` ``[samples + taps - 1]`` to `out` ``[samples]``.
 
@@ -99,7 +100,7 @@ def add_taps(line: np.ndarray, taps: np.ndarray, scale: np.float32, out: np.ndar
             out[n] = (first + c * there[n + 2]) + d * there[n + 3]
 
 
-@kernel_with(allocates=True)
+@kernel("f4[::1], f4[::1], f4[::1], f4[::1]", allocates=True)
 def halve(twice: np.ndarray, even_taps: np.ndarray, odd_taps: np.ndarray, out: np.ndarray) -> None:
     """Add every second sample of a filtered signal to `out` ``[samples]``.
 
@@ -113,7 +114,7 @@ def halve(twice: np.ndarray, even_taps: np.ndarray, odd_taps: np.ndarray, out: n
         add_taps(odds[begin : end + reach], odd_taps, one, out[begin:end])
 
 
-@kernel_with(allocates=True)
+@kernel("f4[::1], f4[::1]", allocates=True)
 def thin_out(wave: np.ndarray, taps: np.ndarray) -> np.ndarray:
     """Half of a wave's samples ``[2 * samples]``, in step with it, without what would fold far.
 
@@ -122,6 +123,6 @@ def thin_out(wave: np.ndarray, taps: np.ndarray) -> np.ndarray:
     count, reach = len(wave) // 2, len(taps) // 2
     out = np.float32(0.5) * wave[0::2]
     odds = np.zeros(count + 2 * reach, np.float32)
-    odds[reach : reach + count] = wave[1::2]
+    copy(wave[1::2], odds[reach : reach + count])
     add_taps(odds, taps, np.float32(1.0), out)
     return out

@@ -7,7 +7,7 @@ import math
 import numpy as np
 from numpy.typing import NDArray
 
-from caligo.signal.kernel import kernel, kernel_with
+from caligo.kernels import kernel
 from caligo.signal.ticks import TICK
 
 Floats = NDArray[np.float64]
@@ -25,7 +25,7 @@ def balance(pan: Floats) -> tuple[Floats, Floats]:
     return np.where(pan >= 100.0, 0.0, left), np.where(pan <= -100.0, 0.0, right)
 
 
-@kernel_with(allocates=True)
+@kernel("f8[::1], f8[::1], f8[::1]", allocates=True)
 def placed(
     offsets: np.ndarray, spread: np.ndarray, gain: np.ndarray
 ) -> tuple[np.ndarray, np.ndarray]:
@@ -50,7 +50,7 @@ def placed(
     return left, right
 
 
-@kernel
+@kernel("f4[:, ::1], f8[::1], f8[::1], f4[:, ::1]")
 def add_placed(voice: np.ndarray, left: np.ndarray, right: np.ndarray, out: np.ndarray) -> None:
     """Add ``[2, samples]`` with gains of left and right at every tick ``[ticks + 1]``."""
     for k in range(len(left) - 1):

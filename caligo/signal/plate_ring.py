@@ -9,13 +9,14 @@ import math
 
 import numpy as np
 
+from caligo.kernels import device
+from caligo.signal.arrays import copy
 from caligo.signal.delay_line import read_going
-from caligo.signal.kernel import kernel, kernel_with
 from caligo.signal.silence import DEAD
 from caligo.signal.ticks import TICK
 
 
-@kernel
+@device
 def sway(
     signal: np.ndarray,
     line: np.ndarray,
@@ -38,7 +39,7 @@ def sway(
         g += step
 
 
-@kernel_with(allocates=True)
+@device(allocates=True)
 def go_round(
     fed: np.ndarray,
     back: np.ndarray,
@@ -74,7 +75,7 @@ def go_round(
     for n in range(TICK):
         half[n] = fed[n] + back[n]
     sway(half, line[0], here, lengths[0], gains[0], held)
-    line[1, inside : inside + TICK] = half
+    copy(half, line[1, inside : inside + TICK])
     read_going(line[1], here, lengths[1, 0], lengths[1, 1], half)
     for n in range(TICK):
         x = n / TICK
@@ -86,7 +87,7 @@ def go_round(
     return low if abs(low) > DEAD else 0.0
 
 
-@kernel
+@device
 def gather_along(
     rings: np.ndarray,
     taps: np.ndarray,
@@ -111,7 +112,7 @@ def gather_along(
                 heard[c, n] += sign * tap[n]
 
 
-@kernel
+@device
 def softened(gain: float, seconds: float, decay: float) -> float:
     """An all-pass's gain, less where it would ring for most of the decay by itself."""
     return math.copysign(min(abs(gain), 10.0 ** (-4.0 * seconds / decay)), gain)

@@ -12,7 +12,7 @@ import math
 import numpy as np
 from numpy.typing import NDArray
 
-from caligo.signal.kernel import CONTRACT, kernel_with
+from caligo.kernels import CONTRACT, kernel
 from caligo.signal.silence import DEAD
 
 STAGES = 24
@@ -44,7 +44,7 @@ def coefficients(rate: float) -> NDArray[np.float64]:
     return found
 
 
-@kernel_with(fastmath=CONTRACT)
+@kernel("f4[:, ::1], f8[::1], f8[:, ::1], f8[:, ::1], f8[:, ::1]", fastmath=CONTRACT)
 def split(
     signal: np.ndarray,
     coefficients: np.ndarray,

@@ -14,7 +14,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from caligo.signal.kernel import CONTRACT, kernel, kernel_with
+from caligo.kernels import CONTRACT, device
 from caligo.signal.vector import load, store
 
 TERMS = 8
@@ -53,7 +53,7 @@ HELD = 2 * (NEAR_HELD + FAR_HELD)
 """What the ways up to four times the rate and down again remember."""
 
 
-@kernel_with(fastmath=CONTRACT)
+@device(fastmath=CONTRACT)
 def _four(
     x: Any, a: float, b: float, c: float, d: float, s0: Any, s1: Any, s2: Any, s3: Any, s4: Any
 ) -> tuple[Any, Any, Any, Any, Any, Any]:
@@ -65,7 +65,7 @@ def _four(
     return out, x, y, z, w, out
 
 
-@kernel_with(fastmath=CONTRACT)
+@device(fastmath=CONTRACT)
 def _two(x: Any, a: float, b: float, s0: Any, s1: Any, s2: Any) -> tuple[Any, Any, Any, Any]:
     """A vector through two all-passes."""
     y = s0 + a * (x - s1)
@@ -73,7 +73,7 @@ def _two(x: Any, a: float, b: float, s0: Any, s1: Any, s2: Any) -> tuple[Any, An
     return out, x, y, out
 
 
-@kernel
+@device
 def _five(held: np.ndarray, row: int) -> tuple[Any, Any, Any, Any, Any]:
     """Five vectors from a row on."""
     return (
@@ -85,7 +85,7 @@ def _five(held: np.ndarray, row: int) -> tuple[Any, Any, Any, Any, Any]:
     )
 
 
-@kernel
+@device
 def _keep(held: np.ndarray, row: int, a: Any, b: Any, c: Any, d: Any, e: Any) -> None:
     """The way back of `_five`."""
     store(held, row, a)
@@ -95,7 +95,7 @@ def _keep(held: np.ndarray, row: int, a: Any, b: Any, c: Any, d: Any, e: Any) ->
     store(held, row + 4, e)
 
 
-@kernel_with(fastmath=CONTRACT)
+@device(fastmath=CONTRACT)
 def _double_near(x: np.ndarray, t: np.ndarray, held: np.ndarray, out: np.ndarray) -> None:
     """`x` ``[samples, WIDTH]`` at twice its rate, into `out` ``[2 * samples, WIDTH]``."""
     p0, p1, p2, p3, p4 = _five(held, 0)
@@ -110,7 +110,7 @@ def _double_near(x: np.ndarray, t: np.ndarray, held: np.ndarray, out: np.ndarray
     _keep(held, 5, q0, q1, q2, q3, q4)
 
 
-@kernel_with(fastmath=CONTRACT)
+@device(fastmath=CONTRACT)
 def _halve_near(x: np.ndarray, t: np.ndarray, held: np.ndarray, out: np.ndarray) -> None:
     """`x` ``[2 * samples, WIDTH]`` at half its rate, into `out` ``[samples, WIDTH]``."""
     p0, p1, p2, p3, p4 = _five(held, 0)
@@ -124,7 +124,7 @@ def _halve_near(x: np.ndarray, t: np.ndarray, held: np.ndarray, out: np.ndarray)
     _keep(held, 5, q0, q1, q2, q3, q4)
 
 
-@kernel_with(fastmath=CONTRACT)
+@device(fastmath=CONTRACT)
 def _double_far(x: np.ndarray, t: np.ndarray, held: np.ndarray, out: np.ndarray) -> None:
     """`_double_near` with the shorter filter."""
     p0, p1, p2 = load(held, 0), load(held, 1), load(held, 2)
@@ -143,7 +143,7 @@ def _double_far(x: np.ndarray, t: np.ndarray, held: np.ndarray, out: np.ndarray)
     store(held, 5, q2)
 
 
-@kernel_with(fastmath=CONTRACT)
+@device(fastmath=CONTRACT)
 def _halve_far(x: np.ndarray, t: np.ndarray, held: np.ndarray, out: np.ndarray) -> None:
     """`_halve_near` with the shorter filter."""
     p0, p1, p2 = load(held, 0), load(held, 1), load(held, 2)
@@ -160,7 +160,7 @@ def _halve_far(x: np.ndarray, t: np.ndarray, held: np.ndarray, out: np.ndarray) 
     store(held, 5, q2)
 
 
-@kernel_with(fastmath=CONTRACT)
+@device(fastmath=CONTRACT)
 def up(
     x: np.ndarray,
     near: np.ndarray,
@@ -178,7 +178,7 @@ def up(
     _double_far(half, far, held[NEAR_HELD : NEAR_HELD + FAR_HELD], out)
 
 
-@kernel_with(fastmath=CONTRACT)
+@device(fastmath=CONTRACT)
 def down(
     x: np.ndarray,
     near: np.ndarray,

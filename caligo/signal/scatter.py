@@ -12,7 +12,7 @@ import math
 import numpy as np
 from numpy.typing import NDArray
 
-from caligo.signal.kernel import CONTRACT, kernel, kernel_with
+from caligo.kernels import CONTRACT, device
 from caligo.signal.silence import DEAD
 from caligo.signal.ticks import TICK
 
@@ -29,7 +29,7 @@ def velvet(count: int, seed: int) -> tuple[NDArray[np.float64], NDArray[np.float
     return places, (signs / math.sqrt(count)).astype(np.float32)
 
 
-@kernel_with(fastmath=CONTRACT)
+@device(fastmath=CONTRACT)
 def _add(line: np.ndarray, back: int, gain: np.float32, out: np.ndarray) -> None:
     """Add a tick of a ring from the index `back` on."""
     size = len(line)
@@ -42,7 +42,7 @@ def _add(line: np.ndarray, back: int, gain: np.float32, out: np.ndarray) -> None
             out[n] += gain * line[(back + n) & (size - 1)]
 
 
-@kernel_with(fastmath=CONTRACT)
+@device(fastmath=CONTRACT)
 def _add_four(
     line: np.ndarray,
     first: int,
@@ -62,7 +62,7 @@ def _add_four(
         out[n] += g * line[a + n] + h * line[b + n] + p * line[c + n] + q * line[d + n]
 
 
-@kernel
+@device
 def _cross(line: np.ndarray, back: int, to_back: int, gain: np.float32, out: np.ndarray) -> None:
     """Add a tick of a ring that goes over from one index to another."""
     mask = len(line) - 1
@@ -71,7 +71,7 @@ def _cross(line: np.ndarray, back: int, to_back: int, gain: np.float32, out: np.
         out[n] += gain * (before + np.float32(n / TICK) * (after - before))
 
 
-@kernel
+@device
 def scatter(
     line: np.ndarray,
     at: int,
@@ -111,7 +111,7 @@ def scatter(
                 _cross(line, back, to_back, gains[j], out)
 
 
-@kernel_with(fastmath=CONTRACT)
+@device(fastmath=CONTRACT)
 def feed(
     signal: np.ndarray,
     pre: np.ndarray,

@@ -9,6 +9,7 @@ from __future__ import annotations
 import numpy as np
 from numpy.typing import NDArray
 
+from caligo.kernels import CONTRACT, device, kernel
 from caligo.signal.abreast import (
     ABREAST,
     begin_tick,
@@ -18,7 +19,6 @@ from caligo.signal.abreast import (
     room,
     take_state,
 )
-from caligo.signal.kernel import CONTRACT, kernel, kernel_with
 from caligo.signal.state_variable import coefficients, step
 from caligo.signal.ticks import TICK
 from caligo.signal.vector import load, store
@@ -33,7 +33,7 @@ BELL = np.array([1.0, 0.0, 0.0])
 """With a lift of gain - 1: the cookbook's peaking filter."""
 
 
-@kernel_with(fastmath=CONTRACT)
+@device(fastmath=CONTRACT)
 def _run_section(
     source: np.ndarray,
     wet: np.ndarray,
@@ -63,7 +63,7 @@ def _run_section(
     store(held, 1, s2)
 
 
-@kernel_with(fastmath=CONTRACT)
+@device(fastmath=CONTRACT)
 def _add_band(dry: np.ndarray, wet: np.ndarray, ends: np.ndarray, held: np.ndarray) -> None:
     """Add a band-pass of `dry` to `wet`, over a tick.
 
@@ -83,7 +83,7 @@ def _add_band(dry: np.ndarray, wet: np.ndarray, ends: np.ndarray, held: np.ndarr
     store(held, 1, s2)
 
 
-@kernel
+@kernel("f4[:, :, ::1], f8[:, :, :, ::1], f8[::1], f8[:, :, ::1]")
 def _run_in_series(
     signal: np.ndarray, values: np.ndarray, weights: np.ndarray, state: np.ndarray
 ) -> None:
@@ -131,7 +131,7 @@ def run_sections(
     _run_in_series(signal, values, weights, state)
 
 
-@kernel
+@kernel("f4[:, :, ::1], f8[:, :, :, ::1], f8[:, :, ::1]")
 def _run_side_by_side(signal: np.ndarray, values: np.ndarray, state: np.ndarray) -> None:
     """`run_side_by_side` with its numbers beside each other."""
     dry, wet, ends, held = room(values.shape[0], state.shape[2])

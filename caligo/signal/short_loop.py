@@ -6,7 +6,8 @@ import math
 
 import numpy as np
 
-from caligo.signal.kernel import kernel, kernel_with
+from caligo.kernels import device, kernel
+from caligo.signal.arrays import is_zero
 from caligo.signal.silence import DEAD, is_silent
 from caligo.signal.ticks import TICK
 
@@ -14,7 +15,7 @@ SHORTEST = 3.0
 """Samples of the shortest delay: shorter ones cannot be read between samples."""
 
 
-@kernel
+@device
 def _read(line: np.ndarray, here: int, delay: float) -> float:
     """The sample so far back in a ring, by third-order Lagrange interpolation."""
     mask = np.uint64(len(line) - 1)
@@ -29,7 +30,10 @@ def _read(line: np.ndarray, here: int, delay: float) -> float:
     return found
 
 
-@kernel_with(allocates=True)
+@kernel(
+    "f4[:, :, ::1], f8[:, :, ::1], f8[:, ::1], f8[:, ::1], f8[:, :, ::1], i8, f8[:, :, ::1]",
+    allocates=True,
+)
 def run_short_loop(
     signal: np.ndarray,
     length: np.ndarray,
@@ -59,7 +63,7 @@ def run_short_loop(
     for v in range(signal.shape[0]):
         for k in range(feedback.shape[1] - 1):
             heard = signal[v, :, k * TICK : (k + 1) * TICK]
-            if is_silent(heard[0]) and is_silent(heard[1]) and not state[v].any():
+            if is_silent(heard[0]) and is_silent(heard[1]) and is_zero(state[v]):
                 continue
             f, f_step = feedback[v, k], (feedback[v, k + 1] - feedback[v, k]) / TICK
             s, s_step = dark[v, k], (dark[v, k + 1] - dark[v, k]) / TICK

@@ -4,12 +4,12 @@ from __future__ import annotations
 
 import numpy as np
 
-from caligo.signal.kernel import kernel, kernel_with
+from caligo.kernels import kernel
 from caligo.signal.silence import DEAD
 from caligo.signal.ticks import TICK
 
 
-@kernel
+@kernel("f4[:, ::1], f8[:, ::1]")
 def scale_sides(signal: np.ndarray, gains: np.ndarray) -> None:
     """Multiply `signal` ``[2, samples]`` in place by gains at every tick ``[2, ticks + 1]``."""
     for c in range(2):
@@ -20,7 +20,7 @@ def scale_sides(signal: np.ndarray, gains: np.ndarray) -> None:
                 tick[n] *= np.float32(g + n * step)
 
 
-@kernel_with(allocates=True)
+@kernel("f4[:, ::1], f8[:, :, ::1]", allocates=True)
 def mix_sides(signal: np.ndarray, across: np.ndarray) -> None:
     """Make new sides of `signal` ``[2, samples]`` in place.
 
@@ -39,7 +39,7 @@ def mix_sides(signal: np.ndarray, across: np.ndarray) -> None:
             d += steps[1, 1]
 
 
-@kernel
+@kernel("f4[:, ::1], f8[::1], f8[::1], f8[::1]")
 def thin_difference(
     signal: np.ndarray, width: np.ndarray, corner: np.ndarray, state: np.ndarray
 ) -> None:

@@ -4,14 +4,14 @@ from __future__ import annotations
 
 import numpy as np
 
-from caligo.signal.kernel import kernel
+from caligo.kernels import device
 
 DEAD = 1e-20
 """What is smaller, 400 dB under full scale, counts as nothing. Left alone it would get so small
 that the processor computes with it a hundred times slower."""
 
 
-@kernel
+@device
 def is_silent(signal: np.ndarray) -> bool:
     """Whether all of ``[samples]`` are zero."""
     n = 0

@@ -12,6 +12,7 @@ import math
 import numpy as np
 from numpy.typing import NDArray
 
+from caligo.kernels import CONTRACT, device, kernel
 from caligo.signal.abreast import (
     ABREAST,
     begin_tick,
@@ -21,7 +22,6 @@ from caligo.signal.abreast import (
     room,
     take_state,
 )
-from caligo.signal.kernel import CONTRACT, kernel, kernel_with
 from caligo.signal.ticks import TICK
 from caligo.signal.vector import load, store
 
@@ -35,7 +35,7 @@ HIGHEST = 0.49
 """Highest corner as a share of the sample rate."""
 
 
-@kernel_with(fastmath=CONTRACT)
+@device(fastmath=CONTRACT)
 def coefficients(g: float, d: float) -> tuple[float, float, float]:
     """Of one stage at one sample, or of eight abreast: a1, a2 and a3 of the source."""
     a1 = 1.0 / (1.0 + g * (g + d))
@@ -43,7 +43,7 @@ def coefficients(g: float, d: float) -> tuple[float, float, float]:
     return a1, a2, g * a2
 
 
-@kernel_with(fastmath=CONTRACT)
+@device(fastmath=CONTRACT)
 def step(
     x: float, s1: float, s2: float, a: tuple[float, float, float]
 ) -> tuple[float, float, float, float]:
@@ -54,7 +54,7 @@ def step(
     return band, low, 2.0 * band - s1, 2.0 * low - s2
 
 
-@kernel_with(fastmath=CONTRACT)
+@device(fastmath=CONTRACT)
 def _single(
     dry: np.ndarray, wet: np.ndarray, ends: np.ndarray, highpass: bool, held: np.ndarray
 ) -> None:
@@ -75,7 +75,7 @@ def _single(
     store(held, 1, s2)
 
 
-@kernel_with(fastmath=CONTRACT)
+@device(fastmath=CONTRACT)
 def _double(
     dry: np.ndarray, wet: np.ndarray, ends: np.ndarray, highpass: bool, held: np.ndarray
 ) -> None:
@@ -101,7 +101,7 @@ def _double(
     store(held, 3, t2)
 
 
-@kernel
+@kernel("f4[:, :, ::1], f8[:, :, :, ::1], b1, f8[:, :, ::1]")
 def _run(signal: np.ndarray, values: np.ndarray, highpass: bool, state: np.ndarray) -> None:
     """`run` with its numbers beside each other."""
     dry, wet, ends, held = room(values.shape[0], state.shape[2])

@@ -162,7 +162,8 @@ class Grains(InUnison):
             )
             if block.rough:
                 before[0] = values[0, DENSITY] * (first - began) * self._cell
-            begun[-1] = add_density(float(before[0]), values[:, DENSITY], self._cell, begun)
+            density = np.ascontiguousarray(values[:, DENSITY])
+            begun[-1] = add_density(float(before[0]), density, self._cell, begun)
             keep = span.ticks // CELL
             self._added.keep(block, row, begun[keep : keep + 1].copy(), CELL, ahead)
         else:

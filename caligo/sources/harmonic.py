@@ -341,7 +341,8 @@ class Harmonic(InUnison):
             loud = VOICE_RMS * 10.0 ** (self._level.values(moments)[0, ::CELL] / 20.0)
             left, right = (np.zeros_like(level) for _ in range(2))
             to_gains(level, pan, loud[before:], left, right)
-            skip = max(0, first * CELL - span.first)
+            skip = TICK * max(0, first * CELL - span.first)
+            begun = out[row] if skip == 0 else np.zeros((2, out.shape[2] - skip), np.float32)
             add_sines(
                 self._partial_phases(block, row, first, ratio, whole, leaning),
                 ratio,
@@ -350,5 +351,7 @@ class Harmonic(InUnison):
                 left,
                 right,
                 max(0, span.first - first * CELL),
-                out[row][:, skip * TICK :],
+                begun,
             )
+            if skip:
+                out[row][:, skip:] = begun

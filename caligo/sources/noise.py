@@ -15,11 +15,11 @@ from numpy.typing import NDArray
 from scipy import fft
 
 from caligo.catalogue import Module, Moves, Parameter, Scale, register
+from caligo.kernels import device, kernel
 from caligo.movement.block import SourceBlock
 from caligo.movement.chance import combine, derive, signed, unit
 from caligo.movement.notes import Floats
 from caligo.movement.trajectory import Bundle
-from caligo.signal.kernel import kernel
 from caligo.signal.ticks import REFERENCE_RATE, TICK, at_rate
 from caligo.synthesis.common import level_parameter
 from caligo.synthesis.recent import Recent
@@ -44,7 +44,7 @@ def _window(size: int) -> NDArray[np.float32]:
     return np.sqrt(0.5 - 0.5 * np.cos(2.0 * np.pi * np.arange(size) / size)).astype(np.float32)
 
 
-@kernel
+@device
 def poisson(chance: float, mean: float) -> int:
     """How many events a draw in [0, 1) stands for: the inverse of Poisson's distribution."""
     term = math.exp(-mean)
@@ -57,7 +57,7 @@ def poisson(chance: float, mean: float) -> int:
     return count
 
 
-@kernel
+@kernel("i8, u8, f8[::1], f8[::1], f4[:, ::1]")
 def add_hiss(
     first: int, seed: np.uint64, hiss: np.ndarray, apart: np.ndarray, out: np.ndarray
 ) -> None:
@@ -80,7 +80,7 @@ def add_hiss(
             out[1, n] += a - b
 
 
-@kernel
+@kernel("i8, u8, f8[::1], f8[::1], f8[::1], f8, f8, f4[:, ::1]")
 def add_dust(
     first: int,
     seed: np.uint64,

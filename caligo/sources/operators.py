@@ -189,7 +189,9 @@ class Operators(InUnison):
         at = max(first, began) - first
         if at < ticks:
             phase = self._added.up_to(block, row, begin, advance, before=AROUND)
-            accumulate_operator_phases(phase, steps[:, at:], at_ticks[:, at:])
+            own = np.empty((len(begin), ticks - at))
+            accumulate_operator_phases(phase, np.ascontiguousarray(steps[:, at:]), own)
+            at_ticks[:, at:] = own
             if at <= block.span.ticks:
                 self._added.keep(block, row, at_ticks[:, block.span.ticks].copy(), before=AROUND)
         return at_ticks

@@ -20,12 +20,12 @@ from caligo.catalogue import (
 )
 from caligo.document.pitch import frequency
 from caligo.document.sound import ItemPart
+from caligo.kernels import kernel
 from caligo.material.recording import Recording
 from caligo.material.seams import bounds
 from caligo.movement.block import SourceBlock
 from caligo.movement.notes import Floats
 from caligo.movement.voices import Voice
-from caligo.signal.kernel import kernel
 from caligo.signal.ticks import TICK
 from caligo.synthesis.common import unison_parameters, voice_parameters
 from caligo.synthesis.drawing import (
@@ -90,7 +90,9 @@ class ZoneItem:
     """A zone in a document; the source reads it."""
 
 
-@kernel
+@kernel(
+    "f4[:, ::1], i8[::1], f8[::1], i8, f4[:, ::1], f8[::1], f8, f8, f8, f8, f8, f8[::1], f4[:, ::1]"
+)
 def render_recording(
     flat: np.ndarray,
     starts: np.ndarray,

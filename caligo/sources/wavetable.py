@@ -168,7 +168,7 @@ class Wavetable(Source):
         wait = min(max(0, first_tick(block, row) - span.first), span.ticks)
         at_ticks = np.zeros((len(self._offsets), span.ticks))
         at_ticks[:, :wait] = starts[:, None]
-        own = at_ticks[:, wait:]
+        own = np.zeros((len(self._offsets), span.ticks - wait))
         moved = self._trajectories["detune"].moved
         if moved or (strays and not self._phases.steady(block, row)):
             phase = self._phases_added.up_to(block, row, starts, advance)
@@ -177,6 +177,7 @@ class Wavetable(Source):
                 np.ascontiguousarray(pace[:, wait:]), own,
             )  # fmt: skip
             self._phases_added.keep(block, row, phase)
+            at_ticks[:, wait:] = own
             return at_ticks
         phase = self._phases.over(block, row, step)[wait:-1]
         spread_phases(phase, detune[0], self._offsets, self._intervals, starts, own)
@@ -185,6 +186,7 @@ class Wavetable(Source):
             cycles = step[0] * self.rate * np.exp2(cents / 1200.0)
             own += cycles[:, None] * ahead[:, wait:-1]
             own %= 1.0
+        at_ticks[:, wait:] = own
         return at_ticks
 
     def _warped(self, block: SourceBlock, row: int) -> tuple[Table, Floats]:

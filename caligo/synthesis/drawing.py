@@ -9,9 +9,9 @@ from numpy.typing import NDArray
 
 from caligo.catalogue import Choice, Kind, Parameter
 from caligo.document.sound import Part
+from caligo.kernels import device
 from caligo.material.recording import Recording
 from caligo.material.shelf import current
-from caligo.signal.kernel import kernel, kernel_with
 from caligo.synthesis.source import VOICE_LOUDNESS, VOICE_RMS
 
 TAPS = 32
@@ -88,7 +88,7 @@ def _kernel() -> NDArray[np.float32]:
 SINCS = _kernel()
 
 
-@kernel_with(fastmath={"reassoc", "contract", "nsz"})
+@device(fastmath={"reassoc", "contract", "nsz"})
 def sinc_sum(
     flat: np.ndarray, first: np.uint64, sincs: np.ndarray, phase: np.uint64, share: np.float32
 ) -> np.float32:
@@ -104,7 +104,7 @@ def sinc_sum(
     return total
 
 
-@kernel
+@device
 def read_at(
     flat: np.ndarray, begin: int, frames: int, sincs: np.ndarray, place: float
 ) -> np.float32:
@@ -127,7 +127,7 @@ def read_at(
     return sinc_sum(flat, first, sincs, np.uint64(j), np.float32(x - j))
 
 
-@kernel_with(allocates=True)
+@device(allocates=True)
 def level_for(speed: float, ratios: np.ndarray) -> tuple[int, float]:
     """Which of copies ``[levels]`` to read at a speed, and how much of the next it takes.
 

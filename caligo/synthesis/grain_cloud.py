@@ -11,8 +11,8 @@ from typing import Any
 
 import numpy as np
 
+from caligo.kernels import CONTRACT, device, kernel
 from caligo.movement.chance import combine, signed, unit
-from caligo.signal.kernel import CONTRACT, kernel, kernel_with
 from caligo.signal.ticks import TICK
 from caligo.signal.vector import WIDTH, load, load_from, store, totals
 from caligo.synthesis.drawing import PHASES, TAPS, level_for
@@ -37,7 +37,7 @@ COLUMNS = 9
 """Of a grain: onset, length, place, speed, flank, left, right, number, level in dB."""
 
 
-@kernel
+@kernel("f8, f8[::1], f8, f8[::1]")
 def add_density(
     passed: float, density: np.ndarray, seconds: float, trajectory: np.ndarray
 ) -> float:
@@ -53,7 +53,7 @@ def add_density(
     return passed
 
 
-@kernel
+@device
 def _crossing(count: float, begun: float, a: float, b: float, seconds: float) -> float:
     """When in a cell the density, going from `a` to `b`, has added up from `begun` to `count`."""
     need = count - begun
@@ -64,13 +64,16 @@ def _crossing(count: float, begun: float, a: float, b: float, seconds: float) ->
     return 2.0 * need / (a + math.sqrt(max(a * a + 2.0 * slope * need, 0.0)))
 
 
-@kernel
+@device
 def _window_power(flank: float) -> float:
     """The mean square of a tapered cosine window whose flanks take `flank` of it."""
     return 1.0 - 0.625 * flank
 
 
-@kernel_with(allocates=True)
+@kernel(
+    "f8[:, ::1], f8[::1], f8, f8, i8, f8, f8, f8[::1], f8[::1], i8, f8, f8, u8, f8[:, ::1]",
+    allocates=True,
+)
 def find_grains(
     values: np.ndarray,
     begun: np.ndarray,
@@ -163,7 +166,7 @@ def find_grains(
     return count
 
 
-@kernel_with(fastmath=CONTRACT)
+@device(fastmath=CONTRACT)
 def _weighted(
     flat: np.ndarray, first: np.uint64, sincs: np.ndarray, phase: np.uint32, share: np.float32
 ) -> Any:
@@ -178,7 +181,7 @@ def _weighted(
     return below + share * (above - below)
 
 
-@kernel_with(fastmath=CONTRACT)
+@device(fastmath=CONTRACT)
 def _read_evenly(
     flat: np.ndarray,
     first: np.uint64,
@@ -235,7 +238,7 @@ def _read_evenly(
         store(read, row, found)
 
 
-@kernel
+@device
 def _tick_of_grain(
     flat: np.ndarray,
     first: np.uint64,
@@ -281,7 +284,7 @@ def _tick_of_grain(
         right[at + n] += b * read[n]
 
 
-@kernel_with(allocates=True)
+@kernel("f8[:, ::1], f4[::1], i8[::1], f8[::1], i8, f4[:, ::1], i8, i8, f4[:, ::1]", allocates=True)
 def add_grains(
     grains: np.ndarray,
     flat: np.ndarray,

@@ -13,8 +13,9 @@ import math
 import numpy as np
 from numpy.typing import NDArray
 
+from caligo.kernels import CONTRACT, device, kernel
 from caligo.movement.chance import wander
-from caligo.signal.kernel import kernel, kernel_with
+from caligo.signal.arrays import copy
 from caligo.signal.ticks import TICK
 from caligo.synthesis.sines import HALF, sine
 
@@ -48,7 +49,7 @@ def order_of(count: int, links: list[tuple[int, int]]) -> tuple[list[int], list[
     return sorted(range(count), key=lambda o: (before[o], circle[o], o)), circle
 
 
-@kernel_with(fastmath={"contract"})
+@device(fastmath=CONTRACT)
 def _sines(place: np.ndarray, gain: np.float32, gain_step: np.float32, out: np.ndarray) -> None:
     """Sines at places in cycles ``[samples]``, with a gain that goes in a line."""
     for n in range(len(place)):
@@ -56,7 +57,7 @@ def _sines(place: np.ndarray, gain: np.float32, gain_step: np.float32, out: np.n
         out[n] = y * (gain + np.float32(n) * gain_step)
 
 
-@kernel
+@device
 def _table(
     cycle: np.ndarray,
     place: np.ndarray,
@@ -74,7 +75,7 @@ def _table(
         out[n] = y * (gain + np.float32(n) * gain_step)
 
 
-@kernel
+@device
 def _noise(
     seed: np.uint64,
     place: np.ndarray,
@@ -89,7 +90,7 @@ def _noise(
         out[n] = np.float32(y) * (gain + np.float32(n) * gain_step)
 
 
-@kernel
+@device
 def _feed_back(
     acting: np.ndarray, amount: np.float32, slope: np.float32, back: int, place: np.ndarray
 ) -> None:
@@ -105,7 +106,11 @@ def _feed_back(
         here[n] += shift * (there[n] + earlier[n])
 
 
-@kernel_with(allocates=True)
+@kernel(
+    "i8[::1], i8[::1], i8[::1], f4[:, :, ::1], i8[::1], i8[::1], u8[::1], f8[:, ::1], "
+    "f8[:, ::1], f8[:, ::1], i8[:, ::1], f8[:, ::1], f8[:, :, ::1], i8, f4[:, ::1]",
+    allocates=True,
+)
 def render_operators(  # noqa: C901, PLR0912, PLR0915 (one pass over the samples)
     order: np.ndarray,
     circle: np.ndarray,
@@ -186,7 +191,7 @@ def render_operators(  # noqa: C901, PLR0912, PLR0915 (one pass over the samples
             for _ in range(ROUNDS if group >= 0 else 1):
                 for j in range(i, end):
                     o = order[j]
-                    place[:] = base[o]
+                    copy(base[o], place)
                     for link in range(links.shape[0]):
                         if links[link, 1] != o:
                             continue
@@ -226,7 +231,7 @@ def render_operators(  # noqa: C901, PLR0912, PLR0915 (one pass over the samples
                     to[n] += own[n] * (gain + np.float32(n) * gain_step)
 
 
-@kernel
+@kernel("f8[::1], f8[:, ::1], f8[:, ::1]")
 def accumulate_operator_phases(phase: np.ndarray, step: np.ndarray, at_ticks: np.ndarray) -> None:
     """Add up operators' cycles ``[operators]`` over ``[operators, ticks + 1]`` steps.
 

@@ -6,8 +6,8 @@ import math
 
 import numpy as np
 
+from caligo.kernels import device, kernel
 from caligo.signal.exponential import exp2_near
-from caligo.signal.kernel import kernel, kernel_with
 from caligo.signal.ticks import TICK
 
 SHIFT_12, SHIFT_13, SHIFT_14, SHIFT_15 = (np.uint32(32 - bits) for bits in range(12, 16))
@@ -20,7 +20,7 @@ STEADY_SLOPE = 2.0**30 / (TURN * TICK * TICK)
 """The square term of the phase must fit into 31 bits for the quick kernel."""
 
 
-@kernel
+@device
 def _level_for(limits: np.ndarray, step: float) -> int:
     """The fullest level whose highest partial stays below half the sample rate."""
     for level in range(len(limits)):
@@ -29,7 +29,7 @@ def _level_for(limits: np.ndarray, step: float) -> int:
     return len(limits) - 1
 
 
-@kernel
+@kernel("f8[::1], f8, f8[::1], f8[::1], f8[::1], f8[:, ::1]")
 def spread_phases(
     phase: np.ndarray,
     detune: float,
@@ -46,7 +46,7 @@ def spread_phases(
             at_ticks[o, k] = p - math.floor(p)
 
 
-@kernel_with(allocates=True)
+@kernel("f8[::1], f8[::1], f8[::1], f8[::1], f8[::1], f8[:, ::1], f8[:, ::1]", allocates=True)
 def add_phases(
     phase: np.ndarray,
     step: np.ndarray,
@@ -89,7 +89,7 @@ def add_phases(
                 phase[o] = p - np.floor(p)
 
 
-@kernel_with(inline="always")
+@device(inline="always")
 def _split(
     p: np.uint32,
     q: np.uint32,
@@ -111,7 +111,7 @@ def _split(
         scratch[n] = np.float32(np.int32(turn & fraction)) * step
 
 
-@kernel
+@device
 def _tick(
     flat: np.ndarray,
     bits: int,
@@ -168,7 +168,7 @@ def _tick(
         right[at + n] += scratch[5 * TICK + n] * (h + np.float32(n) * h_step)
 
 
-@kernel
+@device
 def _quick_tick(
     flat: np.ndarray,
     start: int,
@@ -203,7 +203,11 @@ def _quick_tick(
         out[1, at + n] += a * (gains[2] + np.float32(n) * gains[3])
 
 
-@kernel_with(allocates=True)
+@kernel(
+    "f4[::1], i8[::1], i8[::1], i8, i8[::1], f8[:, ::1], f8[::1], f8[::1], f8[::1], f8[::1], "
+    "f8[:, ::1], f8[::1], f8[:, ::1], f8[:, ::1], f4[:, ::1]",
+    allocates=True,
+)
 def render_voice(
     flat: np.ndarray,
     bits: np.ndarray,

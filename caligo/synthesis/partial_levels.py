@@ -6,11 +6,16 @@ import math
 
 import numpy as np
 
-from caligo.signal.kernel import kernel, kernel_with
+from caligo.kernels import kernel
+from caligo.signal.arrays import are_equal, copy
 from caligo.synthesis import partials
 
 
-@kernel_with(allocates=True)
+@kernel(
+    "f8[:, ::1], f8[::1], f8[:, ::1], f8[:, ::1], f8[:, ::1], i8, b1, i8, u8, f4[:, ::1], "
+    "f4[:, ::1]",
+    allocates=True,
+)
 def shape_all(
     values: np.ndarray,
     numbers: np.ndarray,
@@ -29,9 +34,9 @@ def shape_all(
     The first axis of `values`, `base`, `ratio`, `level` and `pan` is ``[moments]``.
     """
     for m in range(values.shape[0]):
-        if m > 0 and np.all(values[m] == values[m - 1]):
-            level[m] = level[m - 1]
-            pan[m] = pan[m - 1]
+        if m > 0 and are_equal(values[m], values[m - 1]):
+            copy(level[m - 1], level[m])
+            copy(pan[m - 1], pan[m])
             continue
         partials.shape(
             values[m],
@@ -48,7 +53,7 @@ def shape_all(
         )
 
 
-@kernel
+@kernel("f4[:, ::1], f4[:, ::1], f8[::1], f4[:, ::1], f4[:, ::1]")
 def to_gains(
     level: np.ndarray, pan: np.ndarray, loud: np.ndarray, left: np.ndarray, right: np.ndarray
 ) -> None:
@@ -65,7 +70,7 @@ def to_gains(
             right[m, p] = size * math.sin(angle)
 
 
-@kernel
+@kernel("f8[:, ::1], f4[:, ::1]")
 def part_at_wraps(ratio: np.ndarray, level: np.ndarray) -> None:
     """Where an endless glide wraps a partial, silence it on both sides of the jump.
 

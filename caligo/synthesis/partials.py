@@ -8,10 +8,10 @@ from collections.abc import Sequence
 import numpy as np
 
 from caligo.catalogue import Choice
+from caligo.kernels import CONTRACT, device, kernel
 from caligo.movement.chance import combine, mix, signed, unit
 from caligo.movement.notes import Floats
 from caligo.signal.exponential import exp2_fine
-from caligo.signal.kernel import CONTRACT, kernel, kernel_with
 from caligo.synthesis.phases import FADES, HIGHEST
 
 MOST = 256
@@ -118,7 +118,7 @@ def joined_rules(first: Floats, second: Floats, third: Floats, most: int) -> tup
 VALUES = 19
 
 
-@kernel
+@device
 def _place(
     kind: int, slot: int, before: float, sounding: float, turn: float, seed: np.uint64
 ) -> float:
@@ -140,7 +140,7 @@ def _place(
     return 0.0
 
 
-@kernel
+@device
 def _opened(values: np.ndarray, ranks: np.ndarray) -> float:
     """How far a partial with these `ranks` in the rules ``[3]`` sounds, 0 to 1."""
     morph, third = values[MORPH] / 100.0, values[THIRD] / 100.0
@@ -150,13 +150,13 @@ def _opened(values: np.ndarray, ranks: np.ndarray) -> float:
     return float((first + second) * (1.0 - third) + of_third * third)
 
 
-@kernel
+@device
 def _room(step: float) -> float:
     """How far a partial of so many cycles per sample is below where all fall silent, 0 to 1."""
     return float(min(max((HIGHEST - step) / (HIGHEST - FADES), 0.0), 1.0))
 
 
-@kernel
+@device
 def _bell(place: float) -> float:
     """The weight of a partial on its way round an endless glide, at `place` octaves of it."""
     if place < EDGE or place > WRAP - EDGE:
@@ -164,7 +164,7 @@ def _bell(place: float) -> float:
     return 0.5 - 0.5 * math.cos(2.0 * math.pi * (place - EDGE) / (WRAP - 2.0 * EDGE))
 
 
-@kernel_with(allocates=True)
+@device(allocates=True)
 def _chances(numbers: np.ndarray, seed: np.uint64) -> np.ndarray:
     """What chance makes of each partial ``[partials]``, in [-1, 1): by its number alone."""
     found = np.empty(len(numbers))
@@ -174,7 +174,7 @@ def _chances(numbers: np.ndarray, seed: np.uint64) -> np.ndarray:
     return found
 
 
-@kernel
+@device
 def _stiffness(values: np.ndarray) -> float:
     """B of a stiff string (Fletcher & Rossing): ``f_n = n f0 sqrt(1 + B n²)``."""
     if values[STIFFNESS] <= 0.0:
@@ -182,7 +182,7 @@ def _stiffness(values: np.ndarray) -> float:
     return float(min(values[STIFFNESS] * np.exp2(values[STIFFNESS_BY]), STIFFEST) * 1e-6)
 
 
-@kernel_with(fastmath=CONTRACT)
+@device(fastmath=CONTRACT)
 def _multiples(
     values: np.ndarray,
     numbers: np.ndarray,
@@ -213,7 +213,7 @@ def _multiples(
             found[i] *= math.sqrt((1.0 + stiff * numbers[i] * numbers[i]) / (1.0 + stiff))
 
 
-@kernel_with(fastmath=CONTRACT)
+@device(fastmath=CONTRACT)
 def _carried_on(octaves: np.ndarray, travelled: float, found: np.ndarray) -> None:
     """Multiples of partials ``[partials]`` that an endless glide has carried on, in octaves."""
     for i in range(len(octaves)):
@@ -221,7 +221,7 @@ def _carried_on(octaves: np.ndarray, travelled: float, found: np.ndarray) -> Non
         found[i] = exp2_fine(way - WRAP * math.floor(way / WRAP) - 1.0)
 
 
-@kernel_with(allocates=True)
+@device(allocates=True)
 def _leans(count: int, bundle: int, seed: np.uint64) -> np.ndarray:
     """How far each of the bundles' sines ``[count]`` leans away from its partial, about -1 to 1."""
     found = np.zeros(count)
@@ -232,7 +232,7 @@ def _leans(count: int, bundle: int, seed: np.uint64) -> np.ndarray:
     return found
 
 
-@kernel_with(allocates=True)
+@kernel("f8[:, ::1], f8[::1], i8, b1, u8, f8[:, ::1], f8[:, ::1]", allocates=True)
 def ratios(
     values: np.ndarray,
     numbers: np.ndarray,
@@ -290,7 +290,7 @@ def ratios(
                 ratio[m, at] = base[m, i] * apart[at]
 
 
-@kernel
+@device
 def shape(
     values: np.ndarray,
     numbers: np.ndarray,
@@ -368,7 +368,7 @@ def shape(
         level[at] *= scale
 
 
-@kernel
+@kernel("f8, u8, f8[::1]")
 def start_phases(scatter: float, seed: np.uint64, phase: np.ndarray) -> None:
     """The phases ``[partials]`` with which partials begin, from all together to anywhere."""
     for p in range(len(phase)):

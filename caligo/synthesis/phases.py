@@ -9,12 +9,12 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
+from caligo.kernels import kernel
 from caligo.movement.block import SourceBlock
 from caligo.movement.chance import derive, units
 from caligo.movement.moments import Moments
 from caligo.movement.notes import Floats
 from caligo.movement.trajectory import Trajectory
-from caligo.signal.kernel import kernel
 from caligo.signal.ticks import TICK
 
 HISTORY = 8192
@@ -32,7 +32,7 @@ def left_of(steps: Floats) -> Floats:
     return found
 
 
-@kernel
+@kernel("f8, f8[::1], f8[::1]")
 def accumulate_phase(phase: float, step: np.ndarray, at_ticks: np.ndarray) -> float:
     """Add up a voice's cycles, tick by tick, in the one order that all renders share.
 

@@ -12,8 +12,9 @@ from typing import NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
+from caligo.kernels import device, kernel, tuple_type
 from caligo.movement.chance import combine, mix, signed
-from caligo.signal.kernel import kernel, kernel_with
+from caligo.signal.arrays import copy
 from caligo.synthesis.running import begin_anew, heard
 from caligo.synthesis.sines import phasors
 
@@ -29,6 +30,9 @@ class Spectra(NamedTuple):
     frequency: NDArray[np.float32]
     tonal: NDArray[np.float32]
     mask: NDArray[np.float32]
+
+
+SPECTRA = tuple_type(Spectra, ", ".join(5 * ["f4[:, ::1]"]))
 
 
 # Columns of the values that shape a frame.
@@ -49,7 +53,7 @@ SMOOTH = 24
 """Bins either side over which the envelope of formants is smoothed."""
 
 
-@kernel
+@device
 def _heard_bin(f: float, values: np.ndarray) -> float:
     """The bin at which a bin of the recording is heard."""
     if values[STRETCH] != 0.0 and f > 0.0:
@@ -57,7 +61,7 @@ def _heard_bin(f: float, values: np.ndarray) -> float:
     return float(f * values[RATIO] + values[SHIFT])
 
 
-@kernel_with(allocates=True)
+@device(allocates=True)
 def _envelope(magnitude: np.ndarray, envelope: np.ndarray) -> None:
     """The spectrum's outline: a running mean over `SMOOTH` bins either side, twice over."""
     bins = len(magnitude)
@@ -70,7 +74,7 @@ def _envelope(magnitude: np.ndarray, envelope: np.ndarray) -> None:
             envelope[k] = (total[high] - total[low]) / (high - low)
 
 
-@kernel
+@device
 def _thinned(values: np.ndarray, played: Spectra, out: np.ndarray) -> int:
     """What of the recording sounds at a place, before it is moved; the nearest frame is told."""
     magnitude, summed, tonal, mask = played.magnitude, played.summed, played.tonal, played.mask
@@ -112,7 +116,7 @@ def _thinned(values: np.ndarray, played: Spectra, out: np.ndarray) -> int:
     return nearest
 
 
-@kernel_with(allocates=True)
+@device(allocates=True)
 def advance_frame(
     values: np.ndarray,
     played: Spectra,
@@ -192,13 +196,16 @@ def advance_frame(
                 origin[to] = source
     for i in range(len(phases)):
         phase = phases[i]
-        before[:] = phase
+        copy(phase, before)
         for k in range(bins):
             x = before[origin[k]] + step[k]
             phase[k] = x - np.floor(x)
 
 
-@kernel_with(allocates=True)
+@kernel(
+    ("f8[::1], f8[:, ::1], f8[::1], u8, i8", SPECTRA, "f8, f8[::1], f8[::1]"),
+    allocates=True,
+)
 def run_frames(
     state: np.ndarray,
     values: np.ndarray,
@@ -234,7 +241,7 @@ def run_frames(
     heard(running, first + len(values) - 1, phase)
 
 
-@kernel
+@device
 def to_spectrum(
     level: np.ndarray,
     phase: np.ndarray,
@@ -288,7 +295,14 @@ def to_spectrum(
         parts[1, 2 * k + 1] = size * sin_right[k]
 
 
-@kernel_with(allocates=True)
+@kernel(
+    (
+        "f8[:, ::1], f8[:, ::1], f8[::1], u8, i8, i8",
+        SPECTRA,
+        "f8, f8[:, ::1], f8[::1], c8[:, :, ::1]",
+    ),
+    allocates=True,
+)
 def make_frames(
     states: np.ndarray,
     values: np.ndarray,
@@ -335,7 +349,7 @@ def make_frames(
         to_spectrum(level, phase, gain, scatter, apart, sides, seed, first + m, work, waves, out[m])
 
 
-@kernel
+@kernel("u8, f8[::1]")
 def ways_apart(seed: np.uint64, sides: np.ndarray) -> None:
     """Ways to turn left against right in cycles ``[BINS]``, the same for four neighbours."""
     own = combine(seed, 1 << 33)

@@ -13,8 +13,9 @@ import math
 
 import numpy as np
 
+from caligo.kernels import device, kernel
 from caligo.movement.chance import combine, unit
-from caligo.signal.kernel import kernel, kernel_with
+from caligo.signal.arrays import copy
 
 PERIOD = 512
 """Frames from one beginning to the next: 10.9 s at 48 kHz."""
@@ -36,7 +37,7 @@ def oldest(frame: int, began: int) -> int:
     return began + max(0, (frame - began) // PERIOD - 1) * PERIOD
 
 
-@kernel
+@kernel("u8, i8, f8[::1]")
 def random_phases(seed: np.uint64, turn: int, phase: np.ndarray) -> None:
     """Random phases in cycles ``[bins]``, the same for four neighbouring bins."""
     own = combine(seed, turn)
@@ -44,20 +45,20 @@ def random_phases(seed: np.uint64, turn: int, phase: np.ndarray) -> None:
         phase[k] = unit(own, k >> 2)
 
 
-@kernel_with(allocates=True)
+@device(allocates=True)
 def begin_anew(seed: np.uint64, frame: int, phases: np.ndarray) -> None:
     """Where a period begins, the newer phases become the older ``[2, bins]``.
 
     `frame` counts from the voice's first.
     """
     if frame % PERIOD == 0:
-        phases[0] = phases[1]
+        copy(phases[1], phases[0])
         random_phases(seed, frame // PERIOD, phases[1])
         if frame == 0:
-            phases[0] = phases[1]
+            copy(phases[1], phases[0])
 
 
-@kernel
+@device
 def heard(phases: np.ndarray, frame: int, out: np.ndarray) -> None:
     """What is heard of the older and the newer phases ``[2, bins]`` in a frame ``[bins]``."""
     x = (frame % PERIOD) / PERIOD

@@ -11,8 +11,8 @@ import math
 import numpy as np
 from numpy.polynomial import Chebyshev, Polynomial
 
+from caligo.kernels import CONTRACT, device, kernel
 from caligo.movement.notes import Floats
-from caligo.signal.kernel import kernel, kernel_with
 from caligo.signal.ticks import TICK
 
 CELL = 16
@@ -38,7 +38,7 @@ C0, C1, C2, C3, C4 = (
 )
 
 
-@kernel_with(fastmath={"contract"})
+@device(fastmath=CONTRACT)
 def sine(x: np.float32) -> np.float32:
     """sin(2 pi x) for x in [-1/2, 1/2], without a branch, so that loops become vectors."""
     s = x * (HALF - abs(x))
@@ -46,7 +46,7 @@ def sine(x: np.float32) -> np.float32:
     return s * (C0 + u * (C1 + u * (C2 + u * (C3 + u * C4))))
 
 
-@kernel_with(fastmath={"contract"})
+@device(fastmath=CONTRACT)
 def phasors(phase: np.ndarray, cosine: np.ndarray, sines: np.ndarray) -> None:
     """Cosines and sines of phases in cycles ``[partials]``."""
     for p in range(len(phase)):
@@ -55,7 +55,7 @@ def phasors(phase: np.ndarray, cosine: np.ndarray, sines: np.ndarray) -> None:
         cosine[p] = sine(QUARTER - abs(x))
 
 
-@kernel_with(fastmath={"reassoc", "contract", "nsz"})
+@device(fastmath={"reassoc", "contract", "nsz"})
 def _tick(
     re: np.ndarray,
     im: np.ndarray,
@@ -120,7 +120,7 @@ def _tick(
         to_right[n + np.uint64(3)] += h
 
 
-@kernel
+@kernel("f8[::1], f8[:, ::1], f8[:, ::1]")
 def travelled(step: np.ndarray, whole: np.ndarray, leaning: np.ndarray) -> None:
     """How far a partial gets within each cell, as sums over the cell's ticks.
 
@@ -139,7 +139,7 @@ def travelled(step: np.ndarray, whole: np.ndarray, leaning: np.ndarray) -> None:
             )
 
 
-@kernel_with(allocates=True)
+@kernel("f8[::1], f8[:, ::1], f8[:, ::1], f8[:, ::1], f8[:, ::1]", allocates=True)
 def advance_phases(
     phase: np.ndarray,
     ratio: np.ndarray,
@@ -160,7 +160,10 @@ def advance_phases(
             phase[p] = x - math.floor(x)
 
 
-@kernel_with(allocates=True)
+@kernel(
+    "f8[:, ::1], f8[:, ::1], f8[:, ::1], f8[:, ::1], f4[:, ::1], f4[:, ::1], i8, f4[:, ::1]",
+    allocates=True,
+)
 def add_sines(
     phase: np.ndarray,
     ratio: np.ndarray,

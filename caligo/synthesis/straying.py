@@ -13,9 +13,9 @@ import numpy as np
 from numpy.typing import NDArray
 
 from caligo.document.sound import Part
+from caligo.kernels import device, kernel
 from caligo.movement.chance import combine, derive, signed
 from caligo.movement.notes import Floats
-from caligo.signal.kernel import kernel
 
 SPANS = 4
 SHORTEST = 4.0
@@ -29,7 +29,7 @@ OFTEN = 0.5
 """The root mean square of the straying, as a share of what is set."""
 
 
-@kernel
+@device
 def _stretch(times: np.ndarray, first: int, each: float) -> tuple[int, int]:
     """Which of the steps of a span's clock the moment at `first` lies in, and where it ends.
 
@@ -42,7 +42,7 @@ def _stretch(times: np.ndarray, first: int, each: float) -> tuple[int, int]:
     return index, end
 
 
-@kernel
+@kernel("u8[::1], f8[::1], f8, f8[:, ::1]")
 def stray_ahead(seeds: np.ndarray, times: np.ndarray, way: float, ahead: np.ndarray) -> None:
     """How far clocks are ahead at `times` ``[times]``.
 
@@ -74,7 +74,7 @@ def stray_ahead(seeds: np.ndarray, times: np.ndarray, way: float, ahead: np.ndar
             first = end
 
 
-@kernel
+@kernel("u8[::1], f8[::1], f8, f8[:, ::1]")
 def stray_pace(seeds: np.ndarray, times: np.ndarray, way: float, pace: np.ndarray) -> None:
     """By what share clocks run faster at `times`: the slope of what `stray_ahead` tells.
 

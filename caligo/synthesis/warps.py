@@ -13,8 +13,8 @@ from numpy.typing import NDArray
 from scipy import fft
 
 from caligo.catalogue import Choice
+from caligo.kernels import device, kernel
 from caligo.movement.notes import Floats
-from caligo.signal.kernel import kernel
 from caligo.synthesis.source import VOICE_RMS
 from caligo.synthesis.tables import Table
 
@@ -41,7 +41,7 @@ HIGHEST_SYNCED = 0.45
 """The highest frequency of a synced cycle, as a share of the sample rate."""
 
 
-@kernel
+@device
 def _read(first: np.ndarray, second: np.ndarray, share: float, place: float) -> float:
     """A value between two cycles ``[samples + 1]``, at a place in cycles."""
     length = len(first) - 1
@@ -53,7 +53,7 @@ def _read(first: np.ndarray, second: np.ndarray, share: float, place: float) -> 
     return float(a + share * (b - a))
 
 
-@kernel
+@device
 def warp(
     first: np.ndarray, second: np.ndarray, share: float, kind: int, amount: float, out: np.ndarray
 ) -> None:
@@ -114,7 +114,7 @@ def warped(
     return found
 
 
-@kernel
+@kernel("f4[:, ::1], f8[::1], f8[::1], i8, i8, f4[:, ::1]")
 def warp_all(
     cycles: np.ndarray,
     positions: np.ndarray,
@@ -130,7 +130,7 @@ def warp_all(
         warp(cycles[first], cycles[second], positions[m] - first, kind, amounts[m], out[m])
 
 
-@kernel
+@kernel("c8[:, ::1], i8[::1], f8[::1]")
 def _keep_first(spectra: np.ndarray, partials: np.ndarray, level: np.ndarray) -> None:
     """Leave the first partials of spectra ``[cycles, bins]``, and find what levels each.
 

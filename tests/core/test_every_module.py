@@ -18,7 +18,6 @@ from caligo.catalogue import Kind, Module, Moves, catalogue, registry
 from caligo.document import Score, Sound, find_parameter, read_sound
 from caligo.engine.engine import Engine
 from caligo.engine.live import Listening
-from caligo.engine.warm import trials
 from caligo.movement.block import stereo_block
 from caligo.movement.moments import Moments
 from caligo.movement.movement import Movement
@@ -26,6 +25,7 @@ from caligo.movement.notes import whole
 from caligo.processing.chain import Chain, build_chain
 from caligo.signal.ticks import TICK, Span
 from tests.core.builders import RATE, decibels, one_note, plain_layer
+from tests.core.module_trials import trials
 
 FAMILIES = ("source", "filter", "effect", "modulator")
 MODULES = [m for m in catalogue() if m.family in FAMILIES]
@@ -310,7 +310,7 @@ for package, folder in {(package, folder) for _, _, package, folder in made_here
 from caligo import catalogue
 from caligo.document.held import held_chord
 from caligo.engine.offline import render_array
-from caligo.engine.warm import trials
+from tests.core.module_trials import trials
 from caligo.formats.schema import json_schemas
 known, schemas = json.dumps(catalogue.as_json()), json.dumps(json_schemas())
 for family, kind, _, _ in made_here:

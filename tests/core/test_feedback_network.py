@@ -9,6 +9,7 @@ import scipy.signal
 from numba import njit
 from numba.core.errors import NumbaError
 
+from caligo.kernels import kernel
 from caligo.signal.feedback_network import (
     APART,
     GROUPS,
@@ -19,10 +20,10 @@ from caligo.signal.feedback_network import (
     pass_on,
     room,
 )
-from caligo.signal.kernel import kernel, kernel_with
 from caligo.signal.line_reading import read_lines
 from caligo.signal.ticks import TICK
 from caligo.signal.vector import WIDTH, load, load_lines, store, store_lines
+from tests.core.devices import called
 
 RATE = 48_000.0
 RING = 16_384
@@ -40,8 +41,8 @@ def test_each_line_is_darkened_by_its_own_one_pole(at: int) -> None:
     poles = rng.uniform(0.0, 0.95, LINES).astype(np.float32)
     dark = np.tile(poles.reshape(GROUPS, WIDTH), (2, 1))
     dull, lines, turned = np.zeros((GROUPS, WIDTH), np.float32), rings(), room().turned
-    darken(given[0].copy(), dark, dull, at, lines, turned)
-    darken(given[1].copy(), dark, dull, at + TICK, lines, turned)
+    called(darken)(given[0].copy(), dark, dull, at, lines, turned)
+    called(darken)(given[1].copy(), dark, dull, at + TICK, lines, turned)
     places = (at + np.arange(2 * TICK)) % RING
     for i in range(LINES):
         whole = given[:, i].ravel().astype(np.float64)
@@ -58,7 +59,7 @@ def test_a_pole_that_moves_goes_over_within_the_tick() -> None:
     lines = rings()
     dull = np.zeros((GROUPS, WIDTH), np.float32)
     dark = ends.reshape(2 * GROUPS, WIDTH).copy()
-    darken(given.copy(), dark, dull, 0, lines, room().turned)
+    called(darken)(given.copy(), dark, dull, 0, lines, room().turned)
     held = np.zeros(LINES)
     for n in range(TICK):
         pole = ends[0] + (ends[1] - ends[0]) * n / TICK
@@ -75,8 +76,8 @@ def test_lines_are_mixed_by_a_hadamard_matrix_and_heard_on_either_side() -> None
     fed = rng.standard_normal((2, TICK)).astype(np.float32)
     held, heard = given.copy(), np.zeros((2, TICK), np.float32)
     even = np.full(LINES // 2, np.sqrt(2.0 / LINES) * np.cos(np.pi / 4.0))
-    lose_and_gather(held, gain[0], gain[1], heard)
-    mix_lines(held, even, even, even, even, fed)
+    called(lose_and_gather)(held, gain[0], gain[1], heard)
+    called(mix_lines)(held, even, even, even, even, fed)
     way = np.arange(TICK) / TICK
     left = given * (gain[0, :, None] + (gain[1] - gain[0])[:, None] * way)
     matrix = scipy.linalg.hadamard(LINES) / np.sqrt(LINES)
@@ -98,7 +99,9 @@ def test_lines_are_read_between_samples_also_where_they_pass_one(step: float) ->
     samples = 1_500.0 + 601.0 * np.arange(LINES) + np.linspace(0.0, 0.999, LINES)
     still, places = np.zeros(LINES), np.zeros((3, LINES))
     ends = still + step * TICK / RATE
-    read_lines(lines, at, RATE, samples / RATE, 1.0, 1.0, 0.0, 0.0, still, ends, places, held)
+    called(read_lines)(
+        lines, at, RATE, samples / RATE, 1.0, 1.0, 0.0, 0.0, still, ends, places, held
+    )
     n = np.arange(TICK)
     wanted = np.sin(tone * (at + n - samples[:, None] - step * n))
     assert np.abs(held - wanted).max() < 10.0 ** (-90.0 / 20.0)
@@ -106,7 +109,7 @@ def test_lines_are_read_between_samples_also_where_they_pass_one(step: float) ->
 
 def test_what_stands_at_the_end_of_a_tick_begins_the_next() -> None:
     ends = np.arange(12.0).reshape(4, 3)
-    pass_on(ends)
+    called(pass_on)(ends)
     np.testing.assert_array_equal(ends[:2], ends[2:])
     np.testing.assert_array_equal(ends[2:].ravel(), np.arange(6.0, 12.0))
 
@@ -136,14 +139,7 @@ def _added_up(values: np.ndarray) -> float:
     return float(taken.sum())
 
 
-def _added_up_in_room(values: np.ndarray) -> float:
-    taken = np.zeros(len(values))
-    taken[:] = values
-    return float(taken.sum())
-
-
 def test_a_kernel_that_makes_arrays_has_to_say_so() -> None:
-    """Of two functions, since what has been compiled once is kept on disk."""
     with pytest.raises(NumbaError):
-        kernel(_added_up)(np.ones(4))
-    assert kernel_with(allocates=True)(_added_up_in_room)(np.ones(4)) == 4.0
+        kernel("f8[::1]")(_added_up)(np.ones(4))
+    assert kernel("f8[::1]", allocates=True)(_added_up)(np.ones(4)) == 4.0
