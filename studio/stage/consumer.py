@@ -6,14 +6,15 @@ import asyncio
 import contextlib
 import contextvars
 import logging
-from collections.abc import Callable, Coroutine, Sequence
+from collections.abc import Callable, Coroutine
+from dataclasses import replace
 from typing import Any
 
 from channels.db import database_sync_to_async
 from channels.generic.websocket import AsyncWebsocketConsumer
 from django.conf import settings
 
-from caligo.document import Score, Sound, read_score, read_sound
+from caligo.document import read_score, read_sound
 from caligo.engine.live import Loop
 from caligo.engine.skim import evenly
 from caligo.engine.stems import StemStore
@@ -48,6 +49,7 @@ from studio.stage.messages import (
     Watch,
     read_message,
 )
+from studio.stage.open_sound import OpenSound
 from studio.stage.viewing import Viewing
 
 logger = logging.getLogger("studio.stage")
@@ -61,77 +63,92 @@ def _loop(given: tuple[float, float] | None) -> Loop | None:
 
 
 class StageConsumer(AsyncWebsocketConsumer):  # type: ignore[misc]
-    """Sends trajectories, tiles, samples and news of a sound; takes in playing and listening."""
+    """Sends trajectories, tiles, samples and news of a sound; takes in playing and listening.
+
+    What is open is one immutable `OpenSound`, replaced by a newer one while `_changing` is held:
+    whichever edit is read last, the newest is heard and drawn.
+    """
+
+    async def __call__(self, scope: Any, receive: Any, send: Any) -> None:
+        """Serve one connection; however it ends, its place is free afterwards."""
+        try:
+            await super().__call__(scope, receive, send)
+        finally:
+            self._close()
 
     async def connect(self) -> None:
         """Open the sound, and start to draw it."""
         self._sound_id = int(self.scope["url_route"]["kwargs"]["sound_id"])
         self._event_loop = asyncio.get_running_loop()
         self._context = contextvars.copy_context()
-        self._hold_still: Stillness = False
         self._span: tuple[float, float] | None = None
         self._tasks: set[asyncio.Task[None]] = set()
+        self._changing = asyncio.Lock()
         await self.accept()
-        if not hub.enter(self._sound_id, self):
-            await self.close(code=TOO_MANY)
-            return
-        if not await self._load():
-            await self.close(code=NO_SUCH_SOUND)
-            return
-        stems = (settings.STEMS_DIR, settings.STEMS_LIMIT_BYTES)
-        send = (self._send_text, self._send_bytes)
-        self._viewing = Viewing(*send, "studio.stage.drawing:draw", stems)
-        self._closer = Viewing(*send, "studio.stage.drawing:look_closer", stems)
-        self._notes = Viewing(*send, "studio.stage.drawing:tell_notes", stems)
-        self._make_up = Viewing(*send, "studio.stage.drawing:tell_make_up", stems)
-        self._listener = Listener(self._send_news, self._send_bytes, StemStore(*stems))
-        self._show()
+        async with self._changing:
+            if not hub.enter(self._sound_id, self):
+                await self.close(code=TOO_MANY)
+                return
+            loaded = await self._load(hold_still=False)
+            if loaded is None:
+                await self.close(code=NO_SUCH_SOUND)
+                return
+            self._state = loaded
+            stems = (settings.STEMS_DIR, settings.STEMS_LIMIT_BYTES)
+            send = (self._send_text, self._send_bytes)
+            self._listener = Listener(self._send_news, self._send_bytes, StemStore(*stems), loaded)
+            self._viewing = Viewing(*send, "studio.stage.drawing:draw", stems)
+            self._closer = Viewing(*send, "studio.stage.drawing:look_closer", stems)
+            self._notes = Viewing(*send, "studio.stage.drawing:tell_notes", stems)
+            self._make_up = Viewing(*send, "studio.stage.drawing:tell_make_up", stems)
+            self._show()
 
-    async def disconnect(self, code: int) -> None:
+    def _close(self) -> None:
         """Close the sound; drawing and listening stop."""
+        if not hasattr(self, "_sound_id"):
+            return
         hub.leave(self._sound_id, self)
-        if hasattr(self, "_viewing"):
+        if hasattr(self, "_make_up"):
             self._listener.stop()
             self._viewing.close()
             self._closer.close()
             self._notes.close()
             self._make_up.close()
 
-    async def _load(self) -> bool:
-        """Read the newest saved state; False if the sound is gone."""
+    async def _load(self, *, hold_still: Stillness) -> OpenSound | None:
+        """Read the newest saved state; None if the sound is gone."""
 
-        def read() -> tuple[Sound, Score, int] | None:
+        def read() -> OpenSound | None:
             row = models.Sound.objects.select_related("cue__score").filter(pk=self._sound_id)
             found = row.first()
             if found is None:
                 return None
-            return (
+            return OpenSound(
                 read_sound(found.document),
                 read_score(found.cue.score.document),
                 found.revision + found.cue.score.revision,
+                hold_still,
             )
 
-        loaded = await database_sync_to_async(read, thread_sensitive=False)()
-        if loaded is None:
-            return False
-        self._sound, self._score, self._revision = loaded
-        return True
-
-    @property
-    def _state(self) -> tuple[Sound, Score, int, Stillness]:
-        """What is drawn: the sound and score as they are, and how still."""
-        return self._sound, self._score, self._revision, self._hold_still
+        loaded: OpenSound | None = await database_sync_to_async(read, thread_sensitive=False)()
+        return loaded
 
     def _look(self) -> None:
         """Draw the stretch that is looked at closer, if there is one."""
-        if self._span is None or self._span[1] > self._score.length + 1e-6:
+        if self._span is None or self._span[1] > self._state.score.length + 1e-6:
             self._closer.rest()
         else:
-            self._closer.show(*self._state, self._span)
+            self._closer.show(*self._state.drawn, self._span)
 
     def _show(self) -> None:
-        self._viewing.show(*self._state)
+        self._viewing.show(*self._state.drawn)
         self._look()
+
+    async def _take_up(self, state: OpenSound) -> None:
+        """Hear and draw another state; `_changing` is held."""
+        self._state = state
+        await asyncio.to_thread(self._listener.follow, state)
+        self._show()
 
     # Called from other threads
 
@@ -185,15 +202,17 @@ class StageConsumer(AsyncWebsocketConsumer):  # type: ignore[misc]
             )
 
     async def _take_up_changes(self) -> None:
-        if not await self._load():
-            await self.close(code=NO_SUCH_SOUND)
-            return
-        sound, score = self._sound, self._score
-        await asyncio.to_thread(
-            self._listener.with_playing, lambda playing: playing.edit(sound, score)
-        )
-        self._show()
-        await self.send(text_data=ChangedNews(revision=self._revision).model_dump_json())
+        async with self._changing:
+            if not hasattr(self, "_state"):
+                return  # it was turned away
+            loaded = await self._load(hold_still=self._state.hold_still)
+            if loaded is None:
+                await self.close(code=NO_SUCH_SOUND)
+                return
+            if loaded.revision < self._state.revision:
+                return
+            await self._take_up(loaded)
+        await self._send_now({"text_data": ChangedNews(revision=loaded.revision).model_dump_json()})
 
     async def _tell_render(self, render_id: int) -> None:
         def read() -> Render | None:
@@ -220,22 +239,21 @@ class StageConsumer(AsyncWebsocketConsumer):  # type: ignore[misc]
                 self._listener.heard(message.stream, message.frames)  # comes often, never waits
             elif isinstance(message, Ping):
                 await self._send_now({"text_data": PongNews().model_dump_json()})
+            elif isinstance(message, Still):
+                frozen = None if message.at is None else Frozen(self._within(message.at))
+                still: Stillness = (frozen or True) if message.still else False
+                async with self._changing:
+                    await self._take_up(replace(self._state, hold_still=still))
             else:
                 await asyncio.to_thread(self._act, message)
         except BadMessage as error:
-            await self.send(text_data=ProblemNews(text=str(error)).model_dump_json())
+            await self._send_now({"text_data": ProblemNews(text=str(error)).model_dump_json()})
 
     def _act(self, message: FromPage) -> None:
         with_listening = self._listener.with_listening
         match message:
             case Listen():
-                self._listener.start(
-                    self._sound,
-                    self._score,
-                    self._within(message.start),
-                    loop=_loop(message.loop),
-                    hold_still=self._hold_still,
-                )
+                self._listener.start(self._within(message.start), loop=_loop(message.loop))
             case Stop():
                 self._listener.stop()
             case Seek():
@@ -250,28 +268,19 @@ class StageConsumer(AsyncWebsocketConsumer):  # type: ignore[misc]
                 with_listening(lambda listening: listening.lift(message.key))
             case Panic():
                 with_listening(lambda listening: listening.panic())
-            case Still():
-                frozen = None if message.at is None else Frozen(self._within(message.at))
-                self._hold_still = still = (frozen or True) if message.still else False
-                self._listener.with_playing(lambda playing: playing.hold_still(still))
-                self._show()
             case SkimAll():
-                moments = evenly(self._score.length, message.seconds)
-                self._skim(self._listener.skim, moments)
+                self._listener.skim(evenly(self._state.score.length, message.seconds))
             case Compare():
-                self._skim(self._listener.compare, [self._within(m) for m in message.moments])
+                self._listener.compare([self._within(m) for m in message.moments])
             case Look():
                 self._span = message.span
                 self._look()
             case NotesOf():
-                self._notes.show(*self._state, message.address, self._span)
+                self._notes.show(*self._state.drawn, message.address, self._span)
             case Watch():
                 self._listener.watch(message.stage)
             case MakeUpOf():
-                self._make_up.show(*self._state, message.address)
-
-    def _skim(self, begin: Callable[..., None], moments: Sequence[float]) -> None:
-        begin(self._sound, self._score, moments, hold_still=self._hold_still)
+                self._make_up.show(*self._state.drawn, message.address)
 
     def _within(self, moment: float) -> float:
         """A moment of the score.
@@ -281,6 +290,6 @@ class StageConsumer(AsyncWebsocketConsumer):  # type: ignore[misc]
         BadMessage
             If it lies past the end.
         """
-        if moment > self._score.length:
-            raise BadMessage(f"{moment:g} s lies past the end, {self._score.length:g} s")
+        if moment > self._state.score.length:
+            raise BadMessage(f"{moment:g} s lies past the end, {self._state.score.length:g} s")
         return moment

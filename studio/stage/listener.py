@@ -8,13 +8,11 @@ from collections.abc import Callable, Sequence
 
 import numpy as np
 
-from caligo.document import Score, Sound
 from caligo.engine.engine import DEFAULT_RATE
 from caligo.engine.live import Listening, Loop
 from caligo.engine.skim import COMPARED_BLOCKS, Skim
 from caligo.engine.stems import StemStore
 from caligo.engine.watching import LOWEST, SIZE
-from caligo.movement.stillness import Stillness
 from studio.stage.messages import (
     AudioHeader,
     ListeningNews,
@@ -23,6 +21,7 @@ from studio.stage.messages import (
     SpectrumHeader,
     StoppedNews,
 )
+from studio.stage.open_sound import OpenSound
 from studio.stage.packets import AUDIO, SPECTRUM, packet
 from studio.workers import FREE, SHARING, WAITING, give_way
 
@@ -30,6 +29,7 @@ logger = logging.getLogger("studio.stage")
 
 SendNews = Callable[[News], None]
 SendBytes = Callable[[bytes], None]
+Make = Callable[[OpenSound], Listening | Skim]
 
 LEAD = 5_120
 """Frames ahead of what has been heard below which a block is made; an edit waits for these and
@@ -55,6 +55,14 @@ PATIENCE = 10.0
 """Seconds without a word from the browser after which listening stops by itself."""
 
 
+def _take_up(playing: Listening | Skim, before: OpenSound, state: OpenSound) -> None:
+    """Let what plays go over from one state to another."""
+    if state.hold_still != before.hold_still:
+        playing.hold_still(state.hold_still)
+    if state.sound is not before.sound or state.score is not before.score:
+        playing.edit(state.sound, state.score)
+
+
 class Listener:
     """Listens to one sound at a time, from wherever it is started."""
 
@@ -63,10 +71,13 @@ class Listener:
         send_news: SendNews,
         send_bytes: SendBytes,
         store: StemStore,
+        state: OpenSound,
     ) -> None:
         self._send_news = send_news
         self._send_bytes = send_bytes
         self._store = store
+        self._state = state
+        self._following = threading.Lock()
         self._listening: Listening | Skim | None = None
         self._stream = 0
         self._sent = 0
@@ -77,45 +88,54 @@ class Listener:
         self._watched = ""
         self._more = threading.Condition()
 
-    def start(
-        self,
-        sound: Sound,
-        score: Score,
-        start: float,
-        *,
-        loop: Loop | None = None,
-        hold_still: Stillness = False,
-    ) -> None:
+    def start(self, start: float, *, loop: Loop | None = None) -> None:
         """Listen from a moment on; what was playing stops."""
         self._begin(
-            lambda: Listening(
-                sound, score, start=start, loop=loop, store=self._store, hold_still=hold_still
+            lambda state: Listening(
+                state.sound,
+                state.score,
+                start=start,
+                loop=loop,
+                store=self._store,
+                hold_still=state.hold_still,
             )
         )
 
-    def skim(
-        self, sound: Sound, score: Score, moments: Sequence[float], *, hold_still: Stillness = False
-    ) -> None:
+    def skim(self, moments: Sequence[float]) -> None:
         """Hear moments of the length one after the other; what was playing stops."""
-        self._begin(lambda: Skim(sound, score, moments, store=self._store, hold_still=hold_still))
+        self._begin(
+            lambda state: Skim(
+                state.sound,
+                state.score,
+                moments,
+                store=self._store,
+                hold_still=state.hold_still,
+            )
+        )
 
-    def compare(
-        self, sound: Sound, score: Score, moments: Sequence[float], *, hold_still: Stillness = False
-    ) -> None:
+    def compare(self, moments: Sequence[float]) -> None:
         """Hear two moments in turn, again and again; what was playing stops."""
         self._begin(
-            lambda: Skim(
-                sound,
-                score,
+            lambda state: Skim(
+                state.sound,
+                state.score,
                 moments,
                 blocks=COMPARED_BLOCKS,
                 again=True,
                 store=self._store,
-                hold_still=hold_still,
+                hold_still=state.hold_still,
             )
         )
 
-    def _begin(self, make: Callable[[], Listening | Skim]) -> None:
+    def follow(self, state: OpenSound) -> None:
+        """Play another state from now on, whether something plays, is being begun, or neither."""
+        with self._following:
+            before, self._state = self._state, state
+            listening = self._listening
+            if listening is not None:
+                _take_up(listening, before, state)
+
+    def _begin(self, make: Make) -> None:
         self.stop()
         give_way(self, WAITING)
         with self._more:
@@ -171,22 +191,18 @@ class Listener:
         act(listening)
         return True
 
-    def with_playing(self, act: Callable[[Listening | Skim], None]) -> bool:
-        """Do something to what is playing in any way, if anything is."""
-        listening = self._listening
-        if listening is None:
-            return False
-        act(listening)
-        return True
-
-    def _play(self, stream: int, make: Callable[[], Listening | Skim]) -> None:
+    def _play(self, stream: int, make: Make) -> None:
         listening: Listening | Skim | None = None
         try:
-            listening = make()
-            with self._more:
-                if self._stream != stream:
-                    return
-                self._listening = listening
+            made_of = self._state
+            listening = make(made_of)
+            with self._following:
+                with self._more:
+                    if self._stream != stream:
+                        return
+                    self._listening = listening
+                # What was edited while it was made.
+                _take_up(listening, made_of, self._state)
             if isinstance(listening, Listening):
                 listening.watch(self._watched)
             self._send_news(ListeningNews(stream=stream, start=listening.position))

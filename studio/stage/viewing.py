@@ -38,6 +38,8 @@ class Viewing:
         self._task = task
         self._stems = stems
         self._wanted: tuple[Any, ...] | None = None
+        self._asked = 0
+        """How often another state was asked for, or none."""
         self._worker: Worker | None = None
         self._wake = threading.Condition()
         self._closed = False
@@ -56,6 +58,7 @@ class Viewing:
     def _want(self, wanted: tuple[Any, ...] | None) -> None:
         with self._wake:
             self._wanted = wanted
+            self._asked += 1
             if self._worker:
                 self._worker.stop()
             self._wake.notify()
@@ -74,10 +77,10 @@ class Viewing:
                 self._wake.wait_for(lambda: self._wanted is not None or self._closed)
                 if self._closed or self._wanted is None:
                     break
-                wanted = self._wanted
+                wanted, number = self._wanted, self._asked
                 self._wanted = None
             try:
-                self._draw_by_a_worker(wanted)
+                self._draw_by_a_worker(wanted, number)
             except WorkerFailed:
                 self._say("The long view's worker came to an end; change something to go on.")
             except Exception as error:
@@ -87,15 +90,20 @@ class Viewing:
                     "tells more of. The sound itself is safe."
                 )
 
-    def _draw_by_a_worker(self, wanted: tuple[Any, ...]) -> None:
+    def _is_wanted(self, number: int) -> bool:
+        """Whether what was asked for has been followed by nothing else."""
+        return self._asked == number and not self._closed
+
+    def _draw_by_a_worker(self, wanted: tuple[Any, ...], number: int) -> None:
         # Right after the studio's start the first worker is a second or two in coming.
-        worker = drawers.borrow(lambda: self._wanted is None and not self._closed)
+        worker = drawers.borrow(lambda: self._is_wanted(number))
         if worker is None:
             return
         with self._wake:
             self._worker = worker
         try:
-            self._draw(worker, wanted)
+            if self._is_wanted(number):
+                self._draw(worker, wanted, number)
         finally:
             with self._wake:
                 self._worker = None
@@ -104,9 +112,9 @@ class Viewing:
     def _say(self, text: str) -> None:
         self._send_text(ProblemNews(text=text).model_dump_json())
 
-    def _draw(self, worker: Worker, wanted: tuple[Any, ...]) -> None:
+    def _draw(self, worker: Worker, wanted: tuple[Any, ...], number: int) -> None:
         for made in worker.run(self._task, *wanted):
-            if self._wanted is not None or self._closed:
+            if not self._is_wanted(number):
                 worker.stop()
             elif isinstance(made, bytes):
                 self._send_bytes(made)

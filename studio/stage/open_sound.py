@@ -1,0 +1,29 @@
+"""The state of an open sound: what is heard and drawn."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from caligo.document import Score, Sound
+from caligo.movement.stillness import Stillness
+
+
+@dataclass(frozen=True, slots=True)
+class OpenSound:
+    """A sound with its score as they were saved, and how still its movement is held.
+
+    Attributes
+    ----------
+    revision : int
+        Sum of the revisions of sound and score: it grows with every edit of either.
+    """
+
+    sound: Sound
+    score: Score
+    revision: int
+    hold_still: Stillness = False
+
+    @property
+    def drawn(self) -> tuple[Sound, Score, int, Stillness]:
+        """Arguments of the tasks that draw it, see `studio.stage.drawing`."""
+        return self.sound, self.score, self.revision, self.hold_still
