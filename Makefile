@@ -15,7 +15,9 @@ export PYTHONDONTWRITEBYTECODE :=
 .PHONY: demo test installed test-web test-core test-beside test-screen test-heard check check-python check-web
 .PHONY: bench bench-screen coverage types shots clean
 
-demo: $(STAMPS)/warm studio/static/build/index.html
+# The page is built while the packages come; the sound engine is compiled while the page serves.
+demo:
+	@$(MAKE) -j2 -O --no-print-directory $(STAMPS)/python studio/static/build/index.html
 	@$(PYTHON) -m studio.serve --demo $(if $(PORT),--port $(PORT))
 
 # Set-up that does not wait for other set-up goes side by side: compiling the engine takes longest,

@@ -24,6 +24,7 @@ from studio.library.scales_api import router as scales
 from studio.library.scores_api import router as scores
 from studio.material.api import router as material
 from studio.material.loops_api import router as loops
+from studio.preparation_api import router as preparation
 from studio.renders.api import router as renders
 from studio.stage.messages import message_schemas
 from studio.stage.rolls_api import router as rolls
@@ -49,6 +50,7 @@ api.add_router("", renders)
 api.add_router("", material)
 api.add_router("", loops)
 api.add_router("", rolls)
+api.add_router("", preparation)
 
 
 @api.exception_handler(DocumentError)

@@ -4,10 +4,16 @@ from __future__ import annotations
 
 import contextlib
 
+import studio.preparation
 import studio.renders.rendering
 import studio.stage.drawing  # noqa: F401
-from caligo.engine.warm import warm_drawing
+from caligo.engine.warm import import_all, warm_drawing
+from caligo.kernels.compilation import load_kept, missing
 
-# What fails here fails again in the task that needs it, where somebody is told.
-with contextlib.suppress(Exception):
-    warm_drawing()
+import_all()
+load_kept()
+# Where kernels are missing, they are compiled by workers. What fails here fails again in the task
+# that needs it, where somebody is told.
+if not missing():
+    with contextlib.suppress(Exception):
+        warm_drawing()

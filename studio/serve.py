@@ -115,14 +115,18 @@ def main() -> None:
     from django.conf import settings
 
     from caligo.engine.warm import warm_listening
+    from caligo.kernels.compiled import Kernel
     from studio.asgi import application
+    from studio.preparation import compile_in_a_worker, preparation
     from studio.stage.unseen import Unseen
 
+    Kernel.compile_elsewhere = compile_in_a_worker
     come_first()
     take_short_turns()
     keep_what_is_loaded()
 
     def get_warm() -> None:
+        preparation.run()
         warm_listening()
         keep_what_is_loaded()
         if not given.rest:

@@ -272,6 +272,8 @@ drawers = Pool(most=3, keep=2)
 """Workers that draw long views."""
 takers = Pool(most=2, keep=1)
 """Workers that take material in, draw it, search it and cut it."""
+compilers = Pool(most=2, keep=0)
+"""Workers that compile kernels."""
 renderers = Pool(most=1, keep=1)
 """Workers that render to files."""
 spare = Pool(most=1, keep=0)

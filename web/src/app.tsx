@@ -35,6 +35,7 @@ import {
 import { Sheet } from "./sheet/Sheet";
 import { openStage } from "./stage/socket";
 import { BeforeAfter } from "./transport/BeforeAfter";
+import { Preparation } from "./transport/Preparation";
 import { Transport, togglePlaying } from "./transport/Transport";
 import { CatalogueContext } from "./ui/catalogue-context";
 import { EditableName } from "./ui/EditableName";
@@ -77,6 +78,7 @@ function Header() {
         )}
       </span>
       <Remarks />
+      <Preparation />
       <span className="flex-1" />
       <button
         type="button"

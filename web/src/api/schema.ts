@@ -972,6 +972,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/engine": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Read Preparation
+         * @description How far the sound engine is compiled.
+         */
+        get: operations["studio_preparation_api_read_preparation"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
 }
 export type webhooks = Record<string, never>;
 export interface components {
@@ -2369,6 +2389,16 @@ export interface components {
             modulator: string;
             /** Seeds */
             seeds: number[];
+        };
+        /**
+         * PreparationOut
+         * @description How many kernels are compiled, and of how many; none before that is known.
+         */
+        PreparationOut: {
+            /** Done */
+            done: number;
+            /** Total */
+            total: number;
         };
         /**
          * AudioHeader
@@ -4888,6 +4918,26 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["SaidOut"];
+                };
+            };
+        };
+    };
+    studio_preparation_api_read_preparation: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PreparationOut"];
                 };
             };
         };
