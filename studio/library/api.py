@@ -5,6 +5,7 @@ from __future__ import annotations
 import json
 from typing import Any
 
+from django.db import transaction
 from django.http import HttpRequest, HttpResponse
 from ninja import File, Router, Status
 from ninja.files import UploadedFile
@@ -12,7 +13,7 @@ from ninja.files import UploadedFile
 from caligo.catalogue import as_json
 from caligo.document import DocumentError, Problem, read_sound
 from caligo.document.limits import LIMITS
-from studio.library.editing import add_sound, edit_sound, keep_version, warnings_of
+from studio.library.editing import add_sound, edit_sound, keep_version, rename, warnings_of
 from studio.library.models import Cue, Production, Sound, Version
 from studio.library.removing import remove
 from studio.library.starting import new_cue, plain_sound
@@ -53,19 +54,17 @@ def productions(request: HttpRequest) -> Any:
 @router.post("/productions", response={201: ProductionEntry})
 def create_production(request: HttpRequest, given: NamedIn) -> Any:
     """A new production with one cue."""
-    production = Production.objects.create(name=given.name)
-    cue = new_cue(production, "1m1", "First cue")
-    add_sound(cue, plain_sound("New sound"))
+    with transaction.atomic():
+        production = Production.objects.create(name=given.name)
+        cue = new_cue(production, "1m1", "First cue")
+        add_sound(cue, plain_sound("New sound"))
     return Status(201, production)
 
 
 @router.patch("/productions/{production_id}", response={200: ProductionEntry, 404: SaidOut})
 def rename_production(request: HttpRequest, production_id: int, given: NamedIn) -> Any:
     """Rename a production."""
-    production = Production.objects.get(pk=production_id)
-    production.name = given.name
-    production.save()
-    return production
+    return rename(Production.objects, production_id, name=given.name)
 
 
 @router.delete("/productions/{production_id}", response={204: None, 404: SaidOut})
@@ -78,18 +77,16 @@ def delete_production(request: HttpRequest, production_id: int) -> Any:
 @router.post("/productions/{production_id}/cues", response={201: CueEntry, 404: SaidOut})
 def create_cue(request: HttpRequest, production_id: int, given: CueIn) -> Any:
     """A new cue that holds a chord, with a plain sound."""
-    cue = new_cue(Production.objects.get(pk=production_id), given.number, given.name)
-    add_sound(cue, plain_sound("New sound"))
+    with transaction.atomic():
+        cue = new_cue(Production.objects.get(pk=production_id), given.number, given.name)
+        add_sound(cue, plain_sound("New sound"))
     return Status(201, cue)
 
 
 @router.patch("/cues/{cue_id}", response={200: CueEntry, 404: SaidOut})
 def rename_cue(request: HttpRequest, cue_id: int, given: CueIn) -> Any:
     """Rename or renumber a cue."""
-    cue = Cue.objects.get(pk=cue_id)
-    cue.number, cue.name = given.number, given.name
-    cue.save()
-    return cue
+    return rename(Cue.objects, cue_id, number=given.number, name=given.name)
 
 
 @router.delete("/cues/{cue_id}", response={204: None, 404: SaidOut})

@@ -5,10 +5,10 @@ from __future__ import annotations
 import time
 from collections.abc import Callable
 from dataclasses import dataclass, field
-from typing import Any
+from typing import Any, TypeVar
 
 from django.db import transaction
-from django.db.models import QuerySet
+from django.db.models import Manager, Model, QuerySet
 
 from caligo.document import Edited, apply_patch, read_score, read_sound
 from caligo.document import Sound as SoundDocument
@@ -16,6 +16,7 @@ from caligo.document.meaning import in_words, warnings
 from studio.library.models import Cue, Score, Sound, Version
 from studio.signals import sound_changed
 
+Kind = TypeVar("Kind", bound=Model)
 Operations = list[dict[str, Any]]
 
 MOST_WARNINGS = 20
@@ -56,9 +57,12 @@ def _apply(
     edited: Edited[Any] = apply_patch(held.document, operations, read, dump)
     held.document = edited.data
     held.revision += 1
+    changed = ["document", "revision"]
     if isinstance(held, Sound):
         held.name = edited.document.name
-    held.save()
+        changed += ["name", "changed"]
+    # Whatever else was changed since the row was read, such as its deletion, stays.
+    held.save(update_fields=changed)
     told = warnings_of(edited.document) if isinstance(held, Sound) else []
     return Saved(held.revision, edited.data, told)
 
@@ -106,6 +110,17 @@ def edit_score(cue_id: int, revision: int, operations: Operations) -> Saved:
     for sound_id in Sound.objects.filter(cue_id=cue_id).values_list("pk", flat=True):
         sound_changed.send(None, sound_id=sound_id)
     return saved
+
+
+def rename(rows: Manager[Kind], id: int, **names: str) -> Kind:
+    """Give a row other names, unless it was deleted meanwhile.
+
+    Raises
+    ------
+    ObjectDoesNotExist
+    """
+    rows.filter(pk=id).update(**names)
+    return rows.get(pk=id)
 
 
 def add_sound(cue: Cue, document: Any) -> Sound:

@@ -11,10 +11,11 @@ from ninja.files import UploadedFile
 from caligo.document import Score as ScoreDocument
 from caligo.document import read_score
 from caligo.document.held import held_chord
-from caligo.formats.midi import MOST_BYTES, read_midi, write_midi
+from caligo.formats.midi import MOST_BYTES, write_midi
 from studio.library.editing import edit_score
 from studio.library.models import Score
 from studio.schemas import ChordIn, PatchIn, SaidOut, ScoreSaved
+from studio.workers import in_a_worker
 
 router = Router(tags=["scores"])
 
@@ -48,4 +49,4 @@ def chord_score(request: HttpRequest, given: ChordIn) -> Any:
 def midi_score(request: HttpRequest, file: File[UploadedFile]) -> Any:
     """The score in a Standard MIDI File; nothing is saved."""
     name = file.name or "the file"
-    return read_midi(file.read(MOST_BYTES + 1), name)
+    return in_a_worker("studio.library.score_reading:read", file.read(MOST_BYTES + 1), name)

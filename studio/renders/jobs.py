@@ -7,8 +7,10 @@ import errno
 import logging
 import threading
 import time
-from concurrent.futures import ThreadPoolExecutor
+from collections.abc import Sequence
+from concurrent.futures import Future, ThreadPoolExecutor
 from pathlib import Path
+from typing import Any
 
 from django.conf import settings
 from django.db import DatabaseError, connection
@@ -41,7 +43,14 @@ def path_of(render: Render) -> Path:
 def submit(render: Render) -> None:
     """Render in the background."""
     _cancelled[render.pk] = threading.Event()
-    _pool.submit(_run, render.pk)
+    _pool.submit(_run, render.pk).add_done_callback(_log_failure)
+
+
+def _log_failure(future: Future[None]) -> None:
+    """Leave no error unread: what could not even be written down is in the log."""
+    error = future.exception()
+    if error is not None:
+        logger.error("a render's thread ended: %.300r", error, exc_info=error)
 
 
 def cancel(render: Render) -> None:
@@ -55,9 +64,10 @@ def cancel(render: Render) -> None:
     worker = _workers.get(render.pk)
     if worker:
         worker.stop()
-    left_behind = render.state == Render.State.RUNNING and event is None
-    if render.state == Render.State.WAITING or left_behind:
-        _write_down(render, Render.State.CANCELLED)
+    stopped = [Render.State.WAITING]
+    if event is None:
+        stopped.append(Render.State.RUNNING)
+    _write_down(render, Render.State.CANCELLED, of=stopped)
 
 
 def recover() -> int:
@@ -72,14 +82,33 @@ def recover() -> int:
     )
 
 
-def _write_down(render: Render, state: Render.State, message: str = "") -> None:
-    """Keep how a render ended, and tell who has its sound open."""
-    render.state, render.message = state, message
+def _write_down(
+    render: Render,
+    state: Render.State,
+    message: str = "",
+    *,
+    of: Sequence[Render.State] = (Render.State.WAITING, Render.State.RUNNING),
+) -> bool:
+    """Persist a render's next state and notify connected clients.
+
+    Parameters
+    ----------
+    of : sequence of Render.State
+        States that it may follow: one that has ended stays as it ended.
+
+    Returns
+    -------
+    bool
+        Whether the render was in one of them.
+    """
+    changed: dict[str, Any] = {"state": state, "message": message}
     if state == Render.State.DONE:
-        render.progress = 1.0
-    render.save(update_fields=("state", "message", "progress"))
+        changed["progress"] = 1.0
+    if not Render.objects.filter(pk=render.pk, state__in=of).update(**changed):
+        return False
     logger.info("render %s: %s %s", render.pk, state, message)
     render_changed.send(None, sound_id=render.sound_id, render_id=render.pk)
+    return True
 
 
 def _finish(render: Render, state: Render.State, message: str = "") -> None:
@@ -113,22 +142,35 @@ def _failure(error: Exception) -> str:
 def _run(pk: int) -> None:
     event = _cancelled.setdefault(pk, threading.Event())
     try:
-        render = Render.objects.get(pk=pk)
-        if event.is_set() or render.state != Render.State.WAITING:
-            return
-        _render(render, event)
-    except Render.DoesNotExist:
-        return
+        render = _begun(pk)
+        if render is not None and not event.is_set():
+            _render(render, event)
+        elif render is not None:
+            _finish(render, Render.State.CANCELLED)
     finally:
         _cancelled.pop(pk, None)
         connection.close()
 
 
+def _begun(pk: int) -> Render | None:
+    """A render that waits, now running; None if it was cancelled or is gone.
+
+    A database that stays locked is waited for: a render does not wait for good without a word.
+    """
+    for wait in (*WAITS, 0.0):
+        try:
+            render = Render.objects.filter(pk=pk).first()
+            waiting = [Render.State.WAITING]
+            if render and _write_down(render, Render.State.RUNNING, of=waiting):
+                return render
+            return None
+        except DatabaseError as error:
+            logger.error("render %s: it cannot be begun: %s", pk, error)
+            time.sleep(wait)
+    raise TimeoutError(f"render {pk} could not be begun; the database stayed locked")
+
+
 def _render(render: Render, event: threading.Event) -> None:
-    render.state = Render.State.RUNNING
-    with contextlib.suppress(DatabaseError):  # it is under way all the same
-        render.save(update_fields=("state",))
-    render_changed.send(None, sound_id=render.sound_id, render_id=render.pk)
     worker = renderers.borrow(lambda: not event.is_set())
     if worker is None:
         _finish(render, Render.State.CANCELLED)
@@ -167,7 +209,6 @@ def _follow(render: Render, worker: Worker, event: threading.Event) -> None:
     for share in results:
         if event.is_set():
             worker.stop()
-        render.progress = share
         with contextlib.suppress(DatabaseError):  # the file matters, not how far it is
-            Render.objects.filter(pk=render.pk).update(progress=share)
+            Render.objects.filter(pk=render.pk, state=Render.State.RUNNING).update(progress=share)
         render_changed.send(None, sound_id=render.sound_id, render_id=render.pk)

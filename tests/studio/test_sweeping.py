@@ -9,6 +9,7 @@ from typing import Any
 
 import pytest
 from django.db import OperationalError
+from django.db.models import QuerySet
 
 from studio import serve
 from studio.library.models import Sound
@@ -62,16 +63,16 @@ def test_an_end_is_written_down_once_there_is_room(
 ) -> None:
     monkeypatch.setattr(jobs, "WAITS", (0.0, 0.0, 0.0))
     tries = 0
-    save = Render.save
+    update = QuerySet.update
 
-    def full(self: Render, **more: Any) -> None:
+    def full(self: QuerySet[Any], **more: Any) -> int:
         nonlocal tries
         tries += 1
         if tries < 3:
             raise OperationalError("database or disk is full")
-        save(self, **more)
+        return update(self, **more)
 
-    monkeypatch.setattr(Render, "save", full)
+    monkeypatch.setattr(QuerySet, "update", full)
     jobs._finish(render, Render.State.FAILED, "The disk is full.")
     render.refresh_from_db()
     assert (tries, render.state, render.message) == (3, Render.State.FAILED, "The disk is full.")
