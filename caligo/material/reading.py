@@ -13,6 +13,7 @@ import soundfile
 from numpy.typing import NDArray
 
 from caligo.material.long import PIECE, pieces
+from caligo.material.mp3 import decoded_frames, says_its_length, streamed
 
 LONGEST = 20 * 60.0
 """Seconds that a recording may last."""
@@ -70,19 +71,45 @@ class RecordingReader:
             self._sound = soundfile.SoundFile(path)
         except soundfile.LibsndfileError:
             raise self._not_audio() from None
-        try:
-            _check_header(self._sound, self._called)
-        except MaterialError:
-            self._sound.close()
-            raise
         self.rate: int = self._sound.samplerate
         self.channels: int = self._sound.channels
         self.frames: int = self._sound.frames
-
-    @property
-    def ending(self) -> str:
+        self.ending = f".{self._sound.format.lower()}"
         """The ending of files of this format."""
-        return f".{self._sound.format.lower()}"
+        try:
+            if self._sound.format == "MP3" and not says_its_length(path):
+                self._sound.close()
+                self.frames = decoded_frames(path, math.ceil((LONGEST + 1.0) * self.rate))
+                self._sound = streamed(path)
+            self._check_header()
+        except soundfile.LibsndfileError:
+            self._sound.close()
+            raise self._not_audio() from None
+        except MaterialError:
+            self._sound.close()
+            raise
+
+    def _check_header(self) -> None:
+        if not RATES[0] <= self.rate <= RATES[1]:
+            raise MaterialError(
+                f"{self._called} says its sample rate is {self.rate} Hz; "
+                f"Caligo reads {RATES[0]} to {RATES[1]} Hz"
+            )
+        if self.channels > 2:
+            raise MaterialError(
+                f"{self._called} has {self.channels} channels; Caligo reads mono and stereo. "
+                "Export the two that you want"
+            )
+        if self.frames < SHORTEST:
+            raise MaterialError(
+                f"{self._called} has only {self.frames} samples; at least {SHORTEST}"
+            )
+        seconds = self.frames / self.rate
+        if seconds > LONGEST:
+            raise MaterialError(
+                f"{self._called} lasts more than {LONGEST / 60:.0f} minutes, the most that a "
+                "recording may last. Export the part that you want"
+            )
 
     def _not_audio(self) -> MaterialError:
         return MaterialError(
@@ -146,27 +173,6 @@ def _check_length(path: Path, called: str) -> None:
     if _ogg_is_cut_off(path):
         raise MaterialError(
             f"{called} is cut off: its last page does not end the stream. Copy or export it again"
-        )
-
-
-def _check_header(sound: soundfile.SoundFile, called: str) -> None:
-    if not RATES[0] <= sound.samplerate <= RATES[1]:
-        raise MaterialError(
-            f"{called} says its sample rate is {sound.samplerate} Hz; "
-            f"Caligo reads {RATES[0]} to {RATES[1]} Hz"
-        )
-    if sound.channels > 2:
-        raise MaterialError(
-            f"{called} has {sound.channels} channels; Caligo reads mono and stereo. "
-            "Export the two that you want"
-        )
-    if sound.frames < SHORTEST:
-        raise MaterialError(f"{called} has only {sound.frames} samples; at least {SHORTEST}")
-    seconds = sound.frames / sound.samplerate
-    if seconds > LONGEST:
-        raise MaterialError(
-            f"{called} lasts {math.floor(seconds / 60)} minutes; a recording may last "
-            f"{LONGEST / 60:.0f}. Export the part that you want"
         )
 
 
