@@ -26,6 +26,8 @@ from caligo.document.tempo import TempoMap
 
 TICKS_PER_BEAT = 960
 MOST_BYTES = 600 << 10
+MOST_NOTES = 20_000
+"""Notes of a file: a cue for full orchestra has some thousand."""
 MOST_CHANGES, MOST_POINTS = 2_000, 20_000
 """Changes of tempo or metre, or markers, and points of a controller, that a score may hold."""
 LONGEST_REASON = 120
@@ -201,7 +203,13 @@ def _score(file: Any, name: str) -> Score:
     """The score in a file that has been parsed."""
     clock = _Clock(file.ticks_per_beat)
     found = _Gathered()
-    for ticks, message in _absolute(file):
+    events = _absolute(file)
+    count = sum(message.type == "note_on" and message.velocity > 0 for _, message in events)
+    if count > MOST_NOTES:
+        raise MidiError(
+            f"{name} holds {count} notes; at most {MOST_NOTES} can be read. Export fewer tracks"
+        )
+    for ticks, message in events:
         now = clock.at(ticks)
         if now > LONGEST_SCORE:
             raise MidiError(f"{name} is longer than four hours; cut it to the cue")

@@ -19,7 +19,10 @@ from caligo.material.reading import MaterialError
 
 MOST_PARTIALS = 512
 MOST_FRAMES = 128
-MOST_PIXELS = 40_000_000
+MOST_PIXELS = 8_000_000
+"""Pixels of a picture, as its header says; decoding them takes some 200 MB."""
+PARTIALS_AT_ONCE = 32
+"""Partials whose phases are computed anew; the others are turned on from them."""
 AUDIBLE = 1e-3
 """Moments softer than this share of the loudest are left out."""
 
@@ -48,10 +51,15 @@ def _coefficients(
     """Fourier coefficients of the first `partials` partials, through a Hann window."""
     n = np.arange(len(frame)) - (len(frame) - 1) / 2.0
     window = 0.5 + 0.5 * np.cos(2.0 * np.pi * n / len(frame))
-    phase = np.outer(np.arange(1, partials + 1), cycles_per_sample * n)
-    found: NDArray[np.complex128] = (
-        2.0 * np.exp(-2j * np.pi * phase) @ (frame * window) / window.sum()
-    )
+    windowed = frame * window / window.sum()
+    few = np.arange(1, min(partials, PARTIALS_AT_ONCE) + 1)
+    waves = np.exp(-2j * np.pi * np.outer(few, cycles_per_sample * n))
+    turn = np.exp(-2j * np.pi * PARTIALS_AT_ONCE * cycles_per_sample * n)
+    found = np.empty(partials, dtype=complex)
+    for first in range(0, partials, PARTIALS_AT_ONCE):
+        count = min(PARTIALS_AT_ONCE, partials - first)
+        found[first : first + count] = 2.0 * (waves[:count] @ windowed)
+        windowed = turn * windowed
     return found
 
 
@@ -158,6 +166,8 @@ def by_picture(path: Path, name: str = "", frames: int = 32) -> Spectra:
                     f"{called} has {picture.width} by {picture.height} pixels; make it smaller"
                 )
             grey = _brightness(picture)
+    except MaterialError:
+        raise
     except (UnidentifiedImageError, OSError, SyntaxError, ValueError, Image.DecompressionBombError):
         raise MaterialError(f"{called} is not a PNG picture, or is damaged") from None
     if grey.shape[1] < 4:

@@ -9,7 +9,7 @@ import numpy as np
 import soundfile
 from numpy.typing import NDArray
 
-from caligo.material.cutting import Spectra, by_picture
+from caligo.material.cutting import Spectra
 from caligo.material.reading import MaterialError
 from caligo.material.recording import Recording
 from caligo.material.shelf import current
@@ -45,7 +45,8 @@ def cut(key: str, given: CutIn) -> tuple[Spectra, float]:
 
 def cut_picture(path: Path, name: str, frames: int) -> tuple[Spectra, float]:
     """A cut of a picture, and the note that it is heard at."""
-    return by_picture(path, name, frames), PICTURE_NOTE
+    spectra: Spectra = in_a_worker("cut_picture", path, name, frames)
+    return spectra, PICTURE_NOTE
 
 
 def shown(spectra: Spectra, hertz: float) -> CutOut:

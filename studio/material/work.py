@@ -2,6 +2,9 @@
 
 from __future__ import annotations
 
+import errno
+import os
+import shutil
 from collections.abc import Callable, Iterator
 from dataclasses import dataclass
 from pathlib import Path
@@ -23,6 +26,8 @@ from studio.telling import told
 from studio.workers import Worker, takers
 
 Row = NDArray[np.float32]
+LEAST_FREE = 1 << 20
+"""Bytes free below which a disk is full, whatever a library says."""
 CANCELLED = "it was cancelled"
 MISSING = "this recording is no longer on the shelf, or its file is damaged"
 
@@ -138,6 +143,13 @@ def cut(
     yield by(held.samples, held.rate, hertz, frames), hertz
 
 
+def cut_picture(
+    folders: list[str], path: Path, name: str, frames: int, *, interrupted: Callable[[], bool]
+) -> Iterator[cutting.Spectra]:
+    """A table cut of a picture."""
+    yield cutting.by_picture(path, name, frames)
+
+
 def outline(
     folders: list[str],
     key: str,
@@ -177,7 +189,13 @@ def as_wav(
     held = _recording(folders, key)
     loudest = max(float(np.abs(piece).max()) for _, piece in pieces(held.samples))
     channels = len(held.samples)
-    with soundfile.SoundFile(path, "w", held.rate, channels, "PCM_16", format="WAV") as file:
-        for _, piece in pieces(held.samples):
-            file.write(piece.T / max(1.0, loudest))
+    try:
+        with soundfile.SoundFile(path, "w", held.rate, channels, "PCM_16", format="WAV") as file:
+            for _, piece in pieces(held.samples):
+                file.write(piece.T / max(1.0, loudest))
+    except (soundfile.LibsndfileError, RuntimeError) as error:
+        # The library says that it could not write, but not why.
+        if shutil.disk_usage(path.parent).free < LEAST_FREE:
+            raise OSError(errno.ENOSPC, os.strerror(errno.ENOSPC), str(path)) from error
+        raise
     yield None
