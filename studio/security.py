@@ -58,6 +58,9 @@ class OwnHost:
     def __call__(self, request: HttpRequest) -> HttpResponse:
         """Answer, with the policy."""
         try:
+            # Without the header, Django goes by the address that the server listens at.
+            if "HTTP_HOST" not in request.META:
+                raise DisallowedHost("no Host header")
             host = request.get_host()
         except DisallowedHost:
             text = "This is not Caligo's own address. Open it at 127.0.0.1."
@@ -67,6 +70,7 @@ class OwnHost:
         response = self._get_response(request)
         response.headers["Content-Security-Policy"] = POLICY.format(host=host)
         response.headers["X-Frame-Options"] = "DENY"
+        response.headers["Cross-Origin-Resource-Policy"] = "same-origin"
         return response
 
 

@@ -3,8 +3,10 @@
 from __future__ import annotations
 
 import asyncio
+import os
 from collections.abc import AsyncIterator
 from pathlib import Path
+from typing import BinaryIO
 
 from django.http import StreamingHttpResponse
 from django.utils.http import content_disposition_header
@@ -15,25 +17,25 @@ PIECE = 1 << 20
 def sent(
     path: Path, content_type: str, name: str = "", *, passing: bool = False
 ) -> StreamingHttpResponse:
-    """A file as an answer; one that is only `passing` is removed once it is sent.
+    """A file as an answer; one that is only `passing` is deleted whatever becomes of the answer.
 
     Parameters
     ----------
     name
         The name that it is downloaded under, if it is a download.
     """
-    response = StreamingHttpResponse(_pieces(path, passing), content_type=content_type)
-    response.headers["Content-Length"] = str(path.stat().st_size)
+    file = path.open("rb")
+    if passing:
+        # Whether the answer is read, dropped or never begun: what is open is sent, and then gone.
+        path.unlink()
+    response = StreamingHttpResponse(_pieces(file), content_type=content_type)
+    response._resource_closers.append(file.close)  # type: ignore[attr-defined]
+    response.headers["Content-Length"] = str(os.fstat(file.fileno()).st_size)
     if name:
         response.headers["Content-Disposition"] = content_disposition_header(True, name) or ""
     return response
 
 
-async def _pieces(path: Path, passing: bool) -> AsyncIterator[bytes]:
-    try:
-        with path.open("rb") as file:
-            while piece := await asyncio.to_thread(file.read, PIECE):
-                yield piece
-    finally:
-        if passing:
-            path.unlink(missing_ok=True)
+async def _pieces(file: BinaryIO) -> AsyncIterator[bytes]:
+    while piece := await asyncio.to_thread(file.read, PIECE):
+        yield piece

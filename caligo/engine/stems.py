@@ -68,7 +68,8 @@ class StemStore:
                 samples = np.load(file, allow_pickle=False)
                 state, levels = pickle.load(file)  # written by this class alone, on this machine
             os.utime(path)
-        except (OSError, ValueError, EOFError, pickle.UnpicklingError):
+        except Exception:  # damaged bytes unpickle to any error there is
+            path.unlink(missing_ok=True)
             return None
         return Piece(samples, state, levels)
 

@@ -10,6 +10,8 @@ from pydantic import BaseModel, ConfigDict, Field, TypeAdapter
 
 Name = Annotated[str, Field(min_length=1, max_length=80)]
 Key = Annotated[str, Field(pattern=r"^[0-9a-f]{16}$")]
+FileName = Annotated[str, Field(pattern=r"^[^/\\\x00.][^/\\\x00]*$", max_length=120)]
+"""A file in the directory of the card, and in no other."""
 Seconds = Annotated[float, Field(ge=0.0, le=1200.0)]
 
 
@@ -75,7 +77,7 @@ class RecordingCard(CardModel):
     kind: Literal["recording"] = "recording"
     key: Key
     name: Name
-    file: str
+    file: FileName
     rate: int
     channels: int
     frames: int
@@ -124,7 +126,7 @@ class TableCard(CardModel):
     kind: Literal["table"] = "table"
     key: Key
     name: Name
-    file: str
+    file: FileName
     frames: int
     origin: str
     source: str = ""

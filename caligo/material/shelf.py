@@ -22,7 +22,7 @@ import numpy as np
 from numpy.typing import NDArray
 from pydantic import ValidationError
 
-from caligo.material.cards import CARD, RecordingCard, TableCard
+from caligo.material.cards import CARD, Card, RecordingCard, TableCard
 from caligo.material.long import ArrayFile, is_long, mapped
 from caligo.material.pitch import detect
 from caligo.material.reading import (
@@ -65,6 +65,7 @@ class Shelf:
         self.folders = folders
         self._lock = threading.Lock()
         self._ready: OrderedDict[tuple[str, str], Recording] = OrderedDict()
+        self._changing: dict[str, threading.Lock] = {}
 
     def card(self, key: str) -> RecordingCard | TableCard | None:
         """The card of a key, or None."""
@@ -287,6 +288,30 @@ class Shelf:
         self.write(card)
         return card
 
+    def update(self, key: str, change: Callable[[Card], Card]) -> Card | None:
+        """Change a piece's card; of changes made at once, each finds the one before.
+
+        Parameters
+        ----------
+        key : str
+        change : callable
+            Is given the card as it is, and gives the one to keep.
+
+        Returns
+        -------
+        Card or None
+            The card that was kept; None if there is no such piece.
+        """
+        with self._lock:
+            changing = self._changing.setdefault(key, threading.Lock())
+        with changing:
+            card = self.card(key)
+            if card is None:
+                return None
+            fresh = change(card)
+            self.write(fresh)
+            return fresh
+
     def remove(self, key: str) -> None:
         """Take a piece off the shelf, to be brought back; shipped ones become as they came."""
         card = self.folders[0] / f"{key}.json"
@@ -313,7 +338,9 @@ class Shelf:
             except ValidationError:
                 pass
             else:
-                (self.folders[0] / card.file).unlink(missing_ok=True)
+                # A card that names another piece's file has no say in that.
+                if Path(card.file).stem == aside.stem:
+                    (self.folders[0] / card.file).unlink(missing_ok=True)
             aside.unlink()
         return len(old)
 

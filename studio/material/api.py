@@ -19,7 +19,7 @@ from caligo.document import Sound as SoundDocument
 from caligo.document import read_score, read_sound
 from caligo.engine.pictures import close_up
 from caligo.material import steps
-from caligo.material.cards import RecordingCard
+from caligo.material.cards import Card, RecordingCard
 from caligo.material.instruments import sfz_of
 from caligo.material.needed import used
 from caligo.material.reading import MaterialError
@@ -30,6 +30,7 @@ from studio.material.schemas import (
     CardChange,
     CutIn,
     CutOut,
+    Finite,
     InstrumentOut,
     JobName,
     JobOut,
@@ -145,13 +146,8 @@ def _wav(content: bytes) -> HttpResponse:
     return HttpResponse(content, content_type="audio/wav")
 
 
-@router.patch("/material/{key}", response={200: MaterialOut, 404: SaidOut, 422: SaidOut})
-def change(request: HttpRequest, key: str, given: CardChange) -> Any:
-    """Rename a piece, correct its root, set its loop or its steps."""
-    shelf = current()
-    card = shelf.card(key)
-    if card is None:
-        raise Sound.DoesNotExist
+def _changed(shelf: Shelf, card: Card, given: CardChange) -> Card:
+    """A card with what is given changed, measured anew where that changes its level."""
     changed: dict[str, Any] = {} if given.name is None else {"name": given.name}
     if isinstance(card, RecordingCard):
         steps.check(given.steps or [], card.frames / card.rate)
@@ -162,16 +158,31 @@ def change(request: HttpRequest, key: str, given: CardChange) -> Any:
             changed["loop"] = None
         if given.no_root:
             changed["root"] = None
-    fresh = card.model_copy(update=changed)
+    fresh: Card = card.model_copy(update=changed)
     # Of what goes by its own loudness a root changes nothing.
     if isinstance(fresh, RecordingCard) and (
         "steps" in changed or ("root" in changed and fresh.played is not None)
     ):
-        original = shelf.original(key)
+        original = shelf.original(card.key)
         if original is not None:
             fresh = described(fresh, original[1])
-    shelf.write(fresh)
-    if fresh.signature() != card.signature():
+    return fresh
+
+
+@router.patch("/material/{key}", response={200: MaterialOut, 404: SaidOut, 422: SaidOut})
+def change(request: HttpRequest, key: str, given: CardChange) -> Any:
+    """Rename a piece, correct its root, set its loop or its steps."""
+    shelf, before = current(), ""
+
+    def changed(card: Card) -> Card:
+        nonlocal before
+        before = card.signature()
+        return _changed(shelf, card, given)
+
+    fresh = shelf.update(key, changed)
+    if fresh is None:
+        raise Sound.DoesNotExist
+    if fresh.signature() != before:
         for sound, keys in _sounds():
             if key in keys:
                 sound_changed.send(None, sound_id=sound.pk)
@@ -205,8 +216,8 @@ def bring_back(request: HttpRequest, key: str) -> Any:
 def look(
     request: HttpRequest,
     key: str,
-    start: float = 0.0,
-    end: float = 1e9,
+    start: Finite = 0.0,
+    end: Finite = 1e9,
     columns: int = 600,
 ) -> Any:
     """The outline of a stretch of a recording, in seconds after its steps."""
@@ -218,8 +229,8 @@ def look(
 def look_closer(
     request: HttpRequest,
     key: str,
-    start: float = 0.0,
-    end: float = 1e9,
+    start: Finite = 0.0,
+    end: Finite = 1e9,
     columns: int = 600,
     rows: int = 128,
 ) -> HttpResponse:
@@ -282,7 +293,7 @@ def keep_cut(request: HttpRequest, key: str, given: CutIn) -> Any:
     "/sounds/{sound_id}/layers/{layer_id}/close-up",
     response={200: dict[str, Any], 404: SaidOut},
 )
-def look_at_layer(request: HttpRequest, sound_id: int, layer_id: str, at: float) -> Any:
+def look_at_layer(request: HttpRequest, sound_id: int, layer_id: str, at: Finite) -> Any:
     """What a layer's source did in the last seconds before a moment."""
     held = Sound.objects.select_related("cue__score").get(pk=sound_id)
     sound = read_sound(held.document)

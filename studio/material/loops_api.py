@@ -10,7 +10,7 @@ from ninja import Query, Router
 from caligo.material.cards import Loop
 from caligo.material.seams import as_looped, seam
 from studio.material import cutting
-from studio.material.schemas import LoopOut, SeamOut
+from studio.material.schemas import Finite, LoopOut, SeamOut
 from studio.material.work import in_a_worker
 from studio.schemas import SaidOut
 
@@ -25,7 +25,7 @@ def loops(request: HttpRequest, key: str) -> Any:
 
 @router.get("/material/{key}/loop/audio", response={422: SaidOut})
 def hear_loop(
-    request: HttpRequest, key: str, loop: Annotated[Loop, Query()], lead: float = 0.0
+    request: HttpRequest, key: str, loop: Annotated[Loop, Query()], lead: Finite = 0.0
 ) -> HttpResponse:
     """A loop as the sampler plays it: `lead` seconds before it, one round, and a little more."""
     held = cutting.recording(key)

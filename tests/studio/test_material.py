@@ -17,7 +17,8 @@ from django.db import connection
 from PIL import Image
 
 from caligo.formats.sfz import read_sfz
-from caligo.material.shelf import VARIABLE, current
+from caligo.material.cards import RecordingCard
+from caligo.material.shelf import ASIDE, VARIABLE, Shelf, current
 from demo.build import by_name
 from studio.library.models import Sound
 from tests.studio.conftest import Api, gathered
@@ -251,3 +252,39 @@ def test_taking_in_tells_how_far_it_is_and_can_be_cancelled(
     assert "cancelled" in answers[0].json()["text"]
     assert api("GET", "/material/jobs/abc-1").status_code == 404
     assert not list(current().folders[0].rglob("*.npy"))
+
+
+@pytest.mark.parametrize("query", ["outline?start=nan", "spectrogram?end=inf", "outline?end=-inf"])
+def test_what_is_no_number_is_refused(api: Api, query: str) -> None:
+    card = uploaded(api)
+    assert api("GET", f"/material/{card['key']}/{query}").status_code == 422
+
+
+def test_a_close_up_at_no_moment_is_refused(api: Api, sound: Sound) -> None:
+    answer = api("GET", f"/sounds/{sound.pk}/layers/layer1/close-up?at=nan")
+    assert answer.status_code == 422
+
+
+@pytest.mark.parametrize(("file", "victim"), [("../x.wav", "x.wav"), ("1.wav", "shelf/1.wav")])
+def test_a_card_takes_no_file_along_but_its_own(tmp_path: Path, file: str, victim: str) -> None:
+    """One that was tampered with names another file, and is deleted for good."""
+    shelf = Shelf([tmp_path / "shelf"])
+    card = RecordingCard(key="0" * 16, name="A", file="a.wav", rate=48_000, channels=1, frames=99)
+    shelf.write(card)
+    (tmp_path / victim).write_text("another's")
+    path = tmp_path / "shelf" / f"{card.key}.json"
+    path.write_text(path.read_text().replace("a.wav", file))
+    path.rename(path.with_suffix(ASIDE))
+    assert shelf.forget(1e12) == 1
+    assert (tmp_path / victim).exists()
+
+
+def test_a_huge_picture_is_refused_by_its_header(api: Api) -> None:
+    """It is small as a file, and would take gigabytes once decoded."""
+    buffer = io.BytesIO()
+    Image.new("L", (20_000, 4_000)).save(buffer, "PNG")
+    buffer.seek(0)
+    buffer.name = "huge.png"
+    answer = api.upload("/material/picture", buffer)
+    assert answer.status_code == 422
+    assert "20000 by 4000 pixels" in answer.json()["text"]

@@ -6,11 +6,12 @@ import asyncio
 from typing import Any
 
 import pytest
-from django.test import Client
+from django.http import HttpResponse
+from django.test import Client, RequestFactory
 
 from studio import settings
 from studio.library.models import Sound
-from studio.security import OwnOrigin
+from studio.security import OwnHost, OwnOrigin
 from studio.serve import HOST, bound
 from tests.studio.conftest import Api
 
@@ -34,6 +35,19 @@ def test_nothing_comes_from_elsewhere_nor_frames_us(api: Api, path: str) -> None
         assert directive in policy
     assert "http" not in policy
     assert "connect-src 'self' ws://127.0.0.1;" in policy
+
+
+def test_a_request_without_a_host_is_refused(db: None) -> None:
+    """HTTP/1.0 knows of none; Django would go by the address that the server listens at."""
+    request = RequestFactory().get("/api/catalogue")
+    request.META.pop("HTTP_HOST", None)
+    assert OwnHost(lambda _: HttpResponse())(request).status_code == 400
+
+
+def test_other_pages_do_not_read_what_is_served(api: Api) -> None:
+    for path in ("/", "/api/catalogue"):
+        headers = api.client.get(path).headers
+        assert headers["Cross-Origin-Resource-Policy"] == "same-origin"
 
 
 def test_other_hosts_get_no_static_file(db: None) -> None:

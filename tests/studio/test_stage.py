@@ -31,6 +31,7 @@ from studio.stage import hub
 from studio.stage.consumer import TOO_MANY
 from studio.stage.drawing import trajectories_packet
 from studio.stage.listener import LEAD, MOST_LEAD, NEARLY, STEP_UP, Listener
+from studio.stage.open_sound import OpenSound
 from studio.stage.packets import AUDIO, CLOSER, TILE, TRAJECTORIES
 from tests.studio.conftest import Api
 
@@ -206,9 +207,9 @@ def sent_until_it_waits(sent: list[bytes]) -> int:
 def test_more_is_sent_ahead_once_it_nearly_runs_dry(tmp_path: Path) -> None:
     """Before the browser has nothing left; afterwards it keeps a longer lead."""
     sent: list[bytes] = []
-    listener = Listener(lambda news: None, sent.append, StemStore(tmp_path))
-    score = held_chord("C3", 60.0)
-    listener.start(read_sound(dome_air()), score, 1.0)
+    state = OpenSound(read_sound(dome_air()), held_chord("C3", 60.0), 1)
+    listener = Listener(lambda news: None, sent.append, StemStore(tmp_path), state)
+    listener.start(1.0)
     count = sent_until_it_waits(sent)
     assert count == -(-LEAD // SMALL_BLOCK)
     listener.heard(1, 0)
