@@ -11,8 +11,8 @@ from caligo.catalogue import Kind, Module, Moves, Parameter, register
 from caligo.document.sound import Modulator as ModulatorPart
 from caligo.kernels import device, kernel
 from caligo.movement.chance import derive, signed, text_seed
+from caligo.movement.modulator import Surroundings
 from caligo.movement.moments import Moments
-from caligo.movement.movement import Movement
 from caligo.movement.notes import Floats
 from caligo.movement.periodic import Periodic
 from caligo.movement.periods import at, paced_parameter, period_parameter
@@ -148,7 +148,7 @@ def _values(
 class Random(Periodic):
     """A random modulator; with its own values in each note, or one for all."""
 
-    def __init__(self, part: ModulatorPart, movement: Movement) -> None:
+    def __init__(self, part: ModulatorPart, movement: Surroundings) -> None:
         super().__init__(part, movement)
         self._speed = 1.0
         self._towards: dict[str, Random] = {}

@@ -11,8 +11,8 @@ import numpy as np
 
 from caligo.kernels import device, kernel
 from caligo.movement.bend import STEEPEST, bent
+from caligo.movement.modulator import Surroundings
 from caligo.movement.moments import Moments
-from caligo.movement.movement import Movement
 from caligo.movement.notes import Floats, Notes, seconds
 from caligo.movement.trajectory import GLIDE, Trajectory
 
@@ -140,7 +140,7 @@ class NoteEnvelope:
 
     def __init__(
         self,
-        movement: Movement,
+        movement: Surroundings,
         address: str,
         level: Callable[[Floats], Floats],
         *,

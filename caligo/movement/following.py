@@ -10,6 +10,7 @@ from caligo.document.sound import Layer, Sound
 from caligo.kernels import kernel
 from caligo.material.recording import Recording
 from caligo.movement.envelope import NoteEnvelope
+from caligo.movement.modulator import Surroundings
 from caligo.movement.moments import Moments
 from caligo.movement.movement import Movement
 from caligo.movement.notes import Floats
@@ -71,7 +72,7 @@ class LayerLevel:
     Everything counts as it is at rest; 0 dB is one note at full velocity and sustain.
     """
 
-    def __init__(self, sound: Sound, layer: Layer, movement: Movement) -> None:
+    def __init__(self, sound: Sound, layer: Layer, movement: Surroundings) -> None:
         still = Movement(sound, movement.setting.score, hold_still=True)
         voices = plan_voices(sound, movement.setting.score.notes, movement.setting.tempo)
         self._notes = as_notes(voices)

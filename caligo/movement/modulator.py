@@ -2,33 +2,38 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
 from fractions import Fraction
-from typing import TYPE_CHECKING, ClassVar
+from typing import ClassVar, Protocol
 
-from caligo.document.score import Score
 from caligo.document.sound import Modulator as ModulatorPart
-from caligo.document.tempo import TempoMap
+from caligo.document.sound import Sound
 from caligo.movement.chance import derive, text_seed
+from caligo.movement.cycles import Cycles
+from caligo.movement.moments import Moments
 from caligo.movement.notes import Floats
-
-if TYPE_CHECKING:
-    from caligo.movement.moments import Moments
-    from caligo.movement.movement import Movement
-    from caligo.movement.trajectory import Trajectory
-
+from caligo.movement.setting import Setting
+from caligo.movement.trajectory import Trajectory
 
 NO_TURN, RUNS_ONCE = "it has no cycle", "it runs once"
 """Why some modulators never come round, without keeping others from it."""
 
 
-@dataclass(frozen=True, slots=True)
-class Setting:
-    """What modulators know of the sound and the score around them."""
+class Surroundings(Protocol):
+    """What a modulator asks the sound's movement for."""
 
-    seed: int
-    score: Score
-    tempo: TempoMap
+    @property
+    def setting(self) -> Setting:
+        """The sound's seed, and the score with its tempo."""
+
+    @property
+    def sound(self) -> Sound:
+        """The document."""
+
+    def trajectory(self, path: str) -> Trajectory:
+        """The trajectory of the parameter at an address."""
+
+    def cycles(self, period: str, *, paced: bool = True) -> Cycles:
+        """The cycles of the period at an address."""
 
 
 class Modulator:
@@ -50,7 +55,7 @@ class Modulator:
     always_per_note: ClassVar[bool] = False
     uses_length: ClassVar[bool] = False
 
-    def __init__(self, part: ModulatorPart, movement: Movement) -> None:
+    def __init__(self, part: ModulatorPart, movement: Surroundings) -> None:
         self.part = part
         self.movement = movement
         self.setting = movement.setting

@@ -4,18 +4,42 @@ from __future__ import annotations
 
 import itertools
 from collections.abc import Callable, Hashable
-from typing import TYPE_CHECKING
+from typing import Protocol
 
 import numpy as np
 from numpy.typing import NDArray
 
+from caligo.document.sound import Modulator as ModulatorPart
 from caligo.movement.notes import Floats, Notes, whole
-
-if TYPE_CHECKING:
-    from caligo.movement.modulator import Modulator
+from caligo.movement.setting import Setting
 
 ModulatorValues = dict[tuple[str, bool, str], Floats]
 """Modulators' values by id, whether they are shared by all notes, and what they are for."""
+
+
+class ValueSource(Protocol):
+    """What asks for values knows of a modulator; see `caligo.movement.modulator.Modulator`."""
+
+    part: ModulatorPart
+    setting: Setting
+
+    @property
+    def bipolar(self) -> bool:
+        """Whether the values lie in [-1, 1]; otherwise they lie in [0, 1]."""
+
+    @property
+    def per_note(self) -> bool:
+        """Whether each note has values of its own."""
+
+    @property
+    def per_target(self) -> bool:
+        """Whether each parameter that it moves has values of its own."""
+
+    def towards(self, target: str) -> ValueSource:
+        """The modulator as the parameter at an address sees it."""
+
+    def values(self, moments: Moments) -> Floats:
+        """Its values ``[notes, times]`` for the moments' notes."""
 
 
 class Moments:
@@ -94,7 +118,7 @@ class Moments:
         """The same times, for other notes; what is shared by all notes is computed once."""
         return Moments(self.times, notes, self.started, self._shared)
 
-    def modulation(self, modulator: Modulator, shared: bool, target: str = "") -> Floats:
+    def modulation(self, modulator: ValueSource, shared: bool, target: str = "") -> Floats:
         """A modulator's values: ``[1, times]`` where shared, else ``[notes, times]``.
 
         `target` is the address of what is moved, for modulators that have values for each.
@@ -107,7 +131,7 @@ class Moments:
             known[key] = self._compute(modulator.towards(key[2]), shared)
         return known[key]
 
-    def _compute(self, modulator: Modulator, shared: bool) -> Floats:
+    def _compute(self, modulator: ValueSource, shared: bool) -> Floats:
         if not modulator.per_note:
             return modulator.values(self.of(whole(modulator.setting.score.length)))
         if not shared:

@@ -14,7 +14,8 @@ from caligo.document.tempo import TempoMap
 from caligo.document.times import Time
 from caligo.movement.course import DrawnCourse
 from caligo.movement.cycles import GRID, Cycles, Travel
-from caligo.movement.modulator import Modulator, Setting
+from caligo.movement.modulator import Modulator
+from caligo.movement.setting import Setting
 from caligo.movement.stillness import Frozen, Stillness
 from caligo.movement.trajectory import Link, Trajectory, Value
 

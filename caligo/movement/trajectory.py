@@ -17,8 +17,7 @@ from caligo.document.times import TimeUnit, time_range
 from caligo.kernels import kernel
 from caligo.movement.bend import bent
 from caligo.movement.course import DrawnCourse
-from caligo.movement.modulator import Modulator
-from caligo.movement.moments import Moments
+from caligo.movement.moments import Moments, ValueSource
 from caligo.movement.notes import Floats
 
 NO_SCALE = np.ones((1, 1))
@@ -94,14 +93,14 @@ class Link:
     """A route as a trajectory uses it."""
 
     id: str
-    modulator: Modulator
-    scaler: Modulator | None
+    modulator: ValueSource
+    scaler: ValueSource | None
     polarity: str
     curve: float
     depth: Value
 
     @property
-    def modulators(self) -> tuple[Modulator, ...]:
+    def modulators(self) -> tuple[ValueSource, ...]:
         """Whoever has a part in it."""
         return (self.modulator,) if self.scaler is None else (self.modulator, self.scaler)
 
@@ -236,7 +235,7 @@ class Trajectory:
         _to_unit(out, low, high, logarithmic, self.parameter.kind is Kind.INTEGER)
         return out
 
-    def _modulation(self, modulator: Modulator, then: Moments, moments: Moments) -> Floats:
+    def _modulation(self, modulator: ValueSource, then: Moments, moments: Moments) -> Floats:
         """A modulator's values for this parameter; those of one moment where all is frozen."""
         found = then.modulation(modulator, self.shared, self.path)
         return found if then is moments else np.repeat(found, len(moments.times), axis=1)

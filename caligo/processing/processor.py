@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
-from typing import TYPE_CHECKING, Any, ClassVar
+from collections.abc import Iterator, Mapping, Sequence
+from typing import Any, ClassVar, Protocol
 
 import numpy as np
 from numpy.typing import NDArray
@@ -13,12 +13,16 @@ from caligo.movement.block import Block
 from caligo.movement.movement import Movement
 from caligo.movement.trajectory import Bundle, Trajectory
 
-if TYPE_CHECKING:
-    from caligo.processing.chain import Chain
-
 Signal = NDArray[np.float32]
 State = dict[str, Any]
 """What a processor remembers: arrays, and the states of what it contains, by name."""
+
+
+class Container(Protocol):
+    """What a processor holds inside, see `caligo.processing.chain.Chain`."""
+
+    def walk(self) -> Iterator[Any]:
+        """Its slots, and those of what is inside them."""
 
 
 class Processor:
@@ -93,7 +97,7 @@ class Processor:
         """
         raise NotImplementedError
 
-    def inner(self) -> Sequence[Chain]:
+    def inner(self) -> Sequence[Container]:
         """The chains inside it."""
         return ()
 

@@ -46,6 +46,27 @@ function circle(needed: Map<string, Set<string>>): string[] {
   return [];
 }
 
+/** Which files each file imports from, for types too. */
+function fileImports(): Map<string, Set<string>> {
+  const names = new Set(files(ROOT));
+  const found = new Map<string, Set<string>>();
+  for (const name of names) {
+    const text = readFileSync(join(ROOT, name), "utf8");
+    const targets = [...text.matchAll(/from "(\.[^"]+)"/g)].flatMap(([, path]) => {
+      const target = normalize(join(name, "..", path ?? ""));
+      return [`${target}.ts`, `${target}.tsx`].filter((file) => names.has(file));
+    });
+    found.set(name, new Set(targets));
+  }
+  return found;
+}
+
+it("finds no circle of files", () => {
+  const needed = fileImports();
+  expect(needed.get("app.tsx")).toContain(join("sheet", "Sheet.tsx"));
+  expect(circle(needed)).toEqual([]);
+});
+
 it("finds no circle of folders", () => {
   const needed = imports();
   expect(needed.get("layers")).toContain("strips");

@@ -3,9 +3,8 @@ import { api, bytes, type Schemas, taken } from "../api/client";
 import { shownNumber } from "../document/values";
 import { say } from "../session/store";
 import { hear, hush, useHearing } from "./hearing";
-import type { Change } from "./RecordingDetail";
 import { Seam } from "./Seam";
-import type { Loop, RecordingCard } from "./shelf";
+import type { Change, Loop, RecordingCard } from "./shelf";
 
 type Found = Schemas["LoopOut"];
 

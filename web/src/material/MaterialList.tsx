@@ -1,7 +1,7 @@
 import { useRef } from "react";
 import { keyName } from "../document/values";
 import { FileField } from "../ui/FileField";
-import type { Arriving } from "./MaterialView";
+import type { Arriving } from "./shelf";
 import { isRecording, type Material, useMaterialView } from "./shelf";
 
 function facts(entry: Material): string {

@@ -7,6 +7,7 @@ import { MaterialList } from "./MaterialList";
 import { PictureCut } from "./PictureCut";
 import { RecordingDetail } from "./RecordingDetail";
 import {
+  type Arriving,
   closeMaterial,
   isAudio,
   isRecording,
@@ -17,13 +18,6 @@ import {
   useMaterialView,
 } from "./shelf";
 import { TableDetail } from "./TableDetail";
-
-/** A file on its way onto the shelf. */
-export interface Arriving {
-  name: string;
-  share: number;
-  cancel: () => void;
-}
 
 /** Take files in one after the other, with progress, telling of each that was there already. */
 function useTakingIn() {

@@ -12,7 +12,7 @@ import { Loops } from "./Loops";
 import { RecordingPicture } from "./RecordingPicture";
 import { Steps } from "./Steps";
 import {
-  type CardChange,
+  type Change,
   changeCard,
   letGo,
   MATERIAL,
@@ -42,8 +42,6 @@ function Root({ card, change }: { card: RecordingCard; change: Change }) {
     </div>
   );
 }
-
-export type Change = (change: CardChange, label: string) => Promise<void>;
 
 /** One recording: how it looks and sounds, its root, steps and loop, and tables cut from it. */
 export function RecordingDetail({ entry, card }: { entry: Material; card: RecordingCard }) {

@@ -1,7 +1,6 @@
 import { useState } from "react";
 import { shownNumber } from "../document/values";
-import type { Change } from "./RecordingDetail";
-import type { RecordingCard, Step } from "./shelf";
+import type { Change, RecordingCard, Step } from "./shelf";
 import type { View } from "./zoom";
 
 function told(step: Step): string {

@@ -13,6 +13,15 @@ export type Cut = Schemas["CutOut"];
 export type Step = RecordingCard["steps"][number];
 export type Loop = Schemas["Loop"];
 
+export type Change = (change: CardChange, label: string) => Promise<void>;
+
+/** A file on its way onto the shelf. */
+export interface Arriving {
+  name: string;
+  share: number;
+  cancel: () => void;
+}
+
 export const MATERIAL = ["material"];
 
 export function useMaterial() {
