@@ -12,12 +12,13 @@ FRONT := $(shell find web/src web/public -type f) web/index.html web/vite.config
 # every module anew, which takes longer than all else that it does at its start.
 export PYTHONDONTWRITEBYTECODE :=
 
-.PHONY: demo test installed test-web test-core test-beside test-screen test-heard check check-python check-web
+.PHONY: demo test installed trials test-web test-core test-beside test-screen test-heard check check-python check-web
 .PHONY: bench bench-screen coverage types shots clean
 
-# The page is built while the packages come; the sound engine is compiled while the page serves.
+# What the first sound needs is compiled as soon as the core's packages are there, beside all else;
+# the rest while the page serves.
 demo:
-	@$(MAKE) -j2 -O --no-print-directory $(STAMPS)/python studio/static/build/index.html
+	@$(MAKE) -j3 -O --no-print-directory studio/static/build/index.html $(STAMPS)/first $(STAMPS)/python
 	@$(PYTHON) -m studio.serve --demo $(if $(PORT),--port $(PORT))
 
 # Set-up that does not wait for other set-up goes side by side: compiling the engine takes longest,
@@ -29,6 +30,16 @@ test:
 	@$(MAKE) -j2 -O --no-print-directory test-heard test-beside
 
 installed: $(STAMPS)/python-test $(STAMPS)/browser studio/static/build/index.html
+
+# What takes too long for every change, and is run before an issue is resolved: see docs/trials.md.
+trials: $(STAMPS)/warm installed
+	$(PYTHON) -m tests.robust.kills 100 30 20
+	$(PYTHON) -m tests.robust.nonsense 2000
+	$(PYTHON) -m tests.robust.stages 200
+	$(PYTHON) -m tests.robust.files 2000
+	$(PYTHON) -m tests.robust.documents 200 6
+	$(PYTHON) -m tests.robust.long_recording 20
+	$(PYTHON) -m tests.robust.listening 600
 
 test-web: $(STAMPS)/node
 	cd web && npm run --silent test
@@ -86,14 +97,19 @@ $(PYTHON):
 
 # The constraints pin every package that has been tested together.
 # Byte code is made as modules are first used: most of what comes along never is.
-$(STAMPS)/python: pyproject.toml constraints.txt | $(PYTHON)
-	$(PYTHON) -m pip install --quiet --no-compile --disable-pip-version-check -c constraints.txt -e .
+PIP := $(PYTHON) -m pip install --quiet --no-compile --disable-pip-version-check -c constraints.txt
+
+$(STAMPS)/core: pyproject.toml constraints.txt | $(PYTHON)
+	$(PIP) -e .
 	@mkdir -p $(STAMPS) && touch $@
 
 # Caligo itself stays as it is, since it may be at work meanwhile.
+$(STAMPS)/python: $(STAMPS)/core
+	$(PIP) $$($(PYTHON) setup/packages.py studio)
+	@touch $@
+
 $(STAMPS)/python-test: $(STAMPS)/python
-	$(PYTHON) -c "import tomllib; print(*tomllib.load(open('pyproject.toml', 'rb'))['project']['optional-dependencies']['test'], sep='\n')" > $(STAMPS)/test-packages.txt
-	$(PYTHON) -m pip install --quiet --no-compile --disable-pip-version-check -c constraints.txt -r $(STAMPS)/test-packages.txt
+	$(PIP) $$($(PYTHON) setup/packages.py test)
 	@touch $@
 
 $(STAMPS)/node: web/package.json web/package-lock.json
@@ -106,10 +122,15 @@ build/openapi.json: $(STAMPS)/python $(CORE)
 studio/static/build/index.html: $(STAMPS)/node $(FRONT)
 	cd web && npm run --silent build
 
-$(STAMPS)/warm: $(STAMPS)/python $(CORE)
+# Kernels are kept for the user, not for the checkout: what has not changed is not compiled again.
+$(STAMPS)/first: $(STAMPS)/core $(CORE)
+	@$(VENV)/bin/caligo warm --first
+	@touch $@
+
+$(STAMPS)/warm: $(STAMPS)/core $(CORE)
 	@echo "Compiling the sound engine..."
 	@$(VENV)/bin/caligo warm
-	@touch $@
+	@touch $@ $(STAMPS)/first
 
 $(STAMPS)/browser: setup/chromium.sh | $(PYTHON)
 	sh setup/chromium.sh

@@ -1,26 +1,19 @@
 """Compiling the sound engine's kernels while the studio already serves.
 
-Those of a first sound come first, in two workers; the rest follows in one. The process that plays
+Those of a first sound come first. The process that plays
 compiles nothing itself: what it needs and is not there yet is compiled by a worker ahead of all
 else, and then loaded.
 """
 
 from __future__ import annotations
 
-import logging
 import threading
 import time
 from collections.abc import Callable, Iterator
-from concurrent.futures import ThreadPoolExecutor
 
 from caligo.engine.first_kernels import FIRST_KERNELS
-from caligo.engine.warm import import_all
-from caligo.kernels.cache import prune
-from caligo.kernels.compilation import compile_missing, missing, named
 from caligo.kernels.compiled import Kernel
 from studio.workers import compilers
-
-logger = logging.getLogger("studio.preparation")
 
 BREATH = 0.005
 """Seconds between two kernels that are loaded, in which what plays goes on."""
@@ -31,46 +24,36 @@ class Preparation:
 
     def __init__(self) -> None:
         self.done = self.total = 0
-        self._lock = threading.Lock()
-        self.finished = threading.Event()
 
-    def run(self) -> None:
-        """Compile what is missing, and load all of it into this process."""
-        import_all()
-        self.total = len(Kernel.declared)
-        left = {kernel.name for kernel in missing()}
-        self.done = self.total - len(left)
-        first = sorted(left & FIRST_KERNELS)
-        with ThreadPoolExecutor(2) as pool:
-            for end in [pool.submit(self._compile, first, b) for b in (False, True)]:
-                end.result()
-        _load_with_pauses()
-        self._compile(sorted(left - FIRST_KERNELS), False)
-        _load_with_pauses()
-        if left:
-            prune()
-        self.done = self.total
-        self.finished.set()
+    def begin(self) -> threading.Thread:
+        """Compile what is missing, in a thread of its own that can be waited for."""
+        thread = threading.Thread(target=self._run, name="preparation", daemon=True)
+        thread.start()
+        return thread
 
-    def _compile(self, names: list[str], backwards: bool) -> None:
-        if not names:
-            return
+    def _run(self) -> None:
         worker = compilers.borrow()
         if worker is None:
             return
         try:
-            for _ in worker.run("studio.preparation:compile_all", names, backwards):
-                with self._lock:
-                    self.done += 1
+            for done, total, first in worker.run("studio.preparation:compile_all"):
+                self.done, self.total = done, total
+                if first:
+                    _load()
         finally:
             compilers.give_back(worker)
+        _load()
 
 
 preparation = Preparation()
 """This process's own."""
 
 
-def _load_with_pauses() -> None:
+def _load() -> None:
+    """Load what is kept into this process, so that the first time is as quick as the second."""
+    from caligo.engine.warm import import_all
+
+    import_all()
     for kernel in Kernel.declared:
         if not kernel.overloads and kernel.load():
             time.sleep(BREATH)
@@ -82,18 +65,44 @@ def compile_in_a_worker(kernel: Kernel) -> None:
     if worker is None:
         return
     try:
-        for _ in worker.run("studio.preparation:compile_all", [kernel.name], False):
+        for _ in worker.run("studio.preparation:compile_one", kernel.name):
             pass
     finally:
         compilers.give_back(worker)
 
 
-def compile_all(
-    names: list[str], backwards: bool, *, interrupted: Callable[[], bool]
-) -> Iterator[str]:
-    """What a worker does: compile kernels that are not in the cache, and name each."""
+def compile_one(name: str, *, interrupted: Callable[[], bool]) -> Iterator[str]:
+    """What a worker does: compile a kernel."""
+    from caligo.engine.warm import import_all
+    from caligo.kernels.compilation import named
+
     import_all()
-    for kernel in compile_missing([named(name) for name in names], backwards=backwards):
-        yield kernel.name
+    named(name).make_ready()
+    yield name
+
+
+def compile_all(*, interrupted: Callable[[], bool]) -> Iterator[tuple[int, int, bool]]:
+    """What a worker does: compile what is not in the cache.
+
+    Yields
+    ------
+    done, total : int
+        How many kernels are in the cache, of how many.
+    first : bool
+        Whether those of a first sound have just been finished.
+    """
+    from caligo.engine.warm import import_all
+    from caligo.kernels.cache import prune
+    from caligo.kernels.compilation import compile_missing, missing
+
+    import_all()
+    left, total = missing(), len(Kernel.declared)
+    first = [kernel for kernel in left if kernel.name in FIRST_KERNELS]
+    rest = [kernel for kernel in left if kernel.name not in FIRST_KERNELS]
+    yield total - len(left), total, not first
+    for kernel in compile_missing([*first, *rest]):
+        yield total - len(missing()), total, bool(first) and kernel is first[-1]
         if interrupted():
             return
+    if left:
+        prune()

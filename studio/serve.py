@@ -13,6 +13,7 @@ import time
 import warnings
 from pathlib import Path
 
+from studio.folder_lock import lock, sign
 from studio.workers import come_first, get_ready, give_memory_back, take_short_turns
 
 HOST = "127.0.0.1"
@@ -44,6 +45,14 @@ def bound(wanted: int | None) -> socket.socket:
         f"caligo: no free port among {candidates[0]} to {candidates[-1]}; "
         "stop what runs there or give another with --port"
     )
+
+
+def data_folder() -> Path:
+    """The folder of all data, as the settings say."""
+    os.environ.setdefault("DJANGO_SETTINGS_MODULE", "studio.settings")
+    from django.conf import settings
+
+    return Path(settings.DATA_DIR)
 
 
 def check_room(folder: Path) -> None:
@@ -107,26 +116,33 @@ def main() -> None:
     # Static files come from a synchronous iterator; they are small, so that is no harm.
     warnings.filterwarnings("ignore", message="StreamingHttpResponse must consume")
     give_memory_back()
-    door = bound(given.port)
     get_ready()  # on another core, meanwhile
+    folder = data_folder()
+    taken = lock(folder)
+    door = bound(given.port)
+    address = f"http://{HOST}:{door.getsockname()[1]}/"
+    sign(taken, address)
+    # Workers import this module too, as Python wants it; what they need comes with `preloaded`.
+    from caligo.kernels.compiled import Kernel
+    from studio.preparation import compile_in_a_worker, preparation
+
+    Kernel.compile_elsewhere = compile_in_a_worker
+    compiling = preparation.begin()
     prepare(given.demo)
     # Not imported above, since workers import this module too, as Python wants it.
     import uvicorn
     from django.conf import settings
 
     from caligo.engine.warm import warm_listening
-    from caligo.kernels.compiled import Kernel
     from studio.asgi import application
-    from studio.preparation import compile_in_a_worker, preparation
     from studio.stage.unseen import Unseen
 
-    Kernel.compile_elsewhere = compile_in_a_worker
     come_first()
     take_short_turns()
     keep_what_is_loaded()
 
     def get_warm() -> None:
-        preparation.run()
+        compiling.join()
         warm_listening()
         keep_what_is_loaded()
         if not given.rest:
@@ -134,7 +150,7 @@ def main() -> None:
 
     # Done in a second or two, while the page is being opened.
     threading.Thread(target=get_warm, daemon=True).start()
-    print(f"Caligo is at http://{HOST}:{door.getsockname()[1]}/", flush=True)
+    print(f"Caligo is at {address}", flush=True)
     config = uvicorn.Config(
         application,
         log_level="warning",

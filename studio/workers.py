@@ -109,12 +109,23 @@ def _named(path: str) -> Task:
     return task
 
 
+def _end_with(parent: int) -> None:
+    """End this process once its parent is gone, whatever it is working on.
+
+    The process that workers are forked from ends as soon as the studio does, however that ended.
+    """
+    while os.getppid() == parent:
+        time.sleep(LOOK_AGAIN)
+    os._exit(1)
+
+
 def _serve(connection: Connection, wanted: Any, yielding: Any) -> None:
     """The worker's life: run tasks until told to end, or until whoever asks is gone."""
     # A key press that ends the studio reaches its workers too; they end with it.
     signal.signal(signal.SIGINT, signal.SIG_IGN)
     with contextlib.suppress(OSError):
         os.setpriority(os.PRIO_PROCESS, 0, NICENESS)
+    threading.Thread(target=_end_with, args=(os.getppid(),), daemon=True).start()
     while True:
         try:
             number, path, arguments = connection.recv()
@@ -278,6 +289,22 @@ renderers = Pool(most=1, keep=1)
 """Workers that render to files."""
 spare = Pool(most=1, keep=0)
 """The worker that draws what nobody has asked for yet."""
+
+
+def in_a_worker(task: str, *arguments: Any) -> Any:
+    """The last result of a task, computed by one of `takers`.
+
+    Raises
+    ------
+    WorkerFailed, Exception
+        See `Worker.run`.
+    """
+    worker = takers.borrow()
+    assert worker is not None, "nobody stopped waiting for it"
+    try:
+        return list(worker.run(task, *arguments))[-1]
+    finally:
+        takers.give_back(worker)
 
 
 def idle() -> bool:

@@ -155,12 +155,12 @@ def _check(arguments: argparse.Namespace) -> None:
     )
 
 
-def _warm() -> None:
+def _warm(arguments: argparse.Namespace) -> None:
     def progress(done: int, total: int) -> None:
         if sys.stderr.isatty():
             print(f"\r{done} of {total} kernels", end="", file=sys.stderr, flush=True)
 
-    warm(progress)
+    warm(progress, first_only=arguments.first)
 
 
 def _demo_sounds(_: argparse.Namespace) -> None:
@@ -218,7 +218,8 @@ def _parser() -> argparse.ArgumentParser:
     importing.add_argument("file", help="a .mid or .sfz file")
     importing.add_argument("-o", dest="output", metavar="OUT.json")
     command("demo-sounds", _demo_sounds, "The names of the demo sounds.")
-    command("warm", lambda _: _warm(), "Compile all kernels now, so that nothing waits later.")
+    warming = command("warm", _warm, "Compile all kernels now, so that nothing waits later.")
+    warming.add_argument("--first", action="store_true", help="only those of a first sound")
     return parser
 
 

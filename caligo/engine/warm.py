@@ -19,7 +19,7 @@ from caligo.engine.long_view import fine
 from caligo.engine.pictures import close_up, picture
 from caligo.engine.trajectories import trajectories
 from caligo.kernels.cache import prune
-from caligo.kernels.compilation import compile_kernels, missing
+from caligo.kernels.compilation import compile_kernels, compile_missing, missing
 
 MODULATED: dict[str, Any] = {
     "arrangement": "parallel",
@@ -92,19 +92,27 @@ def import_all() -> None:
             import_module(module.name)
 
 
-def warm(progress: Callable[[int, int], None] = lambda done, total: None) -> None:
+def warm(
+    progress: Callable[[int, int], None] = lambda done, total: None, *, first_only: bool = False
+) -> None:
     """Compile every kernel that is not in the cache, those of a first sound before others.
 
     Parameters
     ----------
     progress : callable, optional
         Receives how many are compiled, and of how many.
+    first_only : bool, optional
+        Whether to leave the others for later.
     """
     import_all()
     first = [kernel for kernel in missing() if kernel.name in FIRST_KERNELS]
     rest = [kernel for kernel in missing() if kernel.name not in FIRST_KERNELS]
     total = len(first) + len(rest)
-    compile_kernels(first, lambda done: progress(done, total))
+    for done, _ in enumerate(compile_missing(first), start=1):
+        progress(done, total)
+    if first_only:
+        return
+    # Forked now, they know the device functions that most kernels share.
     compile_kernels(rest, lambda done: progress(len(first) + done, total))
     prune()
 

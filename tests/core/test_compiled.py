@@ -1,4 +1,8 @@
-"""Nothing is compiled while a sound is rendered: `caligo warm` has done all of it at set-up."""
+"""Nothing is compiled while a sound is rendered: `caligo warm` has done all of it ahead.
+
+A kernel refuses what it does not declare, so that every test of the engine guards this too; here
+all modules are tried with notes that begin anywhere, at three rates.
+"""
 
 from __future__ import annotations
 
@@ -12,6 +16,9 @@ import pytest
 from hypothesis import HealthCheck, Phase, given, seed, settings
 
 from caligo.catalogue import catalogue
+from caligo.engine.first_kernels import FIRST_KERNELS
+from caligo.material.cards import RecordingCard
+from caligo.material.shelf import current
 from tests.core.documents import any_document
 
 FAMILIES = ("source", "filter", "effect", "modulator")
@@ -34,11 +41,15 @@ from caligo.engine.metering import StageMeter
 from caligo.engine.engine import Engine
 from caligo.engine.offline import render_array
 from caligo.engine.trajectories import trajectories
-score = held_chord("C1 A3 C8", 1.0)
+# Two notes are held from the start, and two begin between two ticks, inside of blocks.
+score = held_chord("C1 A3 C8 E4", 1.0)
+for note, start in zip(score.notes, (0.0, 0.0, 0.0137, 0.0891), strict=True):
+    note.start = start
 for data in json.loads(Path(sys.argv[1]).read_text()):
     sound = read_sound(data)
     render_array(sound, score, length=0.15, block=2048)
-    render_array(sound, score, start=0.3, length=0.05, rate=96000, block=2048)
+    for rate in (44_100, 96_000):
+        render_array(sound, score, start=0.05, length=0.06, rate=rate, block=2048)
     trajectories(sound, score, 16)
     listening = Listening(sound, score, start=0.1)
     listening.block()
@@ -47,6 +58,39 @@ for data in json.loads(Path(sys.argv[1]).read_text()):
     Engine(sound, score, meter=StageMeter()).render(32)
     if compiled:
         sys.exit(f"{compiled} compiled for {json.dumps(data)}")
+"""
+
+FIRST = """
+import json
+from caligo.document import read_sound
+from caligo.engine.coarse_view import looks
+from caligo.engine.live import Listening
+from caligo.engine.long_view import fine
+from caligo.engine.pictures import picture
+from caligo.engine.trajectories import trajectories
+from caligo.kernels.compiled import Kernel
+from demo.scores import CUES
+from demo.sounds import SOUNDS
+cue = min(CUES, key=lambda cue: cue.number)
+made = (make() for make in SOUNDS)
+sound = read_sound(next(one for one in made if one["name"] == cue.sounds[0]))
+listening = Listening(sound, cue.score)
+for _ in range(30):
+    listening.block()
+listening.end()
+listening = Listening(sound, cue.score, start=20.0)
+listening.block()
+listening.press(60)
+listening.block()
+listening.edit(sound.model_copy(update={"name": "Other"}))
+listening.block()
+listening.end()
+next(looks(sound, cue.score, most=8))
+trajectories(sound, cue.score, 20)
+next(fine(sound, cue.score))
+for layer in sound.layers:
+    picture(sound, cue.score, layer)
+print(json.dumps([kernel.name for kernel in Kernel.declared if kernel.overloads]))
 """
 
 
@@ -108,3 +152,34 @@ def test_the_guard_sees_a_kernel_that_is_compiled(tmp_path: Path) -> None:
     )
     assert "compiled for" in done.stderr
     watch([plain], tmp_path)
+
+
+def test_a_long_convolution_with_a_side_chain_needs_no_other_kernels(tmp_path: Path) -> None:
+    """Partitions of both sizes, an effect that listens to a layer, a density that moves."""
+    cards = [card for card in current().cards() if isinstance(card, RecordingCard)]
+    longest = max(cards, key=lambda card: card.frames)
+    effects = [
+        {"id": "space", "kind": "convolution", "params": {"recording": longest.key}},
+        {"id": "duck", "kind": "compressor", "params": {"side": "grains"}},
+    ]
+    grains = {"id": "source", "kind": "grains", "params": {"recording": longest.key}}
+    plain = {"id": "source", "kind": "wavetable"}
+    data = {
+        "name": "A",
+        "layers": [
+            {"id": "grains", "name": "Grains", "source": grains},
+            {"id": "ground", "name": "Ground", "source": plain, "inserts": effects},
+        ],
+        "modulators": [{"id": "lfo", "name": "LFO", "kind": "lfo"}],
+        "routes": [{"id": "r", "from": "lfo", "to": "grains.source.density", "depth": 1.0}],
+    }
+    watch([data], tmp_path)
+
+
+def test_the_first_sound_needs_the_kernels_that_are_compiled_first(tmp_path: Path) -> None:
+    """Listening from the start and from the middle, a key, an edit, and all that is drawn."""
+    done = subprocess.run(
+        [sys.executable, "-c", FIRST], capture_output=True, text=True, check=False
+    )
+    assert done.returncode == 0, done.stderr
+    assert set(json.loads(done.stdout)) == FIRST_KERNELS
