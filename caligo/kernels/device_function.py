@@ -8,6 +8,7 @@ LLVM code, which is optimized where it is linked in.
 from __future__ import annotations
 
 from collections.abc import Callable
+from functools import cached_property
 from typing import Any
 
 from numba.core import compiler
@@ -94,6 +95,11 @@ class DeviceFunction(CPUDispatcher):
     def get_overload(self, sig: Any) -> object:
         """What numba looks a call of these argument types up by."""
         return self._keys[tuple(unliteral(argument) for argument in sig)]
+
+    @cached_property
+    def called(self) -> Any:
+        """The function as examples and tests call it, compiled for whatever it is given."""
+        return CPUDispatcher(self.py_func, targetoptions=self.targetoptions)
 
     def _compile_for_args(self, *args: Any, **kws: Any) -> Any:
         raise TypeError(f"{self.py_func.__qualname__} is a device function: only kernels call it")

@@ -36,7 +36,7 @@ def over(level: float, threshold: float, slope: float, knee: float) -> float:
 
     Examples
     --------
-    >>> over(-10.0, -20.0, 0.75, 0.0)
+    >>> over.called(-10.0, -20.0, 0.75, 0.0)
     7.5
     """
     above = level - threshold

@@ -139,7 +139,7 @@ def level_for(speed: float, ratios: np.ndarray) -> tuple[int, float]:
     Examples
     --------
     >>> ratios = np.array([1.0, 0.84, 0.71])
-    >>> level_for(0.5, ratios), level_for(1.0, ratios), level_for(1.1, ratios)
+    >>> level_for.called(0.5, ratios), level_for.called(1.0, ratios), level_for.called(1.1, ratios)
     ((0, 0.0), (0, 0.0), (1, 0.0))
     """
     last = len(ratios) - 1

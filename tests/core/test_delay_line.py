@@ -8,7 +8,6 @@ import pytest
 from caligo.signal.delay_line import add_tap, read_moving
 from caligo.signal.ticks import TICK
 from tests.core.builders import RATE
-from tests.core.devices import called
 
 RING = 4_096
 TURN = 2.0 * np.pi * 441.0 / RATE
@@ -27,7 +26,7 @@ def test_a_line_is_read_at_any_place_and_pace(step: float) -> None:
         n = np.arange(TICK)
         wanted = np.sin(TURN * (at + n - away - step * n))
         heard, added = np.empty(TICK, np.float32), np.ones(TICK, np.float32)
-        called(read_moving)(line, at, away, step, heard)
-        called(add_tap)(line, at, away, step, 0.5, added)
+        read_moving.called(line, at, away, step, heard)
+        add_tap.called(line, at, away, step, 0.5, added)
         off = max(off, np.abs(heard - wanted).max(), np.abs(added - 1.0 - 0.5 * wanted).max())
     assert 20.0 * np.log10(off) < -90.0

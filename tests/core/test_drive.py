@@ -20,7 +20,6 @@ from caligo.signal.recursive_half_band import FAR, HELD, NEAR, design, down, up
 from caligo.signal.ticks import TICK
 from caligo.signal.vector import WIDTH
 from tests.core.builders import decibels, one_note, plain_layer, plain_sound
-from tests.core.devices import called
 from tests.core.test_more_filters import through
 
 RATE = 48_000
@@ -88,8 +87,8 @@ def test_up_and_down_again_changes_nothing_but_phases() -> None:
     held, half = np.zeros((HELD, WIDTH)), np.empty((2 * TICK, WIDTH))
     wave, out = np.empty((4 * TICK, WIDTH)), np.empty((64 * TICK, WIDTH))
     for k in range(0, len(given), TICK):
-        called(up)(given[k : k + TICK], NEAR, FAR, held, half, wave)
-        called(down)(wave, NEAR, FAR, held, half, out[k : k + TICK])
+        up.called(given[k : k + TICK], NEAR, FAR, held, half, wave)
+        down.called(wave, NEAR, FAR, held, half, out[k : k + TICK])
     cross = scipy.signal.csd(given[:, 3], out[:, 3], nperseg=512)[1]
     own = scipy.signal.welch(given[:, 3], nperseg=512)[1]
     response = np.abs(cross / own)[2:230]

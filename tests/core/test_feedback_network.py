@@ -23,7 +23,6 @@ from caligo.signal.feedback_network import (
 from caligo.signal.line_reading import read_lines
 from caligo.signal.ticks import TICK
 from caligo.signal.vector import WIDTH, load, load_lines, store, store_lines
-from tests.core.devices import called
 
 RATE = 48_000.0
 RING = 16_384
@@ -41,8 +40,8 @@ def test_each_line_is_darkened_by_its_own_one_pole(at: int) -> None:
     poles = rng.uniform(0.0, 0.95, LINES).astype(np.float32)
     dark = np.tile(poles.reshape(GROUPS, WIDTH), (2, 1))
     dull, lines, turned = np.zeros((GROUPS, WIDTH), np.float32), rings(), room().turned
-    called(darken)(given[0].copy(), dark, dull, at, lines, turned)
-    called(darken)(given[1].copy(), dark, dull, at + TICK, lines, turned)
+    darken.called(given[0].copy(), dark, dull, at, lines, turned)
+    darken.called(given[1].copy(), dark, dull, at + TICK, lines, turned)
     places = (at + np.arange(2 * TICK)) % RING
     for i in range(LINES):
         whole = given[:, i].ravel().astype(np.float64)
@@ -59,7 +58,7 @@ def test_a_pole_that_moves_goes_over_within_the_tick() -> None:
     lines = rings()
     dull = np.zeros((GROUPS, WIDTH), np.float32)
     dark = ends.reshape(2 * GROUPS, WIDTH).copy()
-    called(darken)(given.copy(), dark, dull, 0, lines, room().turned)
+    darken.called(given.copy(), dark, dull, 0, lines, room().turned)
     held = np.zeros(LINES)
     for n in range(TICK):
         pole = ends[0] + (ends[1] - ends[0]) * n / TICK
@@ -76,8 +75,8 @@ def test_lines_are_mixed_by_a_hadamard_matrix_and_heard_on_either_side() -> None
     fed = rng.standard_normal((2, TICK)).astype(np.float32)
     held, heard = given.copy(), np.zeros((2, TICK), np.float32)
     even = np.full(LINES // 2, np.sqrt(2.0 / LINES) * np.cos(np.pi / 4.0))
-    called(lose_and_gather)(held, gain[0], gain[1], heard)
-    called(mix_lines)(held, even, even, even, even, fed)
+    lose_and_gather.called(held, gain[0], gain[1], heard)
+    mix_lines.called(held, even, even, even, even, fed)
     way = np.arange(TICK) / TICK
     left = given * (gain[0, :, None] + (gain[1] - gain[0])[:, None] * way)
     matrix = scipy.linalg.hadamard(LINES) / np.sqrt(LINES)
@@ -99,7 +98,7 @@ def test_lines_are_read_between_samples_also_where_they_pass_one(step: float) ->
     samples = 1_500.0 + 601.0 * np.arange(LINES) + np.linspace(0.0, 0.999, LINES)
     still, places = np.zeros(LINES), np.zeros((3, LINES))
     ends = still + step * TICK / RATE
-    called(read_lines)(
+    read_lines.called(
         lines, at, RATE, samples / RATE, 1.0, 1.0, 0.0, 0.0, still, ends, places, held
     )
     n = np.arange(TICK)
@@ -109,7 +108,7 @@ def test_lines_are_read_between_samples_also_where_they_pass_one(step: float) ->
 
 def test_what_stands_at_the_end_of_a_tick_begins_the_next() -> None:
     ends = np.arange(12.0).reshape(4, 3)
-    called(pass_on)(ends)
+    pass_on.called(ends)
     np.testing.assert_array_equal(ends[:2], ends[2:])
     np.testing.assert_array_equal(ends[2:].ravel(), np.arange(6.0, 12.0))
 

@@ -27,7 +27,6 @@ from caligo.movement.notes import Notes, whole
 from caligo.movement.trajectory import Bundle
 from caligo.movement.voices import plan_voices
 from tests.core.builders import moving_sound, one_note, plain_layer, plain_sound
-from tests.core.devices import called
 
 TIMES = np.linspace(0.0, 60.0, 6_001)
 
@@ -56,7 +55,7 @@ def test_hash_is_splitmix64() -> None:
     """First outputs of SplitMix64 from state 0, as published with the generator; from memory."""
     state, found = 0, []
     for _ in range(3):
-        found.append(int(called(mix)(np.uint64(state))))
+        found.append(int(mix.called(np.uint64(state))))
         state = (state + 0x9E3779B97F4A7C15) % 2**64
     assert found == [0xE220A8397B1DCDAF, 0x6E789E6AA1B965F4, 0x06C45D188009454F]
 

@@ -13,7 +13,6 @@ from caligo.engine.offline import render_array
 from caligo.sources.noise import poisson
 from caligo.synthesis.source import VOICE_RMS
 from tests.core.builders import RATE, layer_of, one_note, plain_sound
-from tests.core.devices import called
 
 
 def noise(seconds: float = 8.0, **params: Any) -> np.ndarray:
@@ -78,7 +77,7 @@ def test_gaps_between_impulses_spread_as_chance_does() -> None:
 
 
 def test_poisson_draws_have_their_mean() -> None:
-    draws = [called(poisson)((i + 0.5) / 4000, 1.7) for i in range(4000)]
+    draws = [poisson.called((i + 0.5) / 4000, 1.7) for i in range(4000)]
     assert np.mean(draws) == pytest.approx(1.7, abs=0.01)
     assert np.var(draws) == pytest.approx(1.7, abs=0.05)
 

@@ -11,7 +11,6 @@ from caligo.engine.offline import render_array
 from caligo.material.shelf import Shelf
 from caligo.synthesis.drawing import GLIDING, level_for
 from tests.core.builders import RATE, layer_of, one_note, plain_sound
-from tests.core.devices import called
 from tests.core.test_sources_of_material import shelf, taken, zone
 
 __all__ = ["shelf"]
@@ -73,7 +72,7 @@ def test_a_copy_is_never_read_faster_than_sample_by_sample() -> None:
     ratios = 2.0 ** -np.array([0.0, 0.25, 0.5, 0.75, 1.0, 1.5, 2.0])
     before = 0.0
     for speed in np.geomspace(0.1, 4.0, 3_000):
-        level, share = called(level_for)(speed, ratios)
+        level, share = level_for.called(speed, ratios)
         assert ratios[level] * speed <= 1.0 + GLIDING + 1e-9
         assert 0.0 <= share <= 1.0
         # A glide goes on from copy to copy without a step.

@@ -17,7 +17,6 @@ from caligo.sources import spectral
 from caligo.synthesis.analysis import HOP
 from caligo.synthesis.running import PERIOD, begin_anew, heard, oldest, random_phases
 from tests.core.builders import RATE, decibels, layer_of, one_note, plain_sound
-from tests.core.devices import called
 from tests.core.test_sources_of_material import NAMES, moving, shelf, taken
 
 __all__ = ["shelf"]
@@ -31,9 +30,9 @@ def run(frames: int, phase: float, since: int = 0) -> np.ndarray:
     """What is heard of four bins that all turn alike, frame by frame ``[frames - since, 4]``."""
     phases, out = np.zeros((2, 4)), np.empty((frames - since, 4))
     for frame in range(since, frames):
-        called(begin_anew)(SEED, frame, phases)
+        begin_anew.called(SEED, frame, phases)
         phases[:] = (phases + phase) % 1.0
-        called(heard)(phases, frame, out[frame - since])
+        heard.called(phases, frame, out[frame - since])
     return out
 
 

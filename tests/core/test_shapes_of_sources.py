@@ -26,7 +26,6 @@ from caligo.synthesis.tables import built_in, from_spectra
 from caligo.synthesis.warps import BEND, FINE, PULSE, SELF, SYNC, warp
 from demo.build import by_name
 from tests.core.builders import layer_of, one_note, plain_sound
-from tests.core.devices import called
 
 RULES = [rule.value for rule in p.RULES]
 
@@ -61,7 +60,7 @@ def shaped(**values: float) -> tuple[np.ndarray, np.ndarray]:
     one = np.uint64(1)
     p.ratios(row[None, :], numbers, 1, False, one, base, ratio)
     np.testing.assert_array_equal(base, ratio)
-    called(p.shape)(row, numbers, ranks, base[0], ratio[0], 3, False, 48_000, one, level, pan)
+    p.shape.called(row, numbers, ranks, base[0], ratio[0], 3, False, 48_000, one, level, pan)
     assert np.abs(pan).max() <= 1.0
     return ratio[0], level
 
@@ -140,7 +139,7 @@ def test_operators_come_after_what_acts_on_them(graph: tuple[int, list[tuple[int
 def cycle_of(kind: int, amount: float, key: str = "sine") -> np.ndarray:
     full = built_in(key).level()
     out = np.empty(FINE)
-    called(warp)(full[0], full[0], 0.0, kind, amount, out)
+    warp.called(full[0], full[0], 0.0, kind, amount, out)
     return out / np.abs(full[0]).max()
 
 
@@ -207,7 +206,7 @@ def test_a_frame_carries_its_peaks_phase_on() -> None:
     before = phases[:, 100].copy()
     level, work = np.empty(BINS), np.empty((4, BINS))
     for _ in range(4):
-        called(advance_frame)(values, played, HOP / SIZE, phases, level, work)
+        advance_frame.called(values, played, HOP / SIZE, phases, level, work)
     turned = 4 * 100.3 * HOP / SIZE
     wrong = (phases[:, 100] - before - turned + 0.5) % 1.0 - 0.5
     assert wrong == pytest.approx([0.0, 0.0], abs=1e-4)
@@ -215,7 +214,7 @@ def test_a_frame_carries_its_peaks_phase_on() -> None:
     assert np.abs(sides).max() <= 0.25
     out = np.zeros((2, BINS), np.complex64)
     waves, more = np.empty((4, BINS), np.float32), np.empty((2, BINS))
-    called(to_spectrum)(level, phases[0], 2.0, 0.0, 0.0, sides, np.uint64(1), 0, more, waves, out)
+    to_spectrum.called(level, phases[0], 2.0, 0.0, 0.0, sides, np.uint64(1), 0, more, waves, out)
     np.testing.assert_allclose(np.abs(out[0, 98:103]), 2 * level[98:103], rtol=1e-4)
     np.testing.assert_array_equal(out[0], out[1])
 

@@ -13,14 +13,13 @@ from caligo.synthesis.phases import Accumulated, accumulate_phase
 from caligo.synthesis.recent import Recent
 from caligo.synthesis.sines import CELL, add_sines, advance_phases, phasors, travelled
 from tests.core.builders import RATE, one_note, plain_sound
-from tests.core.devices import called
 
 
 @given(st.lists(st.floats(-1e6, 1e6), min_size=1, max_size=40))
 def test_phasors_are_cosines_and_sines(cycles: list[float]) -> None:
     phase = np.array(cycles)
     cosine, sine = np.empty(len(phase), np.float32), np.empty(len(phase), np.float32)
-    called(phasors)(phase, cosine, sine)
+    phasors.called(phase, cosine, sine)
     exact = 2 * np.pi * (phase - np.floor(phase))
     assert np.abs(cosine - np.cos(exact)).max() < 1e-6
     assert np.abs(sine - np.sin(exact)).max() < 1e-6
