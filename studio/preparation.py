@@ -7,13 +7,16 @@ else, and then loaded.
 
 from __future__ import annotations
 
+import logging
 import threading
 import time
 from collections.abc import Callable, Iterator
 
 from caligo.engine.first_kernels import FIRST_KERNELS
 from caligo.kernels.compiled import Kernel
-from studio.workers import compilers
+from studio.workers import WorkerFailed, compilers
+
+logger = logging.getLogger("studio.preparation")
 
 BREATH = 0.005
 """Seconds between two kernels that are loaded, in which what plays goes on."""
@@ -60,15 +63,20 @@ def _load() -> None:
 
 
 def compile_in_a_worker(kernel: Kernel) -> None:
-    """Compile a kernel that something waits for; see `Kernel.compile_elsewhere`."""
-    worker = compilers.borrow()
-    if worker is None:
-        return
+    """Compile a kernel that something waits for; see `Kernel.compile_elsewhere`.
+
+    Where no worker can do it, it is compiled here after all.
+    """
     try:
-        for _ in worker.run("studio.preparation:compile_one", kernel.name):
-            pass
-    finally:
-        compilers.give_back(worker)
+        worker = compilers.borrow()
+        assert worker is not None, "nobody stopped waiting for it"
+        try:
+            for _ in worker.run("studio.preparation:compile_one", kernel.name):
+                pass
+        finally:
+            compilers.give_back(worker)
+    except (WorkerFailed, OSError) as error:
+        logger.warning("%s is compiled where sound plays: %.300r", kernel.name, error)
 
 
 def compile_one(name: str, *, interrupted: Callable[[], bool]) -> Iterator[str]:
