@@ -14,7 +14,7 @@ from caligo.document.pitch import PitchError
 from caligo.formats.midi import MidiError
 from caligo.formats.scala import ScalaError
 from caligo.formats.sfz import SfzError
-from caligo.material.reading import MaterialError
+from caligo.material.reading import MaterialError, TooManyChannels
 from studio import answers
 from studio.library.api import router as library
 from studio.library.chains_api import router as chains
@@ -65,7 +65,8 @@ def _document_error(request: HttpRequest, error: Any) -> HttpResponse:
 @api.exception_handler(ScalaError)
 @api.exception_handler(SfzError)
 def _unreadable(request: HttpRequest, error: Any) -> HttpResponse:
-    return answers.said(422, str(error))
+    more = {"channels": error.channels} if isinstance(error, TooManyChannels) else {}
+    return answers.said(422, str(error), **more)
 
 
 @api.exception_handler(RevisionConflict)

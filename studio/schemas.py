@@ -128,6 +128,8 @@ class SaidOut(Schema):
     text: str
     problems: list[ProblemOut]
     revision: int | None = None
+    channels: int | None = None
+    """Of a recording that has too many, of which some can be taken."""
 
 
 class SoundEntry(Schema):

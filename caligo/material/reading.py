@@ -28,6 +28,25 @@ class MaterialError(ValueError):
     """Material that cannot be used, said for a person."""
 
 
+class TooManyChannels(MaterialError):
+    """More than two channels, of which a mix or two can be taken; says how many there are."""
+
+    def __init__(self, text: str, channels: int) -> None:
+        super().__init__(text)
+        self.channels = channels
+
+    def __reduce__(self) -> tuple[type[TooManyChannels], tuple[str, int]]:
+        """Come out of a worker whole."""
+        return TooManyChannels, (str(self), self.channels)
+
+
+def not_audio(called: str) -> MaterialError:
+    """What is said of a file that is not audio."""
+    return MaterialError(
+        f"{called} is not audio that Caligo reads; it takes WAV, FLAC, OGG, AIFF and MP3"
+    )
+
+
 def _told_bytes(head: bytes) -> int | None:
     """The length that a WAV or AIFF file says it has, from its first chunk's header."""
     if len(head) < 12:
@@ -70,7 +89,7 @@ class RecordingReader:
         try:
             self._sound = soundfile.SoundFile(path)
         except soundfile.LibsndfileError:
-            raise self._not_audio() from None
+            raise not_audio(self._called) from None
         self.rate: int = self._sound.samplerate
         self.channels: int = self._sound.channels
         self.frames: int = self._sound.frames
@@ -84,7 +103,7 @@ class RecordingReader:
             self._check_header()
         except soundfile.LibsndfileError:
             self._sound.close()
-            raise self._not_audio() from None
+            raise not_audio(self._called) from None
         except MaterialError:
             self._sound.close()
             raise
@@ -96,9 +115,10 @@ class RecordingReader:
                 f"Caligo reads {RATES[0]} to {RATES[1]} Hz"
             )
         if self.channels > 2:
-            raise MaterialError(
-                f"{self._called} has {self.channels} channels; Caligo reads mono and stereo. "
-                "Export the two that you want"
+            raise TooManyChannels(
+                f"{self._called} has {self.channels} channels; Caligo uses one or two. "
+                "Take a mix of them, or two",
+                self.channels,
             )
         if self.frames < SHORTEST:
             raise MaterialError(
@@ -111,11 +131,6 @@ class RecordingReader:
                 "recording may last. Export the part that you want"
             )
 
-    def _not_audio(self) -> MaterialError:
-        return MaterialError(
-            f"{self._called} is not audio that Caligo reads; it takes WAV, FLAC, OGG, AIFF and MP3"
-        )
-
     def pieces(self) -> Iterator[NDArray[np.float32]]:
         """The samples piece by piece ``[channels, frames]``."""
         done = 0
@@ -123,7 +138,7 @@ class RecordingReader:
             try:
                 read = self._sound.read(min(PIECE, self.frames - done), "float32", always_2d=True)
             except soundfile.LibsndfileError:
-                raise self._not_audio() from None
+                raise not_audio(self._called) from None
             if len(read) == 0:
                 missing = (self.frames - done) / self.rate
                 raise MaterialError(

@@ -23,6 +23,7 @@ from numpy.typing import NDArray
 from pydantic import ValidationError
 
 from caligo.material.cards import CARD, Card, RecordingCard, TableCard
+from caligo.material.channels import write_two
 from caligo.material.long import ArrayFile, is_long, mapped
 from caligo.material.pitch import detect
 from caligo.material.reading import (
@@ -200,12 +201,14 @@ class Shelf:
         origin: str = "",
         called: str = "",
         *,
+        take: str = "",
         progress: Callable[[float], None] = lambda _: None,
         interrupted: Callable[[], bool] = lambda: False,
     ) -> tuple[RecordingCard, bool]:
         """Take a file in; whether it was new is told beside its card.
 
-        `called` is what problems call the file, its own name if not given. While a long one is
+        `called` is what problems call the file, its own name if not given. `take` says what of a
+        file with more than two channels, see `caligo.material.channels`. While a long one is
         decoded, `progress` is told the share that is done, and it stops where `interrupted`.
 
         Raises
@@ -214,6 +217,13 @@ class Shelf:
             See `caligo.material.reading.read_recording`.
         """
         called = called or path.name
+        if take:
+            with tempfile.TemporaryDirectory(dir=path.parent) as folder:
+                two = Path(folder) / "two.wav"
+                write_two(path, called, take, two)
+                return self.add_recording(
+                    two, name, origin, called, progress=progress, interrupted=interrupted
+                )
         with RecordingReader(path, called) as reader:
             long, rate, ending = is_long(reader.frames, reader.channels), reader.rate, reader.ending
         if long:

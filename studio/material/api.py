@@ -37,6 +37,7 @@ from studio.material.schemas import (
     KeptTable,
     MaterialOut,
     OutlineOut,
+    Take,
     TakenIn,
 )
 from studio.material.taking_in import on_disk, take_in, take_in_instrument
@@ -83,9 +84,12 @@ def material(request: HttpRequest) -> Any:
 
 
 @router.post("/material", response={201: TakenIn, 422: SaidOut})
-def add(request: HttpRequest, file: File[UploadedFile], job: JobName = "") -> Any:
-    """Take in a recording, as a job that may be asked for and cancelled."""
-    return Status(201, take_in(file, job))
+def add(request: HttpRequest, file: File[UploadedFile], job: JobName = "", take: Take = "") -> Any:
+    """Take in a recording, as a job that may be asked for and cancelled.
+
+    Of a file with more than two channels it is said what to `take`: a mix, or two of them.
+    """
+    return Status(201, take_in(file, job, take))
 
 
 @router.get("/material/jobs/{job}", response={200: JobOut, 404: SaidOut})

@@ -8,11 +8,13 @@ from ninja import Schema
 from pydantic import Field
 
 from caligo.material.cards import Card, Loop, RecordingCard, Step, TableCard
+from caligo.material.channels import PATTERN
 
 Finite = Annotated[float, Field(allow_inf_nan=False)]
 """A number in a query, which is text that says what it likes."""
 Root = Annotated[float, Field(ge=0.0, le=127.0)]
 JobName = Annotated[str, Field(max_length=40, pattern="^[0-9a-f-]*$")]
+Take = Annotated[str, Field(pattern=PATTERN)]
 NameText = Annotated[str, Field(min_length=1, max_length=80)]
 
 

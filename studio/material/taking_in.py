@@ -49,13 +49,15 @@ def on_disk(file: UploadedFile, limit: int) -> Iterator[Path]:
         yield path
 
 
-def take_in(file: UploadedFile, job: str = "") -> TakenIn:
+def take_in(file: UploadedFile, job: str = "", take: str = "") -> TakenIn:
     """A recording onto the shelf; one that is there already is recognised by its samples."""
     name = file.name or "Recording"
     with on_disk(file, settings.MAX_MATERIAL_BYTES) as path:
         try:
             origin = f"taken in from {name}"
-            card, fresh = in_a_worker("take_in", path, PurePath(name).stem, origin, name, name=job)
+            card, fresh = in_a_worker(
+                "take_in", path, PurePath(name).stem, origin, name, take, name=job
+            )
         except OSError as error:
             raise MaterialError(
                 f"{name} could not be kept: {error.strerror}. Is the disk full?"

@@ -108,13 +108,14 @@ def take_in(
     name: str,
     origin: str,
     called: str,
+    take: str = "",
     *,
     interrupted: Callable[[], bool],
 ) -> Iterator[float | tuple[RecordingCard, bool]]:
     """Take a file in: shares, then its card, and whether it was new."""
     yield from told(
         lambda progress: shelf_of(folders).add_recording(
-            path, name, origin, called, progress=progress, interrupted=interrupted
+            path, name, origin, called, take=take, progress=progress, interrupted=interrupted
         )
     )
 

@@ -288,3 +288,21 @@ def test_a_huge_picture_is_refused_by_its_header(api: Api) -> None:
     answer = api.upload("/material/picture", buffer)
     assert answer.status_code == 422
     assert "20000 by 4000 pixels" in answer.json()["text"]
+
+
+def test_of_many_channels_a_mix_or_two_are_offered_and_taken(api: Api) -> None:
+    buffer = io.BytesIO()
+    tones = np.random.default_rng(1).uniform(-0.2, 0.2, (RATE // 4, 6))
+    soundfile.write(buffer, tones, RATE, format="WAV")
+
+    def upload(query: str) -> Any:
+        return api.upload(f"/material{query}", SimpleUploadedFile("many.wav", buffer.getvalue()))
+
+    refused = upload("")
+    assert refused.status_code == 422
+    assert refused.json()["channels"] == 6
+    assert upload("?take=7-8").status_code == 422
+    assert upload("?take=front").status_code == 422
+    cards = [upload(f"?take={take}").json()["card"] for take in ("mix", "3-4")]
+    assert [card["channels"] for card in cards] == [2, 2]
+    assert cards[0]["key"] != cards[1]["key"]

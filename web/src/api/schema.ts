@@ -560,6 +560,8 @@ export interface paths {
         /**
          * Add
          * @description Take in a recording, as a job that may be asked for and cancelled.
+         *
+         *     Of a file with more than two channels it is said what to `take`: a mix, or two of them.
          */
         post: operations["studio_material_api_add"];
         delete?: never;
@@ -1252,6 +1254,8 @@ export interface components {
             problems: components["schemas"]["ProblemOut"][];
             /** Revision */
             revision?: number | null;
+            /** Channels */
+            channels?: number | null;
         };
         /**
          * CueIn
@@ -4196,6 +4200,7 @@ export interface operations {
         parameters: {
             query?: {
                 job?: string;
+                take?: string;
             };
             header?: never;
             path?: never;

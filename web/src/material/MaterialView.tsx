@@ -13,6 +13,7 @@ import {
   isRecording,
   MATERIAL,
   stepBack,
+  TooManyChannels,
   takeIn,
   useMaterial,
   useMaterialView,
@@ -24,7 +25,7 @@ function useTakingIn() {
   const queries = useQueryClient();
   const [arriving, setArriving] = useState<Arriving[]>([]);
   const add = useCallback(
-    async (files: File[]) => {
+    async (files: File[], take = "") => {
       const audio = files.filter(isAudio);
       const others = files.filter((file) => !isAudio(file));
       if (others.length > 0) {
@@ -40,11 +41,17 @@ function useTakingIn() {
         const update = (share: number) =>
           setArriving((now) => now.map((a) => (a.cancel === entry.cancel ? { ...a, share } : a)));
         try {
-          const found = await takeIn(file, update, stop.signal);
+          const found = await takeIn(file, update, stop.signal, take);
           if (!found.fresh) known.push(`${file.name} (as ${found.card.name})`);
           useMaterialView.setState({ key: found.card.key });
         } catch (error) {
-          if ((error as Error).name !== "AbortError") say((error as Error).message);
+          if (error instanceof TooManyChannels) {
+            const offer = ({ take, name }: TooManyChannels["offers"][number]) => ({
+              name,
+              act: () => void add([file], take),
+            });
+            say(error.message, "problem", ...error.offers.map(offer));
+          } else if ((error as Error).name !== "AbortError") say((error as Error).message);
         }
         setArriving((now) => now.filter((a) => a.cancel !== entry.cancel));
         await queries.invalidateQueries({ queryKey: MATERIAL });

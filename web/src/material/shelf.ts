@@ -32,6 +32,25 @@ export function useMaterial() {
   });
 }
 
+/** A recording of more than two channels, of which a mix or two can be taken. */
+export class TooManyChannels extends Error {
+  constructor(
+    text: string,
+    readonly channels: number,
+  ) {
+    super(text);
+  }
+
+  /** What can be taken, as the server calls it, and as it is offered. */
+  get offers(): { take: string; name: string }[] {
+    const pairs = Array.from({ length: Math.floor(this.channels / 2) }, (_, i) => {
+      const [left, right] = [2 * i + 1, 2 * i + 2];
+      return { take: `${left}-${right}`, name: `Take ${left} and ${right}` };
+    });
+    return [{ take: "mix", name: "Mix to stereo" }, ...pairs];
+  }
+}
+
 export function isRecording(card: Material["card"]): card is RecordingCard {
   return card.kind === "recording";
 }
@@ -155,6 +174,7 @@ export function takeIn(
   file: File,
   onProgress: (share: number) => void,
   signal: AbortSignal,
+  take = "",
 ): Promise<Schemas["TakenIn"]> {
   return new Promise((resolve, reject) => {
     const request = new XMLHttpRequest();
@@ -172,7 +192,7 @@ export function takeIn(
       asking = setInterval(() => void ask().catch(() => undefined), ASK_MS);
     };
     request.onloadend = () => clearInterval(asking);
-    request.open("POST", `/api/material?job=${job}`);
+    request.open("POST", `/api/material?job=${job}&take=${take}`);
     request.setRequestHeader("X-CSRFToken", token());
     request.responseType = "json";
     request.upload.onprogress = (event) => {
@@ -181,8 +201,10 @@ export function takeIn(
     request.onload = () => {
       if (request.status === 201) resolve(request.response as Schemas["TakenIn"]);
       else {
-        const text = (request.response as { text?: string } | null)?.text;
-        reject(new Refused(text ?? `${file.name} could not be taken in.`, request.status));
+        const said = request.response as Partial<Schemas["SaidOut"]> | null;
+        const text = said?.text ?? `${file.name} could not be taken in.`;
+        if (said?.channels) reject(new TooManyChannels(text, said.channels));
+        else reject(new Refused(text, request.status));
       }
     };
     request.onerror = () =>
