@@ -58,7 +58,8 @@ class Modulator:
     def __init__(self, part: ModulatorPart, movement: Surroundings) -> None:
         self.part = part
         self.movement = movement
-        self.setting = movement.setting
+        # Stems are kept by the lanes that are declared; what is not declared is not there.
+        self.setting = movement.setting.with_lanes(self.lanes(part))
         self.seed = derive(self.setting.seed, derive(part.seed, text_seed(part.id)))
         self._resting: dict[str, Floats] = {}
 
@@ -109,5 +110,5 @@ class Modulator:
 
     @classmethod
     def lanes(cls, part: ModulatorPart) -> set[int]:
-        """The controllers of the score whose lanes the values depend on."""
+        """The controllers of the score whose lanes the values depend on; it sees no others."""
         return set()

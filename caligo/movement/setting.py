@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from collections.abc import Set
+from dataclasses import dataclass, replace
 
 from caligo.document.score import Score
 from caligo.document.tempo import TempoMap
@@ -15,3 +16,10 @@ class Setting:
     seed: int
     score: Score
     tempo: TempoMap
+
+    def with_lanes(self, controllers: Set[int]) -> Setting:
+        """The same without the score's lanes of other controllers."""
+        lanes = [lane for lane in self.score.lanes if lane.controller in controllers]
+        if len(lanes) == len(self.score.lanes):
+            return self
+        return replace(self, score=self.score.model_copy(update={"lanes": lanes}))
