@@ -39,7 +39,7 @@ class _Closure:
 
     def add(self, *parts: Any) -> None:
         """Add plain values."""
-        self._hash.update(repr(parts).encode())
+        self._hash.update(repr(_ordered(parts)).encode())
 
     def hexdigest(self) -> str:
         return self._hash.hexdigest()
@@ -76,7 +76,7 @@ class _Closure:
         self.add(name, type(value).__name__)
         match value:
             case Dispatcher():
-                self.add(sorted(value.targetoptions.items(), key=str))
+                self.add(value.targetoptions)
                 self.function(value.py_func)
             case FunctionType() if value.__module__.startswith(OWN):
                 self.function(value)
@@ -88,7 +88,9 @@ class _Closure:
                 self.add(value.dtype.str, value.shape, value.tobytes().hex())
             case bool() | int() | float() | complex() | str() | bytes() | None | np.generic():
                 self.add(value)
-            case tuple() | list() | frozenset():
+            case frozenset():
+                self.add(value)
+            case tuple() | list():
                 for number, one in enumerate(value):
                     self.value(str(number), one)
             case _:
@@ -103,6 +105,19 @@ class _Closure:
             self.add(module, getattr(value, "__name__", str(value)))
         else:
             raise Unhashable(f"{name} is a {type(value)}, which a kernel cannot depend on")
+
+
+def _ordered(value: Any) -> Any:
+    """Plain values in an order that is the same in every process: sets have none of their own."""
+    match value:
+        case set() | frozenset():
+            return sorted(map(repr, value))
+        case dict():
+            return sorted((key, _ordered(one)) for key, one in value.items())
+        case tuple() | list():
+            return [_ordered(one) for one in value]
+        case _:
+            return value
 
 
 @cache
@@ -135,6 +150,6 @@ def fingerprint(function: Any, options: dict[str, Any], signature: Any, codegen:
         The function refers to something whose value is not known from here.
     """
     found = _Closure()
-    found.add(VERSIONS, codegen.magic_tuple(), str(signature), sorted(options.items(), key=str))
+    found.add(VERSIONS, codegen.magic_tuple(), str(signature), options)
     found.function(function)
     return found.hexdigest()

@@ -190,3 +190,23 @@ def test_every_kernel_has_a_name() -> None:
     assert named("caligo.movement.chance.combine").signature
     with pytest.raises(LookupError, match="no kernel nobody"):
         named("nobody")
+
+
+KEYS = """
+from caligo.engine.warm import import_all
+from caligo.kernels.compiled import Kernel
+import_all()
+print([(kernel.name, kernel.key()) for kernel in Kernel.declared])
+"""
+
+
+def test_every_process_knows_a_kernel_by_the_same_key() -> None:
+    """Whatever order sets have there."""
+    told = {
+        subprocess.run(
+            [sys.executable, "-c", KEYS], env=os.environ | {"PYTHONHASHSEED": seed},
+            capture_output=True, text=True, check=True,
+        ).stdout
+        for seed in ("1", "2", "3")
+    }  # fmt: skip
+    assert len(told) == 1
