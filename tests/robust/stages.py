@@ -8,6 +8,7 @@ Afterwards processes, memory and file descriptors are back where they were.
 from __future__ import annotations
 
 import asyncio
+import contextlib
 import json
 import random
 import sys
@@ -75,6 +76,19 @@ async def come_and_go(studio: Studio, number: int, answers: list[int]) -> None:
         return
 
 
+async def listen(studio: Studio, sound: int) -> None:
+    """Listen to a sound for a moment: recordings that are played stay ready in memory."""
+    url = studio.url.replace("http", "ws", 1)
+    with contextlib.suppress(TimeoutError, websockets.ConnectionClosed):
+        async with websockets.connect(
+            f"{url}ws/sounds/{sound}", origin=studio.url.rstrip("/"), max_size=None
+        ) as socket:
+            await socket.send('{"type": "listen", "from": 10.0}')
+            async with asyncio.timeout(2.0):
+                async for _ in socket:
+                    pass
+
+
 async def measure(server: Server, count: int) -> bool:
     """Print what is held before and after."""
     studio = Studio(server)
@@ -82,6 +96,7 @@ async def measure(server: Server, count: int) -> bool:
     answers: list[int] = []
     for first in range(0, WARM, AT_ONCE):
         await asyncio.gather(*(come_and_go(studio, first + n, answers) for n in range(AT_ONCE)))
+    await asyncio.gather(*(listen(studio, sound) for sound in studio.sounds.values()))
     await asyncio.sleep(8)
     before = held(server.process)
     most = (0, 0, 0)
