@@ -33,6 +33,7 @@ from caligo.formats.audio import SUBTYPES, AudioFormatError
 from caligo.formats.midi import MidiError
 from caligo.formats.schema import json_schemas
 from caligo.formats.sfz import SfzError
+from caligo.kernels.cache import directory
 from caligo.material.needed import missing
 from caligo.material.reading import MaterialError
 from caligo.material.shelf import VARIABLE
@@ -226,9 +227,8 @@ def _parser() -> argparse.ArgumentParser:
 def _said(error: OSError) -> str:
     """What is wrong with a file or the disk, and where; compiled kernels do not say their file."""
     if error.filename is None and error.errno in (errno.ENOSPC, errno.EDQUOT):
-        here = Path(__file__).parents[1]
         return (
-            f"{error.strerror}, most likely where compiled kernels are kept, in {here}; "
+            f"{error.strerror}, most likely where compiled kernels are kept, in {directory()}; "
             "free some space there and do it again"
         )
     return str(error)

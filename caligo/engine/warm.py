@@ -18,7 +18,7 @@ from caligo.engine.live import Listening
 from caligo.engine.long_view import fine
 from caligo.engine.pictures import close_up, picture
 from caligo.engine.trajectories import trajectories
-from caligo.kernels.cache import prune
+from caligo.kernels.cache import directory, has, prune
 from caligo.kernels.compilation import compile_kernels, compile_missing, missing
 
 MODULATED: dict[str, Any] = {
@@ -103,6 +103,11 @@ def warm(
         Receives how many are compiled, and of how many.
     first_only : bool, optional
         Whether to leave the others for later.
+
+    Raises
+    ------
+    OSError
+        Some could not be kept.
     """
     import_all()
     first = [kernel for kernel in missing() if kernel.name in FIRST_KERNELS]
@@ -110,11 +115,12 @@ def warm(
     total = len(first) + len(rest)
     for done, _ in enumerate(compile_missing(first), start=1):
         progress(done, total)
-    if first_only:
-        return
-    # Forked now, they know the device functions that most kernels share.
-    compile_kernels(rest, lambda done: progress(len(first) + done, total))
-    prune()
+    if not first_only:
+        # Forked now, they know the device functions that most kernels share.
+        compile_kernels(rest, lambda done: progress(len(first) + done, total))
+        prune()
+    if not all(has(kernel.key()) for kernel in (first if first_only else first + rest)):
+        raise OSError(f"some kernels could not be kept in {directory()}; the log above says why")
 
 
 def warm_drawing() -> None:

@@ -67,11 +67,8 @@ class Kernel(CPUDispatcher):
 
     def make_ready(self) -> None:
         """Load its machine code from the cache, or compile it and keep it there."""
-        with global_compiler_lock:
-            if self.overloads:
-                return
-            if self.load():
-                return
+        if self.load():
+            return
         if Kernel.compile_elsewhere is not None:
             Kernel.compile_elsewhere(self)
             if self.load():

@@ -5,6 +5,7 @@ from __future__ import annotations
 import logging
 import threading
 from collections.abc import Callable, Sequence
+from typing import Any
 
 import numpy as np
 
@@ -103,27 +104,21 @@ class Listener:
 
     def skim(self, moments: Sequence[float]) -> None:
         """Hear moments of the length one after the other; what was playing stops."""
-        self._begin(
-            lambda state: Skim(
-                state.sound,
-                state.score,
-                moments,
-                store=self._store,
-                hold_still=state.hold_still,
-            )
-        )
+        self._begin_skim(moments)
 
     def compare(self, moments: Sequence[float]) -> None:
         """Hear two moments in turn, again and again; what was playing stops."""
+        self._begin_skim(moments, blocks=COMPARED_BLOCKS, again=True)
+
+    def _begin_skim(self, moments: Sequence[float], **more: Any) -> None:
         self._begin(
             lambda state: Skim(
                 state.sound,
                 state.score,
                 moments,
-                blocks=COMPARED_BLOCKS,
-                again=True,
                 store=self._store,
                 hold_still=state.hold_still,
+                **more,
             )
         )
 

@@ -14,7 +14,9 @@ import soundfile
 
 from caligo.command import main
 from caligo.document.held import held_chord
+from caligo.engine.warm import warm
 from caligo.formats.midi import write_midi
+from caligo.kernels.cache import VARIABLE, directory
 from tests.core.builders import layer_of, moving_sound, plain_sound
 
 
@@ -157,5 +159,15 @@ def test_a_full_disk_is_told_with_its_place(
     assert main(["warm"]) == 1
     told = capsys.readouterr().err
     assert "No space left on device" in told
-    assert str(Path("caligo").resolve()) in told
+    assert str(directory()) in told
     assert "free some space" in told
+
+
+def test_kernels_that_cannot_be_kept_are_told(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    (tmp_path / "file").write_text("in the way")
+    monkeypatch.setenv(VARIABLE, str(tmp_path / "file"))
+    monkeypatch.setattr("caligo.engine.warm.compile_missing", lambda kernels: [])
+    with pytest.raises(OSError, match="could not be kept"):
+        warm(first_only=True)
