@@ -13,7 +13,7 @@ import time
 from collections.abc import Callable, Iterator
 
 from caligo.engine.first_kernels import FIRST_KERNELS
-from caligo.kernels.compiled import Kernel
+from caligo.kernels.kernel import Kernel
 from studio.workers import WorkerFailed, compilers
 
 logger = logging.getLogger("studio.preparation")
@@ -58,7 +58,7 @@ def _load() -> None:
 
     import_all()
     for kernel in Kernel.declared:
-        if not kernel.overloads and kernel.load():
+        if not kernel.is_loaded and kernel.load():
             time.sleep(BREATH)
 
 

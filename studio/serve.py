@@ -123,7 +123,7 @@ def main() -> None:
     address = f"http://{HOST}:{door.getsockname()[1]}/"
     sign(taken, address)
     # Workers import this module too, as Python wants it; what they need comes with `preloaded`.
-    from caligo.kernels.compiled import Kernel
+    from caligo.kernels.kernel import Kernel
     from studio.preparation import compile_in_a_worker, preparation
 
     Kernel.compile_elsewhere = compile_in_a_worker

@@ -1,4 +1,4 @@
-"""The subcommand `import`: MIDI to a score, SFZ with its samples to a sound."""
+"""``caligo import``: MIDI to a score, SFZ with its samples to a sound."""
 
 from __future__ import annotations
 
@@ -20,7 +20,13 @@ MOST_ZONES = 64
 """Zones that a sampler may have."""
 
 
-def import_file(arguments: argparse.Namespace) -> None:
+def add_arguments(parser: argparse.ArgumentParser) -> None:
+    """Which file, and where to."""
+    parser.add_argument("file", help="a .mid or .sfz file")
+    parser.add_argument("-o", dest="output", metavar="OUT.json")
+
+
+def run(arguments: argparse.Namespace) -> None:
     """Read a MIDI or SFZ file, and write a score or a sound."""
     path = Path(arguments.file)
     if not path.is_file():

@@ -5,6 +5,7 @@ from __future__ import annotations
 import argparse
 import json
 import math
+import sys
 from collections.abc import Callable
 from pathlib import Path
 from typing import Any
@@ -13,12 +14,14 @@ from caligo.document import DocumentError, Score, Sound, read_score, read_sound
 from caligo.document.held import held_chord
 from caligo.document.pitch import PitchError
 from caligo.document.score import LONGEST_SCORE
-from caligo.formats.midi import MidiError, read_midi
+from caligo.errors import InputRefused
+from caligo.material.needed import missing
+from caligo.material.shelf import VARIABLE
 
 DEMO_FOLDER = Path(__file__).resolve().parents[2] / "demo" / "sounds"
 
 
-class InputError(ValueError):
+class InputError(InputRefused):
     """Something given to the command that cannot be used, said for a person."""
 
 
@@ -63,19 +66,31 @@ def sound_from(given: str) -> Sound:
         raise InputError(f"{path} is not a valid sound:\n{error}") from None
 
 
+def print_missing(sound: Sound) -> None:
+    """Say which material a sound wants that is not there."""
+    for address in missing(sound):
+        print(
+            f"{address}: this material is not on the shelf, and is silent; "
+            f"name its folder in {VARIABLE}",
+            file=sys.stderr,
+        )
+
+
 def score_from(arguments: argparse.Namespace) -> Score:
     """The score given by ``--score``, or a chord held for ``--minutes``."""
     try:
         if arguments.score:
             path = Path(arguments.score)
             if path.suffix.lower() in (".mid", ".midi"):
+                from caligo.formats.midi import read_midi
+
                 return read_midi(path.read_bytes(), path.name)
             data = read_json(path)
             if isinstance(data, dict) and "layers" in data:
                 raise InputError(f"{path} is a sound; --score wants a score, or a MIDI file")
             return read_score(data)
         return held_chord(arguments.chord, arguments.minutes * 60.0)
-    except (PitchError, MidiError) as error:
+    except PitchError as error:
         raise InputError(str(error)) from None
     except DocumentError as error:
         what = (

@@ -1,4 +1,4 @@
-"""The subcommands on material: what is on the shelf, taking in, and cutting tables."""
+"""``caligo material``: what is on the shelf, taking in, and cutting tables."""
 
 from __future__ import annotations
 
@@ -16,20 +16,25 @@ from caligo.material.shelf import VARIABLE, Shelf, current
 MOST_FRAMES = 128
 
 
-def add_material_commands(parser: argparse.ArgumentParser) -> None:
+def add_arguments(parser: argparse.ArgumentParser) -> None:
     """``list``, ``add`` and ``cut``."""
     commands = parser.add_subparsers(required=True, metavar="WHAT")
     listing = commands.add_parser("list", help="everything on the shelf")
-    listing.set_defaults(handler=_list)
+    listing.set_defaults(action=_list)
     add = commands.add_parser("add", help="take recordings in")
     add.add_argument("files", nargs="+", metavar="FILE")
-    add.set_defaults(handler=_add)
+    add.set_defaults(action=_add)
     cut = commands.add_parser("cut", help="make a wavetable of a recording or a PNG picture")
     cut.add_argument("what", help="a recording's key or name, or a PNG file")
     cut.add_argument("--way", choices=("cycles", "spectrum"), default="cycles")
     cut.add_argument("--frames", type=whole(1, MOST_FRAMES), default=32, metavar="N")
     cut.add_argument("--name", default="Cut table")
-    cut.set_defaults(handler=_cut)
+    cut.set_defaults(action=_cut)
+
+
+def run(arguments: argparse.Namespace) -> None:
+    """Do one of them."""
+    arguments.action(arguments)
 
 
 def _own_shelf() -> Shelf:

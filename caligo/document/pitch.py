@@ -5,6 +5,8 @@ from __future__ import annotations
 import math
 import re
 
+from caligo.errors import InputRefused
+
 STEPS = {"C": 0, "D": 2, "E": 4, "F": 5, "G": 7, "A": 9, "B": 11}
 NAMES = ("C", "C#", "D", "D#", "E", "F", "F#", "G", "G#", "A", "A#", "B")
 
@@ -47,7 +49,7 @@ CHORDS: dict[str, tuple[int, ...]] = {
 """Intervals in semitones over the root, for the chord symbols in common use."""
 
 
-class PitchError(ValueError):
+class PitchError(InputRefused):
     """A text that names neither a note nor a chord."""
 
 

@@ -6,6 +6,8 @@ import math
 from dataclasses import dataclass
 from typing import Any
 
+from caligo.errors import InputRefused
+
 LONGEST_VALUE, LONGEST_MESSAGE = 80, 240
 """Characters of a value or address, and of a message, that are said."""
 MOST_SAID = 6
@@ -49,7 +51,7 @@ def _short(text: str, most: int = LONGEST_VALUE) -> str:
     return text if len(text) <= most else f"{text[: most - 1]}…"
 
 
-class DocumentError(ValueError):
+class DocumentError(InputRefused):
     """A document, score or edit that breaks the rules; holds every problem found."""
 
     def __init__(self, problems: list[Problem]) -> None:

@@ -10,7 +10,6 @@ from __future__ import annotations
 import math
 
 import numpy as np
-import scipy.fft
 
 from caligo.catalogue import Module, Moves, Parameter, Scale, register
 from caligo.kernels import kernel
@@ -20,6 +19,7 @@ from caligo.movement.notes import Floats
 from caligo.processing import shared
 from caligo.processing.effect import Effect
 from caligo.processing.processor import Signal, State
+from caligo.signal import fourier
 from caligo.signal.fixed_delay import FixedDelay
 from caligo.signal.gains import crossfade
 from caligo.signal.silence import DEAD
@@ -173,7 +173,7 @@ class SpectralBlur(Effect):
         """
         windows = np.lib.stride_tricks.sliding_window_view(line, self._size, axis=1)
         windows = windows[:, :: self._hop].swapaxes(0, 1)[: len(blur)]
-        spectra = scipy.fft.rfft(windows * self._window, axis=2)
+        spectra = fourier.rfft(windows * self._window, axis=2)
         chance = np.log(blur / SHORTEST) / math.log(OWN_PHASE / SHORTEST)
         chance = np.clip(chance, 0.0, 1.0)
         # A full-scale sine's line is a quarter of the frame high, by Hann's window.
@@ -186,7 +186,7 @@ class SpectralBlur(Effect):
         made_up = 1.0 / np.sqrt(alike + (1.0 - alike) * LOSS) / 1.5
         made_up /= np.sqrt(1.0 - np.exp(-heard / blur))
         shapes = (self._window * made_up.astype(np.float32)[:, None])[:, None]
-        waves: Signal = scipy.fft.irfft(spectra, axis=2) * shapes
+        waves: Signal = fourier.irfft(spectra, axis=2) * shapes
         return waves
 
     def tail(self) -> float:

@@ -119,7 +119,7 @@ def warm(
         # Forked now, they know the device functions that most kernels share.
         compile_kernels(rest, lambda done: progress(len(first) + done, total))
         prune()
-    if not all(has(kernel.key()) for kernel in (first if first_only else first + rest)):
+    if not all(has(kernel.key) for kernel in (first if first_only else first + rest)):
         raise OSError(f"some kernels could not be kept in {directory()}; the log above says why")
 
 

@@ -3,9 +3,9 @@
 from __future__ import annotations
 
 import numpy as np
-import scipy.fft
 from numpy.typing import NDArray
 
+from caligo.signal import fourier
 from caligo.signal.ticks import TICK, Span
 
 SIZE = 8_192
@@ -64,6 +64,7 @@ class StageWatch:
         if not (self._from <= end - SIZE and end <= self._until):
             return None
         heard = self._ring[:, np.arange(end - SIZE, end) % KEPT] * WINDOW
-        found = np.abs(scipy.fft.rfft(heard, axis=1)[:, :-1]) / SIZE
+        spectra: NDArray[np.complex64] = fourier.rfft(heard, axis=1)[:, :-1]
+        found = np.abs(spectra) / SIZE
         decibels = 20.0 * np.log10(np.maximum(found, 1e-7))
         return np.clip(np.rint(2.0 * (decibels - LOWEST)), 0, 255).astype(np.uint8)

@@ -10,6 +10,7 @@ import numpy as np
 import soundfile
 from numpy.typing import NDArray
 
+from caligo.errors import InputRefused
 from caligo.kernels import kernel
 
 SUBTYPES = {"pcm16": "PCM_16", "pcm24": "PCM_24", "float32": "FLOAT"}
@@ -32,7 +33,7 @@ def _forget_the_clock(path: Path) -> None:
             file.write(bytes(4))
 
 
-class AudioFormatError(ValueError):
+class AudioFormatError(InputRefused):
     """A file ending or sample format that cannot be written."""
 
 

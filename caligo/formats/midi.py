@@ -23,6 +23,7 @@ from caligo.document.score import (
     TempoChange,
 )
 from caligo.document.tempo import TempoMap
+from caligo.errors import InputRefused
 
 TICKS_PER_BEAT = 960
 MOST_BYTES = 600 << 10
@@ -35,7 +36,7 @@ TAIL = 4.0
 """Seconds left after the last note of a file, for its release."""
 
 
-class MidiError(ValueError):
+class MidiError(InputRefused):
     """A file that is not a readable Standard MIDI File, with what to do about it."""
 
 

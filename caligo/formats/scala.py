@@ -7,11 +7,12 @@ import math
 from pydantic import ValidationError
 
 from caligo.document.sound import TuningScale
+from caligo.errors import InputRefused
 
 MOST_CHARACTERS = 256 << 10
 
 
-class ScalaError(ValueError):
+class ScalaError(InputRefused):
     """A text that is not a Scala scale file."""
 
 

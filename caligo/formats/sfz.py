@@ -12,6 +12,8 @@ from collections.abc import Callable
 from dataclasses import dataclass, field
 from typing import Any
 
+from caligo.errors import InputRefused
+
 HEADERS = ("control", "global", "master", "group", "region")
 NOTES = {"c": 0, "d": 2, "e": 4, "f": 5, "g": 7, "a": 9, "b": 11}
 READ = (
@@ -25,7 +27,7 @@ LARGEST = 1e12
 """No number of an SFZ file is larger."""
 
 
-class SfzError(ValueError):
+class SfzError(InputRefused):
     """A text that is not SFZ, or names no samples."""
 
 

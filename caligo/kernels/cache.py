@@ -15,8 +15,6 @@ import time
 from pathlib import Path
 from typing import Any
 
-from numba.core.compiler import CompileResult
-from numba.core.serialize import dumps
 from platformdirs import user_cache_path
 
 VARIABLE = "CALIGO_CACHE"
@@ -60,6 +58,8 @@ def load(key: str, context: Any) -> Any:
     CompileResult or None
         None if it is not kept, or its file is damaged, which is then deleted.
     """
+    from numba.core.compiler import CompileResult
+
     path = _path(key)
     try:
         content = path.read_bytes()
@@ -84,6 +84,8 @@ def save(key: str, result: Any) -> None:
     OSError
         The disk is full, or the directory cannot be written to.
     """
+    from numba.core.serialize import dumps
+
     data = dumps(result._reduce())
     path = _path(key)
     path.parent.mkdir(parents=True, exist_ok=True)

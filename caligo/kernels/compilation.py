@@ -7,7 +7,7 @@ from collections.abc import Callable, Iterator, Sequence
 from multiprocessing import get_context
 from typing import Any
 
-from caligo.kernels.compiled import Kernel
+from caligo.kernels.kernel import Kernel
 
 POLL_SECONDS = 0.1
 

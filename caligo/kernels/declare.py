@@ -14,13 +14,10 @@ from __future__ import annotations
 from collections.abc import Callable
 from typing import Any, TypeVar, cast, overload
 
-from numba import types
-from numba.core import sigutils
-
-from caligo.kernels.compiled import Kernel, Signature
 from caligo.kernels.device_function import DeviceFunction
+from caligo.kernels.kernel import Kernel
+from caligo.kernels.signature import Declared
 
-Declared = str | types.Type | tuple[Any, ...]
 Function = TypeVar("Function", bound=Callable[..., Any])
 
 CONTRACT = {"contract"}
@@ -46,11 +43,11 @@ def kernel(
 
     Parameters
     ----------
-    signature : str, or tuple of str and numba types
+    signature : str, or tuple of str and TupleType
         Types of the arguments in numba's notation: ``"f4[:, :, ::1], f8[::1], i8"`` is a
         contiguous array of three axes, one of one axis, and an integer. What does not fit it is
         refused with `KernelTypeError` instead of being compiled for. A named tuple's type is
-        `tuple_type`.
+        `TupleType`.
     allocates : bool, optional
         Whether the kernel makes arrays; numba refuses to compile one that does not say so.
     fastmath : set of str, optional
@@ -59,7 +56,7 @@ def kernel(
 
     def declared(function: Function) -> Function:
         options = _options(allocates, fastmath, "never")
-        return cast(Function, Kernel(function, _types(signature), options))
+        return cast(Function, Kernel(function, signature, options))
 
     return declared
 
@@ -96,26 +93,3 @@ def device(
         return cast(Function, DeviceFunction(function, _options(allocates, fastmath, inline)))
 
     return declared if function is None else declared(function)
-
-
-def _types(signature: Declared) -> Signature:
-    """Numba's types of a signature."""
-    if isinstance(signature, str):
-        arguments, _ = sigutils.normalize_signature(f"({signature},)")
-        return tuple(arguments)
-    if isinstance(signature, types.Type):
-        return (signature,)
-    return tuple(one for part in signature for one in _types(part))
-
-
-def tuple_type(of: type, members: str) -> Any:
-    """The type of a named tuple as a kernel's argument.
-
-    Parameters
-    ----------
-    of : type
-        The named tuple's class.
-    members : str
-        Types of its members, in numba's notation.
-    """
-    return types.BaseTuple.from_types(_types(members), of)  # type: ignore[attr-defined]

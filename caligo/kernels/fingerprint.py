@@ -13,6 +13,7 @@ import hashlib
 import inspect
 import sys
 from functools import cache
+from importlib.util import find_spec
 from pathlib import Path
 from types import CodeType, FunctionType, ModuleType
 from typing import Any
@@ -20,7 +21,9 @@ from typing import Any
 import llvmlite
 import numba
 import numpy as np
-from numba.core.dispatcher import Dispatcher
+
+from caligo.kernels.function import CompiledFunction
+from caligo.kernels.instruction import Instruction
 
 VERSIONS = (sys.version_info[:2], numba.__version__, llvmlite.__version__, np.__version__)
 OWN = __name__.partition(".")[0]
@@ -75,9 +78,11 @@ class _Closure:
         """Add what a name stands for."""
         self.add(name, type(value).__name__)
         match value:
-            case Dispatcher():
+            case CompiledFunction():
                 self.add(value.targetoptions)
                 self.function(value.py_func)
+            case Instruction():
+                self.add(value.name, _file_hash(_source(value.module)))
             case FunctionType() if value.__module__.startswith(OWN):
                 self.function(value)
             case ModuleType() if value.__name__.startswith(OWN):
@@ -118,6 +123,12 @@ def _ordered(value: Any) -> Any:
             return [_ordered(one) for one in value]
         case _:
             return value
+
+
+def _source(module: str) -> str:
+    """The file of a module, which need not be imported."""
+    found = find_spec(module)
+    return str(found and found.origin)
 
 
 @cache

@@ -11,9 +11,9 @@ from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy import fft
 
 from caligo.material.long import let_go, pieces, stretch
+from caligo.signal import fourier
 
 LOWEST = 25.0
 HIGHEST = 4500.0
@@ -39,9 +39,9 @@ class Pitch:
 def _difference(frame: NDArray[np.float64], lags: int) -> NDArray[np.float64]:
     """Equation (6): the squared difference of a frame and itself, `lag` later ``[lags]``."""
     window = len(frame) - lags
-    size = fft.next_fast_len(2 * len(frame))
-    head = fft.rfft(frame[:window], size)
-    both = fft.irfft(np.conj(head) * fft.rfft(frame, size), size)[:lags]
+    size = fourier.next_fast_len(2 * len(frame))
+    head = fourier.rfft(frame[:window], size)
+    both = fourier.irfft(np.conj(head) * fourier.rfft(frame, size), size)[:lags]
     energy = np.concatenate([[0.0], np.cumsum(frame**2)])
     moved = energy[window : window + lags] - energy[:lags]
     found: NDArray[np.float64] = energy[window] + moved - 2.0 * both

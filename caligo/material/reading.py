@@ -12,6 +12,7 @@ import numpy as np
 import soundfile
 from numpy.typing import NDArray
 
+from caligo.errors import InputRefused
 from caligo.material.long import PIECE, pieces
 from caligo.material.mp3 import decoded_frames, says_its_length, streamed
 
@@ -24,7 +25,7 @@ SHORTEST = 64
 RATES = (4_000, 384_000)
 
 
-class MaterialError(ValueError):
+class MaterialError(InputRefused):
     """Material that cannot be used, said for a person."""
 
 

@@ -11,6 +11,7 @@ import numpy as np
 import soundfile
 from numpy.typing import NDArray
 
+from caligo.errors import InputRefused
 from caligo.measure.evolution import EvolutionMeter
 from caligo.measure.loudness import LoudnessMeter
 from caligo.measure.spectrogram import FLOOR, ROWS, SpectrogramStream, row_edges
@@ -21,7 +22,7 @@ HOP = 1.0
 """Seconds between the spectra whose centres and harshness are told."""
 
 
-class UnreadableAudio(ValueError):
+class UnreadableAudio(InputRefused):
     """A file that is not audio that libsndfile reads."""
 
 

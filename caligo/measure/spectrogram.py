@@ -7,9 +7,10 @@ from dataclasses import dataclass
 from functools import lru_cache
 
 import numpy as np
-import scipy.fft
 import scipy.sparse
 from numpy.typing import NDArray
+
+from caligo.signal import fourier
 
 LOWEST, HIGHEST = 27.5, 16_000.0
 """Hertz at the lower edge of the first row and the upper edge of the last."""
@@ -111,7 +112,7 @@ def _spectrum(
     both = np.empty(size, np.complex64)
     np.multiply(piece[0], window, out=both.real)
     np.multiply(piece[1], window, out=both.imag)
-    found: NDArray[np.complex64] = scipy.fft.fft(both, overwrite_x=True)
+    found: NDArray[np.complex64] = fourier.fft(both, overwrite_x=True)
     return found
 
 

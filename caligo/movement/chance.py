@@ -5,7 +5,6 @@ from __future__ import annotations
 import math
 
 import numpy as np
-from numba import uint64
 
 from caligo.kernels import device, kernel
 
@@ -17,22 +16,22 @@ def mix(value: np.uint64) -> np.uint64:
     The finaliser of SplitMix64 (Steele, Lea and Flood, "Fast splittable pseudorandom number
     generators", OOPSLA 2014), constants from memory.
     """
-    z = uint64(value) + uint64(0x9E3779B97F4A7C15)
-    z = (z ^ (z >> uint64(30))) * uint64(0xBF58476D1CE4E5B9)
-    z = (z ^ (z >> uint64(27))) * uint64(0x94D049BB133111EB)
-    return z ^ (z >> uint64(31))
+    z = np.uint64(value) + np.uint64(0x9E3779B97F4A7C15)
+    z = (z ^ (z >> np.uint64(30))) * np.uint64(0xBF58476D1CE4E5B9)
+    z = (z ^ (z >> np.uint64(27))) * np.uint64(0x94D049BB133111EB)
+    return z ^ (z >> np.uint64(31))
 
 
 @kernel("u8, i8")
 def combine(seed: np.uint64, index: int | np.uint64) -> np.uint64:
     """The hash of a seed and an index; indexes may be negative."""
-    return mix(uint64(mix(uint64(seed))) ^ uint64(index))
+    return mix(np.uint64(mix(np.uint64(seed))) ^ np.uint64(index))
 
 
 @kernel("u8, i8")
 def unit(seed: np.uint64, index: int) -> float:
     """A number in [0, 1) from a seed and an index."""
-    return float(uint64(combine(seed, index)) >> uint64(11)) * (1.0 / 9007199254740992.0)
+    return float(np.uint64(combine(seed, index)) >> np.uint64(11)) * (1.0 / 9007199254740992.0)
 
 
 @kernel("u8, f8[::1]")

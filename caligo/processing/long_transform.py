@@ -17,11 +17,11 @@ import math
 from functools import cache
 
 import numpy as np
-import scipy.fft
 from numpy.typing import NDArray
 
 from caligo.kernels import kernel
 from caligo.processing.processor import Signal
+from caligo.signal import fourier
 from caligo.signal.vector import WIDTH, load, store
 
 WAYS = 8
@@ -127,7 +127,7 @@ def forward(apart: Signal, out: Signal) -> None:
         Where the spectra go ``[channels, 2, WAYS, bins]``, real before imaginary parts; see
         `bins_of`.
     """
-    pairs, turns = in_pairs(scipy.fft.rfft(apart, axis=2)), _turns(apart.shape[2])
+    pairs, turns = in_pairs(fourier.rfft(apart, axis=2)), _turns(apart.shape[2])
     for c in range(len(out)):
         _take(pairs[c], out[c])
         _join(out[c].reshape(turns.shape), turns, STAGES)
@@ -140,5 +140,5 @@ def backward(spectra: Signal, size: int) -> Signal:
     for c in range(len(spectra)):
         _part(spectra[c].reshape(turns.shape), turns, STAGES)
         _give(spectra[c], pairs[c])
-    lines: Signal = scipy.fft.irfft(ways, size, axis=2, overwrite_x=True)
+    lines: Signal = fourier.irfft(ways, size, axis=2, overwrite_x=True)
     return lines

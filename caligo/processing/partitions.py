@@ -12,12 +12,12 @@ import math
 from dataclasses import dataclass
 
 import numpy as np
-import scipy.fft
 from numpy.typing import NDArray
 
 from caligo.kernels import device, kernel
 from caligo.processing.long_transform import WAYS, backward, bins_of, forward, in_pairs
 from caligo.processing.processor import Signal, State
+from caligo.signal import fourier
 from caligo.signal.vector import WIDTH, load, store
 
 Spectra = NDArray[np.float32]
@@ -190,7 +190,7 @@ def _early_spectra(response: Signal) -> Spectra:
     count = -(-response.shape[1] // PARTITION)
     padded = np.zeros((2, count * PARTITION), np.float32)
     padded[:, : response.shape[1]] = response
-    found = scipy.fft.rfft(padded.reshape(2, count, PARTITION), 2 * PARTITION, axis=2)
+    found = fourier.rfft(padded.reshape(2, count, PARTITION), 2 * PARTITION, axis=2)
     out = np.zeros((2, count, 2, bins_of(2 * PARTITION)), np.float32)
     out[:, :, 0, : PARTITION + 1], out[:, :, 1, : PARTITION + 1] = found.real, found.imag
     return out.reshape(2, count, 2, -1, WIDTH)
@@ -282,12 +282,12 @@ def _next(response: Response, number: int, windows: Signal, state: State) -> Sig
     """
     count = windows.shape[1]
     group, place = divmod(number, WAYS)
-    spectra = scipy.fft.rfft(windows, axis=2)
+    spectra = fourier.rfft(windows, axis=2)
     sums = np.empty((2, STRETCH, WIDTH), np.float32)
     heard, newest = state["heard"], number % response.early.shape[1]
     rows, row = heard.reshape(*heard.shape[:3], -1), sums.reshape(2, -1)
     _answer_early(in_pairs(spectra), heard, rows, response.early, newest, sums, row)
-    answers = scipy.fft.irfft(spectra, 2 * PARTITION, axis=2, overwrite_x=True)
+    answers = fourier.irfft(spectra, 2 * PARTITION, axis=2, overwrite_x=True)
     made = np.empty((2, count, PARTITION), np.float32)
     good = _finish(answers, windows, state["late_made"], place, made, state["late_line"])
     if response.late.size and place + count == WAYS:

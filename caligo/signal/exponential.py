@@ -3,13 +3,8 @@
 from __future__ import annotations
 
 import math
-from typing import Any
 
-from llvmlite import ir
-from numba import types
-from numba.extending import intrinsic
-
-from caligo.kernels import CONTRACT, device
+from caligo.kernels import CONTRACT, Instruction, device
 
 LN2 = math.log(2.0)
 # Taylor's series of 2**x around 0.
@@ -49,20 +44,8 @@ def exp2_near(x: float) -> float:
     return 1.0 + x * (LN2 + x * (C2 + x * (C3 + x * (C4 + x * high))))
 
 
-def _read_as(given: types.Type, wanted: types.Type, code: ir.Type) -> Any:
-    """What reads the bits of one type as another, without an array between them."""
-
-    def typed(typing: Any, x: Any) -> Any:
-        def generate(context: Any, builder: Any, sig: Any, args: tuple[Any, ...]) -> Any:
-            return builder.bitcast(args[0], code)
-
-        return wanted(given), generate
-
-    return intrinsic(typed)
-
-
-_bits_of = _read_as(types.float64, types.int64, ir.IntType(64))
-_number_of = _read_as(types.int64, types.float64, ir.DoubleType())
+_bits_of = Instruction("caligo.signal.bit_instructions", "bits_of")
+_number_of = Instruction("caligo.signal.bit_instructions", "number_of")
 
 
 @device(fastmath=CONTRACT)

@@ -14,7 +14,7 @@ from typing import NamedTuple
 
 import numpy as np
 
-from caligo.kernels import CONTRACT, device, tuple_type
+from caligo.kernels import CONTRACT, TupleType, device
 from caligo.signal.aligned import zeros
 from caligo.signal.delay_line import FOUR, ONE, THREE, TWO
 from caligo.signal.exponential import exp2, sine_of_turns
@@ -76,7 +76,7 @@ class Room(NamedTuple):
     places: np.ndarray
 
 
-ROOM = tuple_type(
+ROOM = TupleType(
     Room,
     "f4[:, ::1], f4[:, ::1], f4[:, ::1], f4[:, ::1], "
     "f4[:, ::1], f4[:, ::1], f4[:, ::1], f4[:, ::1], "

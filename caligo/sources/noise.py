@@ -12,7 +12,6 @@ from functools import cache
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy import fft
 
 from caligo.catalogue import Module, Moves, Parameter, Scale, register
 from caligo.kernels import device, kernel
@@ -20,6 +19,7 @@ from caligo.movement.block import SourceBlock
 from caligo.movement.chance import combine, derive, signed, unit
 from caligo.movement.notes import Floats
 from caligo.movement.trajectory import Bundle
+from caligo.signal import fourier
 from caligo.signal.ticks import REFERENCE_RATE, TICK, at_rate
 from caligo.synthesis.common import level_parameter
 from caligo.synthesis.recent import Recent
@@ -302,10 +302,10 @@ class Noise(Source):
         size = self._size
         where, window = np.arange(frames) * (size // 2), _window(size)
         windows = np.lib.stride_tricks.sliding_window_view(excited, size, axis=1)[:, where]
-        spectra = fft.rfft(windows * window, axis=2)
+        spectra = fourier.rfft(windows * window, axis=2)
         at_middle = tilt[(where + size // 2) // TICK]
         same = np.all(at_middle == at_middle[0])
         spectra *= slope(at_middle[:1] if same else at_middle, self.rate, size)
-        parts = fft.irfft(spectra, size, axis=2).astype(np.float32) * window
+        parts = fourier.irfft(spectra, size, axis=2).astype(np.float32) * window
         found: NDArray[np.float32] = np.ascontiguousarray(parts.swapaxes(0, 1))
         return found

@@ -8,7 +8,6 @@ from typing import Any, NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy import fft
 
 from caligo.catalogue import Items, Module, Moves, Parameter, register
 from caligo.document.pitch import frequency
@@ -17,6 +16,7 @@ from caligo.movement.chance import derive
 from caligo.movement.moments import Moments
 from caligo.movement.notes import Floats
 from caligo.movement.trajectory import Bundle
+from caligo.signal import fourier
 from caligo.signal.ticks import REFERENCE_RATE, TICK
 from caligo.sources.regions import region_mask
 from caligo.synthesis import resynthesis as columns
@@ -352,7 +352,7 @@ class Spectral(InUnison):
             self._sides_of(voice.seed),
             spectra,
         )
-        made = fft.irfft(spectra[:, :, : self._size // 2], self._size, axis=2)
+        made = fourier.irfft(spectra[:, :, : self._size // 2], self._size, axis=2)
         made *= self._shape
         for m in range(count):
             frames[begin + m] = Spectrum(states[m], states[m + 1], made[m])

@@ -11,11 +11,10 @@ from threading import Lock
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy import fft
-from scipy.ndimage import median_filter
 
 from caligo.material.long import RowFile, beside, mapped, stretch
 from caligo.material.recording import Recording
+from caligo.signal import fourier
 
 SIZE = 4096
 HOP = 1024
@@ -86,6 +85,7 @@ class Analysis:
         By medians along time and along frequency (Fitzgerald, "Harmonic/percussive separation
         using median filtering", DAFx 2010), as a soft mask.
         """
+        from scipy.ndimage import median_filter
 
         def fill(found: RowFile) -> None:
             for first, last in _chunks(self.frames):
@@ -154,8 +154,8 @@ def _spectra(
 
     def spectra(shift: int) -> NDArray[np.complex64]:
         frames = windows[np.arange(last - first) * HOP + shift]
-        rotated = fft.ifftshift(frames * WINDOW, axes=1)
-        found: NDArray[np.complex64] = fft.rfft(rotated, axis=1).astype(np.complex64)
+        rotated = fourier.ifftshift(frames * WINDOW, axes=1)
+        found: NDArray[np.complex64] = fourier.rfft(rotated, axis=1).astype(np.complex64)
         return found
 
     here, later = spectra(0), spectra(1)

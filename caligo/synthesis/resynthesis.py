@@ -12,7 +12,7 @@ from typing import NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
-from caligo.kernels import device, kernel, tuple_type
+from caligo.kernels import TupleType, device, kernel
 from caligo.movement.chance import combine, mix, signed
 from caligo.signal.arrays import copy
 from caligo.synthesis.running import begin_anew, heard
@@ -32,7 +32,7 @@ class Spectra(NamedTuple):
     mask: NDArray[np.float32]
 
 
-SPECTRA = tuple_type(Spectra, ", ".join(5 * ["f4[:, ::1]"]))
+SPECTRA = TupleType(Spectra, ", ".join(5 * ["f4[:, ::1]"]))
 
 
 # Columns of the values that shape a frame.

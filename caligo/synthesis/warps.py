@@ -10,11 +10,11 @@ import math
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy import fft
 
 from caligo.catalogue import Choice
 from caligo.kernels import device, kernel
 from caligo.movement.notes import Floats
+from caligo.signal import fourier
 from caligo.synthesis.source import VOICE_RMS
 from caligo.synthesis.tables import Table
 
@@ -151,9 +151,9 @@ def _cut_off(
     fine: NDArray[np.float32], partials: NDArray[np.int64], samples: int
 ) -> NDArray[np.float32]:
     """Cycles ``[cycles, samples]`` with their first partials alone, at a voice's level."""
-    spectra = np.ascontiguousarray(fft.rfft(fine, axis=1)[:, : MOST_PARTIALS + 1])
+    spectra = np.ascontiguousarray(fourier.rfft(fine, axis=1)[:, : MOST_PARTIALS + 1])
     level = np.empty(len(fine))
     _keep_first(spectra, partials, level)
-    found: NDArray[np.float32] = fft.irfft(spectra, samples, axis=1, overwrite_x=True)
+    found: NDArray[np.float32] = fourier.irfft(spectra, samples, axis=1, overwrite_x=True)
     found *= (level * (samples / FINE))[:, None].astype(np.float32)
     return found

@@ -5,7 +5,6 @@ from __future__ import annotations
 import errno
 import json
 import re
-import sys
 from pathlib import Path
 
 import numpy as np
@@ -14,9 +13,11 @@ import soundfile
 
 from caligo.command import main
 from caligo.document.held import held_chord
+from caligo.engine.first_kernels import FIRST_KERNELS
 from caligo.engine.warm import warm
 from caligo.formats.midi import write_midi
 from caligo.kernels.cache import VARIABLE, directory
+from caligo.kernels.compilation import named
 from tests.core.builders import layer_of, moving_sound, plain_sound
 
 
@@ -154,8 +155,7 @@ def test_a_full_disk_is_told_with_its_place(
     def full(*_: object, **__: object) -> None:
         raise OSError(errno.ENOSPC, "No space left on device")
 
-    # The package's `main` is the function; its module is found by name.
-    monkeypatch.setattr(sys.modules["caligo.command.main"], "warm", full)
+    monkeypatch.setattr("caligo.command.warm.warm", full)
     assert main(["warm"]) == 1
     told = capsys.readouterr().err
     assert "No space left on device" in told
@@ -168,6 +168,8 @@ def test_kernels_that_cannot_be_kept_are_told(
 ) -> None:
     (tmp_path / "file").write_text("in the way")
     monkeypatch.setenv(VARIABLE, str(tmp_path / "file"))
+    # Whatever this process has loaded: one that is missing, and that nothing keeps.
+    monkeypatch.setattr("caligo.engine.warm.missing", lambda: [named(next(iter(FIRST_KERNELS)))])
     monkeypatch.setattr("caligo.engine.warm.compile_missing", lambda kernels: [])
     with pytest.raises(OSError, match="could not be kept"):
         warm(first_only=True)

@@ -68,7 +68,7 @@ from caligo.engine.live import Listening
 from caligo.engine.long_view import fine
 from caligo.engine.pictures import picture
 from caligo.engine.trajectories import trajectories
-from caligo.kernels.compiled import Kernel
+from caligo.kernels.kernel import Kernel
 from demo.scores import CUES
 from demo.sounds import SOUNDS
 cue = min(CUES, key=lambda cue: cue.number)
@@ -90,7 +90,7 @@ trajectories(sound, cue.score, 20)
 next(fine(sound, cue.score))
 for layer in sound.layers:
     picture(sound, cue.score, layer)
-print(json.dumps([kernel.name for kernel in Kernel.declared if kernel.overloads]))
+print(json.dumps([kernel.name for kernel in Kernel.declared if kernel.is_loaded]))
 """
 
 

@@ -13,7 +13,7 @@ import pytest
 
 from caligo.kernels import KernelTypeError, cache, device, kernel
 from caligo.kernels.compilation import compile_kernels, named
-from caligo.kernels.compiled import Kernel
+from caligo.kernels.kernel import Kernel
 
 CALLEE = '''"""Functions that another file's kernel calls."""
 from caligo.kernels import device
@@ -152,7 +152,7 @@ def test_two_processes_share_the_work_and_keep_all_of_it(own_cache: Path) -> Non
     kernels = [_declared(f"{of}[::1]") for of in ("f8", "f4", "c8", "c16")]
     seen: list[int] = []
     compile_kernels(kernels, seen.append)
-    assert all(kernel.is_kept() and not kernel.overloads for kernel in kernels)
+    assert all(kernel.is_kept() and not kernel.is_loaded for kernel in kernels)
     assert seen[-1] == len(kernels)
 
 
@@ -178,11 +178,11 @@ def test_what_is_not_used_is_deleted(own_cache: Path) -> None:
     kernels = [_declared(f"{of}[::1]") for of in ("f8", "f4")]
     for one in kernels:
         one.make_ready()
-    old = own_cache / "kernels" / f"{kernels[0].key()}{cache.ENDING}"
+    old = own_cache / "kernels" / f"{kernels[0].key}{cache.ENDING}"
     os.utime(old, (0, 0))
     assert cache.prune() == 1
     assert not old.exists()
-    assert cache.has(kernels[1].key())
+    assert cache.has(kernels[1].key)
     assert cache.prune(most_bytes=0) == 1
 
 
@@ -194,9 +194,9 @@ def test_every_kernel_has_a_name() -> None:
 
 KEYS = """
 from caligo.engine.warm import import_all
-from caligo.kernels.compiled import Kernel
+from caligo.kernels.kernel import Kernel
 import_all()
-print([(kernel.name, kernel.key()) for kernel in Kernel.declared])
+print([(kernel.name, kernel.key) for kernel in Kernel.declared])
 """
 
 
