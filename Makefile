@@ -38,6 +38,7 @@ trials: $(STAMPS)/warm installed
 	$(PYTHON) -m tests.robust.stages 200
 	$(PYTHON) -m tests.robust.files 2000
 	$(PYTHON) -m tests.robust.documents 200 6
+	$(PYTHON) -m tests.robust.encoders
 	$(PYTHON) -m tests.robust.long_recording 20
 	$(PYTHON) -m tests.robust.listening 600
 

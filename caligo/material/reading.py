@@ -14,7 +14,7 @@ from numpy.typing import NDArray
 
 from caligo.errors import InputRefused
 from caligo.material.long import PIECE, pieces
-from caligo.material.mp3 import decoded_frames, says_its_length, streamed
+from caligo.material.mp3 import UNKNOWN, decoded_frames, first_frame, opened
 
 LONGEST = 20 * 60.0
 """Seconds that a recording may last."""
@@ -75,6 +75,23 @@ def _ogg_is_cut_off(path: Path) -> bool:
     return not (whole and header[5] & 0x04)
 
 
+def _opened(path: Path, called: str) -> soundfile.SoundFile:
+    """An audio file; an MP3 file from its first frame on."""
+    try:
+        found = soundfile.SoundFile(path)
+    except soundfile.LibsndfileError:
+        if not first_frame(path):
+            raise not_audio(called) from None
+    else:
+        if found.format != "MP3":
+            return found
+        found.close()
+    try:
+        return opened(path)
+    except soundfile.LibsndfileError:
+        raise not_audio(called) from None
+
+
 class RecordingReader:
     """An audio file, checked, and read piece by piece.
 
@@ -87,20 +104,15 @@ class RecordingReader:
     def __init__(self, path: Path, name: str = "") -> None:
         self._called = name or path.name
         _check_length(path, self._called)
-        try:
-            self._sound = soundfile.SoundFile(path)
-        except soundfile.LibsndfileError:
-            raise not_audio(self._called) from None
+        self._sound = _opened(path, self._called)
         self.rate: int = self._sound.samplerate
         self.channels: int = self._sound.channels
         self.frames: int = self._sound.frames
         self.ending = f".{self._sound.format.lower()}"
         """The ending of files of this format."""
         try:
-            if self._sound.format == "MP3" and not says_its_length(path):
-                self._sound.close()
+            if self.frames >= UNKNOWN:
                 self.frames = decoded_frames(path, math.ceil((LONGEST + 1.0) * self.rate))
-                self._sound = streamed(path)
             self._check_header()
         except soundfile.LibsndfileError:
             self._sound.close()
