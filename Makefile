@@ -33,6 +33,7 @@ installed: $(STAMPS)/python-test $(STAMPS)/browser studio/static/build/index.htm
 
 # What takes too long for every change, and is run before an issue is resolved: see docs/trials.md.
 trials: $(STAMPS)/warm installed
+	$(PYTHON) -m pytest -n 2 --dist worksteal -m wide tests/core
 	$(PYTHON) -m tests.robust.kills 100 30 20
 	$(PYTHON) -m tests.robust.nonsense 2000
 	$(PYTHON) -m tests.robust.stages 200
@@ -46,7 +47,7 @@ test-web: $(STAMPS)/node
 	cd web && npm run --silent test
 
 test-core: $(STAMPS)/warm
-	$(PYTHON) -m pytest -n 2 --dist worksteal -m "not lasts" caligo tests/core
+	$(PYTHON) -m pytest -n 2 --dist worksteal -m "not lasts and not wide" caligo tests/core
 
 test-beside: $(STAMPS)/warm
 	$(PYTHON) -m pytest tests/studio
@@ -54,7 +55,7 @@ test-beside: $(STAMPS)/warm
 
 # What no test runs. Watching each line makes the tests a third slower, so `make test` does without.
 coverage: $(STAMPS)/warm
-	$(PYTHON) -m pytest -n 2 --cov --cov-report= caligo tests/core
+	$(PYTHON) -m pytest -n 2 -m "not wide" --cov --cov-report= caligo tests/core
 	$(PYTHON) -m pytest --cov --cov-append --cov-report=term:skip-covered tests/studio
 
 test-screen: studio/static/build/index.html $(STAMPS)/warm $(STAMPS)/browser

@@ -43,6 +43,10 @@ class DeviceFunction(CompiledFunction):
     @cached_property
     def called(self) -> Any:
         """The function as examples and tests call it, compiled for whatever it is given."""
-        from numba.core.registry import CPUDispatcher
+        from caligo.kernels.dispatchers import TrialDispatcher
+        from caligo.kernels.fingerprint import fingerprint
 
-        return CPUDispatcher(self.py_func, targetoptions=self.targetoptions)
+        def key(given: Any, codegen: Any) -> str:
+            return fingerprint(self.py_func, self.targetoptions, given, codegen)
+
+        return TrialDispatcher(self.py_func, self.targetoptions, key)

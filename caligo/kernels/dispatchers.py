@@ -25,6 +25,30 @@ from caligo.kernels.instruction import Instruction
 from caligo.kernels.signature import Declared, KernelTypeError, numba_types
 
 
+def _loaded(dispatcher: CPUDispatcher, key: str) -> Any:
+    """Machine code from the cache; None if it is not there."""
+    # What numba's own `refresh` does besides is for compiling, and takes a second.
+    rtsys.initialize(dispatcher.targetctx)
+    result = cache.load(key, dispatcher.targetctx)
+    if result is not None:
+        dispatcher.targetctx.insert_user_function(
+            result.entry_point, result.fndesc, [result.library]
+        )
+    return result
+
+
+def _compiled(dispatcher: CPUDispatcher, given: tuple[Any, ...]) -> Any:
+    """Machine code for argument types."""
+    for module in Instruction.modules:
+        import_module(module)
+    with event.trigger_event("numba:compile", data={"dispatcher": dispatcher}):
+        result = dispatcher._compiler.compile(given, None)
+    # Of device functions only their code is linked in.
+    for environment in result._find_referenced_environments():
+        result.library.codegen.set_env(environment.env_name, environment)
+    return result
+
+
 class KernelDispatcher(CPUDispatcher):
     """Runs a kernel's machine code, and has it made ready at the first call."""
 
@@ -44,12 +68,9 @@ class KernelDispatcher(CPUDispatcher):
         with global_compiler_lock:
             if self.overloads:
                 return True
-            # What numba's own `refresh` does besides is for compiling, and takes a second.
-            rtsys.initialize(self.targetctx)
-            result = cache.load(key, self.targetctx)
+            result = _loaded(self, key)
             if result is None:
                 return False
-            self.targetctx.insert_user_function(result.entry_point, result.fndesc, [result.library])
             self._take(result)
             return True
 
@@ -58,13 +79,7 @@ class KernelDispatcher(CPUDispatcher):
         with global_compiler_lock:
             if self.overloads:
                 return None
-            for module in Instruction.modules:
-                import_module(module)
-            with event.trigger_event("numba:compile", data={"dispatcher": self}):
-                result = self._compiler.compile(self.types, None)
-            # Of device functions only their code is linked in.
-            for environment in result._find_referenced_environments():
-                result.library.codegen.set_env(environment.env_name, environment)
+            result = _compiled(self, self.types)
             self._take(result)
             return result
 
@@ -159,3 +174,38 @@ class DeviceDispatcher(CPUDispatcher):
     def get_overload(self, sig: Any) -> object:
         """What numba looks a call of these argument types up by."""
         return self._keys[tuple(unliteral(argument) for argument in sig)]
+
+
+class TrialDispatcher(CPUDispatcher):
+    """A device function as examples and tests call it, kept like a kernel.
+
+    Parameters
+    ----------
+    function : callable
+    options : dict
+        Numba's options.
+    key : callable
+        Gives the hash of what machine code for argument types depends on.
+    """
+
+    def __init__(
+        self,
+        function: Callable[..., Any],
+        options: dict[str, Any],
+        key: Callable[[Any, Any], str],
+    ) -> None:
+        super().__init__(function, targetoptions=options)
+        self._key = key
+
+    def compile(self, sig: Any) -> Any:
+        """Compile for argument types, or load what was compiled."""
+        given = tuple(sig)
+        with global_compiler_lock:
+            if given not in self.overloads:
+                key = self._key(given, self.targetctx.codegen())
+                result = _loaded(self, key)
+                if result is None:
+                    result = _compiled(self, given)
+                    cache.save(key, result)
+                self.add_overload(result)
+            return self.overloads[given].entry_point

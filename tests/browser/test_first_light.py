@@ -13,7 +13,7 @@ from playwright.sync_api import BrowserContext, Locator, Page, expect
 from caligo.document.held import held_chord
 from caligo.formats.midi import write_midi
 from caligo.measure.report import measure_file
-from tests.browser.conftest import Server, captured, heard_until, listened, opened
+from tests.browser.conftest import Server, captured, heard_until, listened, opened, read_until
 
 
 def value(page: Page, address: str) -> Locator:
@@ -49,9 +49,14 @@ def test_the_demo_opens_with_its_picture(page: Page) -> None:
     expect(page.get_by_role("button", name="Sound: Dome Air")).to_be_visible()
     expect(page.locator("[data-trajectory]")).to_have_count(8)
     expect(page.locator("[data-row]").first).to_be_visible()
-    page.wait_for_timeout(1_500)
-    assert ink(page) > 0.02
+    assert read_until(page, lambda: ink(page), lambda found: found > 0.02) > 0.02
     assert len(path_of(page, "ground.filter1.cutoff")) > 200
+
+
+def is_silent(page: Page) -> bool:
+    """Whether what plays falls silent."""
+    heard = heard_until(page, lambda heard: heard[:, -9_600:].std() < 1e-5)
+    return bool(heard[:, -9_600:].std() < 1e-5)
 
 
 @pytest.mark.hears
@@ -65,8 +70,7 @@ def test_listening_is_heard_from_any_minute(long_page: Page) -> None:
     assert heard[:, -20_000:].std() > 0.005
     expect(clock).to_have_text(re.compile(r"^2:[23]\d"))
     page.get_by_role("button", name="Stop").click()
-    page.wait_for_timeout(800)
-    assert captured(page)[:, -10_000:].std() < 1e-5
+    assert is_silent(page)
 
 
 @pytest.mark.hears
@@ -280,14 +284,12 @@ def test_keys_play_over_what_is_heard_and_panic_silences(page: Page) -> None:
     expect(page.get_by_role("button", name="C3", exact=True)).to_have_attribute(
         "aria-pressed", "true"
     )
-    page.wait_for_timeout(2_500)
-    loud = captured(page)[:, -9_600:]
+    loud = heard_until(page, lambda heard: heard[:, -9_600:].std() > 1.3 * quiet.std())[:, -9_600:]
     page.keyboard.up("a")
     page.keyboard.up("g")
     assert loud.std() > 1.3 * quiet.std()
     page.get_by_role("button", name="Panic").click()
-    page.wait_for_timeout(900)
-    assert captured(page)[:, -9_600:].std() < 1e-5
+    assert is_silent(page)
     page.wait_for_timeout(500)
     assert captured(page)[:, -9_600:].std() < 1e-5, "nothing comes after it"
     page.get_by_role("button", name="Stop").click()

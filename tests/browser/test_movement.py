@@ -408,7 +408,6 @@ def test_held_still_the_sound_stops_changing_and_goes_on(page_without_chorus: Pa
     assert moving > 2.0 * still
     choose(page, "How to hold still", "Frozen as it is here")
     expect(page.get_by_role("button", name=re.compile("^Frozen at 1:"))).to_be_visible()
-    page.wait_for_timeout(3_500)
     frozen = read_until(page, lambda: changing(page), lambda read: read < 0.6 * moving, 20.0)
     assert frozen < 0.6 * moving
     choose(page, "How to hold still", "Let it move")

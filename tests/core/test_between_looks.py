@@ -14,6 +14,7 @@ from caligo.engine.drawn import FEW_LOOKS, LOOKS
 from caligo.engine.long_view import COLUMNS, Tile, fine
 from caligo.measure.spectrogram import ROWS
 from tests.core.builders import layer_of, one_note, plain_sound
+from tests.sweeps import widest
 
 PART = LOOKS // FEW_LOOKS
 PLACES = range(PART // 2, LOOKS, PART)
@@ -55,7 +56,7 @@ def away(picture: np.ndarray, exact: np.ndarray) -> float:
     return float(np.abs(np.maximum(picture, 37.0) - np.maximum(exact, 37.0)).mean() * 96.0 / 255.0)
 
 
-@pytest.mark.parametrize("pace", [2.0, -1.5])
+@pytest.mark.parametrize("pace", widest([2.0, -1.5], 1))
 def test_an_endless_glissando_glides_in_the_first_picture(pace: float) -> None:
     """Octaves that climb or fall for ever, seen every 7.5 s."""
     params: dict[str, Any] = {"rule": "octaves", "count": 8, "endless": pace}

@@ -31,6 +31,7 @@ from tests.core.builders import (
     two_notes,
 )
 from tests.core.documents import any_document
+from tests.sweeps import widest
 
 
 def several_layers() -> Any:
@@ -48,8 +49,14 @@ def reference() -> np.ndarray:
 
 @pytest.mark.parametrize(
     ("block", "ahead"),
-    [*((block, False) for block in (64, 192, 1_000, 1_024, 8_192)), (64, True), (1_000, True)],
-)
+    widest(
+        [
+            (192, False), (8_192, False), (1_000, True),
+            (64, False), (1_000, False), (1_024, False), (64, True),
+        ],
+        3,
+    ),
+)  # fmt: skip
 def test_block_size_changes_no_sample(block: int, ahead: bool, reference: np.ndarray) -> None:
     again = render_array(several_layers(), two_notes(), length=3.0, block=block, ahead=ahead)
     assert np.array_equal(again, reference)
@@ -300,7 +307,7 @@ def test_an_engine_need_not_stand_at_the_start_before_it_goes_elsewhere() -> Non
     assert np.array_equal(one.render(64), fresh.render(64))
 
 
-@settings(max_examples=60, suppress_health_check=list(HealthCheck))
+@settings(max_examples=20, suppress_health_check=list(HealthCheck))
 @given(any_document())
 def test_nothing_writes_to_the_trajectories_of_parameters_at_rest(data: dict[str, Any]) -> None:
     """They are kept from block to block, so what one module wrote all would read."""

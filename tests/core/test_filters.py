@@ -22,6 +22,7 @@ from tests.core.builders import (
     plain_sound,
     transfer,
 )
+from tests.sweeps import spread
 
 TICKS = 1024
 
@@ -149,8 +150,9 @@ def test_bypassed_filters_do_nothing() -> None:
     assert level_of([low(100) | {"bypass": True}]) == pytest.approx(0.0, abs=1e-6)
 
 
-@pytest.mark.parametrize("rate", [44_100, 96_000])
-@pytest.mark.parametrize("kind", ["lowpass", "highpass", "ladder"])
+@pytest.mark.parametrize(
+    ("kind", "rate"), spread(["lowpass", "highpass", "ladder"], [44_100, 96_000])
+)
 def test_matched_resonance_is_the_same_in_blocks_of_64(kind: str, rate: int) -> None:
     """Moved from none to all of it, mixed, at C1 and C8, with corners past both ends."""
     swing = {"id": "m", "name": "M", "kind": "lfo", "params": {"period": {"value": 0.3}}}
@@ -168,11 +170,13 @@ def test_matched_resonance_is_the_same_in_blocks_of_64(kind: str, rate: int) -> 
 
 
 @pytest.mark.parametrize(
-    ("kind", "own"),
-    [("lowpass", {"slope": "12"}), ("lowpass", {"slope": "24"}), ("highpass", {"slope": "12"}),
-     ("highpass", {"slope": "24"}), ("ladder", {"drive": -12.0})],
+    ("kind", "own", "cutoff"),
+    spread(
+        [("lowpass", {"slope": "12"}), ("lowpass", {"slope": "24"}), ("highpass", {"slope": "12"}),
+         ("highpass", {"slope": "24"}), ("ladder", {"drive": -12.0})],
+        [300.0, 1_000.0, 4_000.0],
+    ),
 )  # fmt: skip
-@pytest.mark.parametrize("cutoff", [300.0, 1_000.0, 4_000.0])
 def test_resonance_at_matched_loudness(kind: str, own: dict[str, Any], cutoff: float) -> None:
     """Pink noise (Voss and Clarke 1975) is as loud at any resonance, by `pyloudnorm`."""
 

@@ -58,7 +58,7 @@ def test_held_strings_are_the_same_in_any_block_and_do_not_click() -> None:
     """Nine notes for eight strings: the first is taken over, in silence."""
     notes = [(48 + 3 * i, 0.25 * i, 6.0 - 0.25 * i) for i in range(9)]
     heard = held(notes, 4.0)
-    assert np.array_equal(heard, held(notes, 4.0, block=64))
+    assert np.array_equal(heard[:, : 2 * RATE + 480], held(notes, 2.01, block=64))
     assert np.isfinite(heard).all()
     # A step would be far larger than what lies between samples just before.
     steps = np.abs(np.diff(heard[0]))

@@ -207,6 +207,6 @@ def test_every_process_knows_a_kernel_by_the_same_key() -> None:
             [sys.executable, "-c", KEYS], env=os.environ | {"PYTHONHASHSEED": seed},
             capture_output=True, text=True, check=True,
         ).stdout
-        for seed in ("1", "2", "3")
+        for seed in ("1", "2")
     }  # fmt: skip
     assert len(told) == 1

@@ -22,6 +22,7 @@ from caligo.movement.movement import Movement
 from caligo.movement.notes import whole
 from caligo.movement.stillness import Frozen, Stillness
 from tests.core.builders import RATE, one_note, plain_layer
+from tests.sweeps import spread
 
 SCORE = one_note(57, 40.0)
 
@@ -246,8 +247,7 @@ def test_two_lanes_of_one_id_are_refused() -> None:
         read_sound(document(lane("ground.level", (0, -6)), lane("ground.pan", (0, 5))))
 
 
-@pytest.mark.parametrize("rate", RATES)
-@pytest.mark.parametrize("key", [24, 61, 108])
+@pytest.mark.parametrize(("rate", "key"), spread(RATES, [24, 61, 108]))
 def test_lanes_steps_and_curves_are_the_same_in_blocks_of_64_at_every_rate(
     rate: int, key: int
 ) -> None:

@@ -6,6 +6,7 @@ import json
 from pathlib import Path
 
 import numpy as np
+import pytest
 
 from caligo.document import read_score, read_sound
 from caligo.engine.engine import Engine
@@ -29,6 +30,7 @@ def bands(signal: np.ndarray) -> np.ndarray:
     return 10.0 * np.log10(np.array(power) + 1e-9)
 
 
+@pytest.mark.wide
 def test_it_is_never_twice_the_same() -> None:
     """Fourteen moments in twenty minutes: no two within a decibel, about what can be noticed, in
     the mean of all bands (Fastl and Zwicker, Psychoacoustics, chapter 7, from memory)."""

@@ -138,6 +138,7 @@ def test_views_stop_when_they_are_no_longer_wanted() -> None:
     assert not any(isinstance(p, Summary) for p in parts)
 
 
+@pytest.mark.wide
 def test_view_from_stored_stems_is_the_same(tmp_path: Path) -> None:
     store = StemStore(tmp_path)
     sound, score = moving_sound(), two_notes(14.0)
@@ -167,6 +168,7 @@ def reports() -> dict[str, dict[str, float]]:
     return found
 
 
+@pytest.mark.wide
 def test_demo_sounds_are_heard_not_clipped_not_harsh_and_evolve_and_differ() -> None:
     measured = reports()
     for name, report in measured.items():

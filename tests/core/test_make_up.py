@@ -12,6 +12,7 @@ from caligo.document import read_sound
 from caligo.engine.make_up import make_up
 from caligo.engine.offline import render_array
 from tests.core.builders import RATE, one_note, plain_layer, plain_sound
+from tests.sweeps import spread
 
 LENGTH = 12.0
 
@@ -40,14 +41,16 @@ def sound_with(effects: list[dict[str, Any]], place: str) -> Any:
     return read_sound(document)
 
 
-@pytest.mark.parametrize("place", ["layer", "bus", "master"])
 @pytest.mark.parametrize(
-    ("kind", "params"),
-    [
-        ("compressor", {"threshold": -50, "ratio": 10, "make_up": 20}),
-        ("filter", {"passes": "lows", "cutoff": 300}),
-        ("chorus", {"mix": 100}),
-    ],
+    ("place", "kind", "params"),
+    spread(
+        ["layer", "bus", "master"],
+        [
+            ("compressor", {"threshold": -50, "ratio": 10, "make_up": 20}),
+            ("filter", {"passes": "lows", "cutoff": 300}),
+            ("chorus", {"mix": 100}),
+        ],
+    ),
 )
 def test_an_effect_that_is_made_up_for_leaves_the_loudness(
     place: str, kind: str, params: dict[str, Any]

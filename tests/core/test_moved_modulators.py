@@ -127,7 +127,8 @@ def test_moved_periods_of_every_unit_are_steady_functions(
 def test_renders_from_the_middle_and_in_any_blocks_agree() -> None:
     made, score = chain_of_four(), one_note(57, 30.0)
     whole = render_array(made, score, length=12.0)
-    assert np.array_equal(render_array(made, score, length=12.0, block=64, ahead=False), whole)
+    small = render_array(made, score, length=3.0, block=64, ahead=False)
+    assert np.array_equal(small, whole[:, : 3 * RATE])
     part = render_array(made, score, start=10.0, length=2.0)
     assert np.abs(part - whole[:, 10 * RATE :]).max() < 1e-4
 

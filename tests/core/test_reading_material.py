@@ -12,6 +12,7 @@ from caligo.material.shelf import Shelf
 from caligo.synthesis.drawing import GLIDING, level_for
 from tests.core.builders import RATE, layer_of, one_note, plain_sound
 from tests.core.test_sources_of_material import shelf, taken, zone
+from tests.sweeps import spread
 
 __all__ = ["shelf"]
 HEARD = 20_000.0
@@ -57,8 +58,7 @@ def tones(shelf: Shelf, tmp_path: Any) -> dict[float, str]:
     }
 
 
-@pytest.mark.parametrize("rate", [44_100, 48_000, 96_000])
-@pytest.mark.parametrize("kind", ["sampler", "grains"])
+@pytest.mark.parametrize(("kind", "rate"), spread(["sampler", "grains"], [44_100, 48_000, 96_000]))
 def test_transposed_material_is_clean(kind: str, rate: int, tones: dict[float, str]) -> None:
     """At semitones between the copies of the material, where a pure tone stays pure."""
     for hertz, key in tones.items():

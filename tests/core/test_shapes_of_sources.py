@@ -26,6 +26,7 @@ from caligo.synthesis.tables import built_in, from_spectra
 from caligo.synthesis.warps import BEND, FINE, PULSE, SELF, SYNC, warp
 from demo.build import by_name
 from tests.core.builders import layer_of, one_note, plain_sound
+from tests.sweeps import spread
 
 RULES = [rule.value for rule in p.RULES]
 
@@ -244,8 +245,7 @@ def best_repeat(level: np.ndarray) -> float:
     )  # steps of 50 ms
 
 
-@pytest.mark.parametrize("count", [7, 12, 24])
-@pytest.mark.parametrize("hertz", [110.0, 220.0, 1046.5])
+@pytest.mark.parametrize(("count", "hertz"), spread([7, 12, 24], [110.0, 220.0, 1046.5]))
 def test_an_uneven_unison_does_not_come_round(count: int, hertz: float) -> None:
     """Even oscillators do: the beats of neighbours are all equally quick (trigonometry)."""
 

@@ -16,6 +16,7 @@ from caligo.synthesis.straying import Straying
 from demo.build import by_name
 from tests.core.builders import RATE, layer_of, one_note, plain_sound
 from tests.core.test_shapes_of_sources import best_repeat
+from tests.sweeps import spread, widest
 
 VOWEL = by_name()["hummed_vowel"]
 KINDS: dict[str, dict[str, Any]] = {
@@ -37,7 +38,7 @@ def in_unison(kind: str, **params: Any) -> dict[str, Any]:
     return layer
 
 
-@pytest.mark.parametrize("kind", list(KINDS))
+@pytest.mark.parametrize("kind", widest(list(KINDS), 2))
 def test_the_level_of_a_unison_does_not_come_round(kind: str) -> None:
     """As a new sound has it: drift and irregularity as they are at first."""
     heard = render_array(plain_sound(in_unison(kind)), one_note(72, 64.0)).astype(float)
@@ -70,9 +71,9 @@ def test_drift_is_about_as_far_as_is_set_and_of_each_its_own() -> None:
 
 
 @pytest.mark.parametrize(
-    ("held", "rate"), [("steady", 44_100), ("moved", 48_000), ("drifting", 96_000)]
+    ("kind", "held", "rate"),
+    spread(list(KINDS), [("steady", 44_100), ("moved", 48_000), ("drifting", 96_000)]),
 )
-@pytest.mark.parametrize("kind", list(KINDS))
 def test_a_drifting_unison_is_exact_in_any_block_and_from_any_start(
     kind: str, held: str, rate: int
 ) -> None:
