@@ -8,9 +8,10 @@ apart, which new sounds do; in older ones they are even and begin together. In s
 as loud as what goes in, whatever its decay and size; in older ones it is given the level that it
 had at rest. Schema 6 lets the oscillators of a unison drift, each by itself, which new sounds do;
 in older ones they stay where they are. In schema 7 recordings come to one level by how loud they
-are as a whole; in older ones by their loudest moments. In schema 8 the stiffness of a harmonic
-source begins at none and moves in millionths; what moved it by octaves now moves what it is
-multiplied by. Nothing in an older document means something else in a newer schema.
+are as a whole; in older ones by their loudest moments, their choruses are mixed in a straight line
+instead of at equal power, and their reverbs are darker above 10 kHz than they say. In schema 8 the
+stiffness of a harmonic source begins at none and moves in millionths; what moved it by octaves now
+moves what it is multiplied by. Nothing in an older document means something else in a newer schema.
 """
 
 from __future__ import annotations
@@ -32,6 +33,9 @@ REVERB_LINES = (
     0.07132, 0.07749, 0.08704, 0.09936, 0.11168, 0.11912, 0.13033, 0.14981,
 )  # fmt: skip
 """Seconds of its lines at a size of 100 %."""
+LEAST_DARK, DARKENED, BRIGHTEST = 10_000.0, 1_600.0, 20_000.0
+"""Damping in Hz from which on a reverb was darker than it says, by how much at most, and the
+highest there is."""
 LEAST_STIFF = 0.1
 """The stiffness, in millionths, that stood for none before schema 8."""
 SCORE_SCHEMA = 2
@@ -58,39 +62,55 @@ def upgraded_sound(data: dict[str, Any]) -> dict[str, Any]:
         if schema != 7:
             layers = [_levelled_as_before(layer) for layer in layers]
         upgraded |= _as_stiff(upgraded | {"layers": layers})
-    if schema in (5, 6, 7):
+    if schema == 7:
         return upgraded
     for key in ("layers", "buses"):
         if isinstance(upgraded.get(key), list):
-            upgraded[key] = [_as_loud(owner) for owner in upgraded[key]]
+            upgraded[key] = [_effects_as_before(owner, schema) for owner in upgraded[key]]
     if "master" in upgraded:
-        upgraded["master"] = _as_loud(upgraded["master"])
+        upgraded["master"] = _effects_as_before(upgraded["master"], schema)
     return upgraded
 
 
-def _as_loud(owner: Any) -> Any:
-    """What holds effects, with reverbs as loud at rest as before schema 5."""
+def _effects_as_before(owner: Any, schema: Any) -> Any:
+    """What holds effects, with effects that sound as they did; what is broken stays broken."""
     if not isinstance(owner, dict):
         return owner
     found = dict(owner)
     for key in ("effects", "inserts"):
         if isinstance(owner.get(key), list):
-            found[key] = [_as_loud_effect(effect) for effect in owner[key]]
+            found[key] = [_effect_as_before(effect, schema) for effect in owner[key]]
     return found
 
 
-def _as_loud_effect(effect: Any) -> Any:
+def _effect_as_before(effect: Any, schema: Any) -> Any:
     if not isinstance(effect, dict):
         return effect
     found = dict(effect)
     if isinstance(effect.get("chains"), list):
-        found["chains"] = [_as_loud(chain) for chain in effect["chains"]]
+        found["chains"] = [_effects_as_before(chain, schema) for chain in effect["chains"]]
     params = effect.get("params", {})
-    if effect.get("kind") == "reverb" and isinstance(params, dict):
-        level = _level_before(params)
-        if level is not None:
-            found["params"] = {"level": level} | params
+    if not isinstance(params, dict):
+        return found
+    if effect.get("kind") == "chorus":
+        found["params"] = {"law": "linear"} | params
+    if effect.get("kind") == "reverb":
+        level = _level_before(params) if schema in (1, 2, 3, 4) else None
+        found["params"] = ({} if level is None else {"level": level}) | _as_dark(params)
     return found
+
+
+def _as_dark(params: dict[str, Any]) -> dict[str, Any]:
+    """A reverb's parameters, whose highest octaves died away sooner before schema 7.
+
+    Its lines were read by short interpolators, which took from 10 kHz on what damping left: noise
+    through both is alike within 0.5 dB in each octave.
+    """
+    damping = params.get("damping")
+    if not isinstance(damping, int | float) or not LEAST_DARK < damping <= BRIGHTEST:
+        return params
+    above = DARKENED * (1.0 - math.exp((LEAST_DARK - damping) / (2.8 * DARKENED)))
+    return params | {"damping": round(LEAST_DARK + above, 1)}
 
 
 def _level_before(params: dict[str, Any]) -> float | None:

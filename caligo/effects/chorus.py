@@ -6,7 +6,7 @@ import math
 
 import numpy as np
 
-from caligo.catalogue import Module, Moves, Parameter, Scale, register
+from caligo.catalogue import Choice, Kind, Module, Moves, Parameter, Scale, register
 from caligo.document.sound import EffectPart
 from caligo.kernels import device, kernel
 from caligo.movement.block import Block
@@ -30,6 +30,9 @@ So both sides together are as loud as ``|direct + first|`` and ``|second + third
 their phases: at half mix a tone cannot dip below ``0.707 (1 - 0.525)``, which is 9 dB.
 """
 QUARTER = 0.5 * math.pi
+LINEAR_GAIN = 1.0227
+"""Gain of the copies at a linear crossfade: three taps of 0.62 each, which is what there was before
+schema 7, have 4.6 % more power than `GAINS`."""
 LONGEST_DELAY = 40.0
 DEEPEST = 20.0
 
@@ -44,7 +47,7 @@ def _length(tap: int, phase: float, delay: float, depth: float, rate: float) -> 
 
 @kernel(
     "f4[:, ::1], f4[:, ::1], f8[::1], i8, f8, f8[::1], f8[::1], f8[::1], f8[::1], f8[::1], "
-    "f4[:, :, ::1]"
+    "f8[::1], f4[:, :, ::1]"
 )
 def _run(
     signal: np.ndarray,
@@ -55,7 +58,8 @@ def _run(
     phase: np.ndarray,
     delay: np.ndarray,
     depth: np.ndarray,
-    mix: np.ndarray,
+    direct: np.ndarray,
+    copies: np.ndarray,
     cut: np.ndarray,
     room: np.ndarray,
 ) -> None:
@@ -65,8 +69,10 @@ def _run(
     ----------
     phase
         Cycles of the sway at every tick ``[ticks + 1]``.
-    delay, depth, mix
-        Milliseconds, milliseconds and a share at every tick ``[ticks + 1]``.
+    delay, depth
+        Milliseconds at every tick ``[ticks + 1]``.
+    direct, copies
+        Gains of the direct signal and of the copies at every tick ``[ticks + 1]``.
     cut
         The low cut's one-pole share, at every tick or ``[1]``.
     room
@@ -100,15 +106,14 @@ def _run(
             for c in range(2):
                 step = (to_length - length) / TICK
                 add_tap(lines[c], at, length, step, GAINS[c, tap], wet[c])
-        # Both are at equal power, since copies have nothing to do with what they come from.
-        direct, copies = np.float32(math.cos(QUARTER * mix[k])), math.sin(QUARTER * mix[k])
-        direct_step = np.float32((math.cos(QUARTER * mix[k + 1]) - direct) / TICK)
-        copies_step = np.float32((math.sin(QUARTER * mix[k + 1]) - copies) / TICK)
+        direct_from, copies_from = np.float32(direct[k]), copies[k]
+        direct_step = np.float32((direct[k + 1] - direct_from) / TICK)
+        copies_step = np.float32((copies[k + 1] - copies_from) / TICK)
         for c in range(2):
             for n in range(np.uint64(TICK)):
                 x = np.float32(np.int32(n))
-                high = (direct + x * direct_step) * lines[c, here + n]
-                high += (np.float32(copies) + x * copies_step) * wet[c, n]
+                high = (direct_from + x * direct_step) * lines[c, here + n]
+                high += (np.float32(copies_from) + x * copies_step) * wet[c, n]
                 tick[c, n] = below[c, n] + high
         give_tick(tick, signal, k)
 
@@ -176,6 +181,16 @@ def _run(
                 moves=Moves.SHARED,
                 group="Output",
             ),
+            Parameter(
+                "law",
+                "Crossfade",
+                "How the direct signal gives way to the copies: as loud everywhere, or softer in "
+                "the middle.",
+                default="power",
+                kind=Kind.CHOICE,
+                choices=(Choice("power", "Equal power"), Choice("linear", "Linear")),
+                group="Output",
+            ),
         ),
     )
 )
@@ -186,6 +201,7 @@ class Chorus(Effect):
         super().__init__(part, address, movement, rate)
         self._period = self.trajectory("period")
         self._sway = movement.cycles(f"{address}.period", paced=False)
+        self._linear = part.text("law") == "linear"
         self._room = zeros((3, 2, TICK))
 
     def initial_state(self) -> State:
@@ -203,6 +219,13 @@ class Chorus(Effect):
         found: Floats = samples / float(span.rate) / self._period.base
         return found
 
+    def _gains(self, mix: Floats) -> tuple[Floats, Floats]:
+        """Gains of the direct signal and of the copies ``[ticks + 1]``, of a mix from 0 to 1."""
+        if self._linear:
+            return 1.0 - mix, LINEAR_GAIN * mix
+        # At equal power, since copies have nothing to do with what they come from.
+        return np.cos(QUARTER * mix), np.sin(QUARTER * mix)
+
     def process_stereo(self, block: Block, signal: Signal, side: Signal | None) -> None:
         """See `Effect.process_stereo`."""
         delay, depth, mix = (
@@ -217,7 +240,7 @@ class Chorus(Effect):
             self._phase(block),
             delay,
             depth,
-            mix / 100.0,
+            *self._gains(mix / 100.0),
             one_pole_at(self.trajectory("low_cut").compact(block.moments)[0], self.rate),
             self._room,
         )

@@ -23,6 +23,7 @@ from caligo.document import (
     read_score,
     read_sound,
 )
+from caligo.document.upgrading import upgraded_sound
 from caligo.engine.voicing import Voicing
 from caligo.formats.schema import json_schemas
 from caligo.material.shelf import current
@@ -245,9 +246,28 @@ def as_before(sound: Sound) -> dict[str, Any]:
     document = sound.as_document()
     for layer in document["layers"]:
         layer["source"]["params"] |= {"irregularity": 0.0, "drift": 0.0}
+    chorus, reverb = document["buses"][0]["effects"]
+    chorus["params"]["law"] = "linear"
     # A decay of 9 s and a size of 130 %.
-    document["buses"][0]["effects"][1]["params"]["level"] = 4.94
+    reverb["params"]["level"] = 4.94
     return document
+
+
+def test_a_bright_reverb_of_schema_6_is_as_dark_as_it_was() -> None:
+    """Noise through both engines: darker by 2.3 dB at 8 kHz, where 20 kHz was asked for."""
+    reverb = {"id": "r", "kind": "reverb", "params": {"damping": 20_000}}
+    inside = {"id": "s", "kind": "multiband", "chains": [{"id": "low", "effects": [reverb]}]}
+    document = {"name": "Bright", "master": {"effects": [reverb | {"id": "t"}, inside]}}
+    for schema, expected in ((6, 11_428.3), (8, 20_000.0)):
+        effects = upgraded_sound(document | {"schema": schema})["master"]["effects"]
+        assert effects[0]["params"]["damping"] == expected
+        assert effects[1]["chains"][0]["effects"][0]["params"]["damping"] == expected
+    for damping in (9_000.0, "bright", None, -1.0, 1e9):
+        reverb["params"] = {"damping": damping}
+        effects = upgraded_sound({"schema": 6, "master": {"effects": [reverb]}})["master"][
+            "effects"
+        ]
+        assert effects[0]["params"]["damping"] == damping
 
 
 def test_a_document_of_schema_3_keeps_its_even_unison() -> None:
