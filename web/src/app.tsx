@@ -14,36 +14,32 @@ import { Library } from "./library/Library";
 import { goTo, onArrival, soundInAddress } from "./library/place";
 import { PRODUCTIONS, useProductions } from "./library/productions";
 import { VersionsButton } from "./library/Versions";
+import { openStage } from "./live/socket";
 import { followPlayhead } from "./longview/playhead";
 import { dropMaterial, MaterialView } from "./material/MaterialView";
 import { isAudio, openMaterial, useMaterialView } from "./material/shelf";
 import { Movement } from "./movement/Movement";
+import { NoticeBar } from "./notices/NoticeBar";
+import { notify } from "./notices/notices";
 import { dropMidi } from "./score/ScoreDialog";
 import { turnOver } from "./session/comparing";
 import {
-  dismissNotice,
   edit,
   explainSaving,
   lastWords,
   onKeepCopy,
   redo,
-  say,
   takeUp,
   undo,
   useSession,
 } from "./session/store";
 import { Sheet } from "./sheet/Sheet";
-import { openStage } from "./stage/socket";
 import { BeforeAfter } from "./transport/BeforeAfter";
 import { Preparation } from "./transport/Preparation";
 import { Transport, togglePlaying } from "./transport/Transport";
 import { CatalogueContext } from "./ui/catalogue-context";
 import { EditableName } from "./ui/EditableName";
 import { ErrorBoundary } from "./ui/ErrorBoundary";
-
-const NEWS_MS = 6000;
-/** Long enough to read it and to reach its button, by keyboard too. */
-const ACTION_MS = 15_000;
 
 function Header() {
   const name = useSession((s) => s.sound?.name ?? "");
@@ -108,52 +104,6 @@ function Header() {
   );
 }
 
-function Notice() {
-  const notice = useSession((s) => s.notice);
-  useEffect(() => {
-    if (notice?.kind !== "news") return;
-    const lasts = notice.actions.length > 0 ? ACTION_MS : NEWS_MS;
-    const timer = setTimeout(() => dismissNotice(notice), lasts);
-    return () => clearTimeout(timer);
-  }, [notice]);
-  if (!notice) return null;
-  return (
-    <div
-      role={notice.kind === "problem" ? "alert" : "status"}
-      className={`panel fixed bottom-4 left-1/2 z-[60] max-h-[40vh] w-max max-w-[min(720px,92vw)] -translate-x-1/2 overflow-auto py-2.5 pl-4 pr-10 ${
-        notice.actions.length > 1 ? "" : "flex items-start gap-3"
-      } ${notice.kind === "problem" ? "border-warn text-warn" : ""}`}
-    >
-      <p className="min-w-0 whitespace-pre-line break-words">{notice.text}</p>
-      {notice.actions.length > 0 && (
-        <div className={`flex shrink-0 flex-wrap gap-2 ${notice.actions.length > 1 ? "mt-2" : ""}`}>
-          {notice.actions.map(({ name, act }) => (
-            <button
-              key={name}
-              type="button"
-              className="button"
-              onClick={() => {
-                dismissNotice(notice);
-                act();
-              }}
-            >
-              {name}
-            </button>
-          ))}
-        </div>
-      )}
-      <button
-        type="button"
-        className="button-plain absolute right-2 top-2"
-        onClick={() => dismissNotice(notice)}
-        aria-label="Dismiss"
-      >
-        ✕
-      </button>
-    </div>
-  );
-}
-
 /** Open the sound that the address names, or the first there is. */
 function useOpenSound() {
   const productions = useProductions();
@@ -172,7 +122,7 @@ function useOpenSound() {
         takeUp(opened);
         openStage(opened.id);
       },
-      (error: Error) => say(error.message),
+      (error: Error) => notify(error.message),
     );
     return () => {
       current = false;
@@ -276,7 +226,7 @@ export function App() {
         <p role="status" className="p-8 text-base">
           Opening…
         </p>
-        <Notice />
+        <NoticeBar />
       </>
     );
   }
@@ -306,7 +256,7 @@ export function App() {
           <MaterialView />
         </ErrorBoundary>
       )}
-      <Notice />
+      <NoticeBar />
     </CatalogueContext.Provider>
   );
 }

@@ -2,6 +2,8 @@ import createClient, { type Middleware } from "openapi-fetch";
 import type { components, paths } from "./schema";
 
 export type Schemas = components["schemas"];
+export type TileHeader = Schemas["TileHeader"];
+export type CloserHeader = Schemas["CloserHeader"];
 
 /** A generated type with everything filled in, as the server always sends it. */
 export type Full<T> = T extends (infer Item)[]

@@ -2,8 +2,9 @@ import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { api, type RenderIn, type RenderOut, taken } from "../api/client";
 import { clock } from "../document/values";
-import { say, useSession } from "../session/store";
-import { useStage } from "../stage/socket";
+import { useStage } from "../live/socket";
+import { notify } from "../notices/notices";
+import { useSession } from "../session/store";
 import { Panel } from "../ui/Panel";
 
 const STATES: Record<string, string> = {
@@ -27,7 +28,7 @@ function RenderRow({ render, onChange }: { render: RenderOut; onChange: () => vo
   const message = news?.message || render.message;
   const path = { params: { path: { render_id: render.id } } };
   const act = (doing: Promise<unknown>) =>
-    doing.then(onChange, (error: Error) => say(error.message));
+    doing.then(onChange, (error: Error) => notify(error.message));
   const under = state === "waiting" || state === "running";
   return (
     <li className="border-b border-line py-1.5" data-render={render.id} data-state={state}>

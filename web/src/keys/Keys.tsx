@@ -1,6 +1,6 @@
 import { useEffect, useRef, useState } from "react";
 import { keyName } from "../document/values";
-import { lift, press } from "../stage/socket";
+import { lift, press } from "../live/socket";
 import { midiKey, writing } from "./computer-keys";
 import { listenToMidi } from "./midi-input";
 

@@ -1,7 +1,7 @@
 import { expect, it, vi } from "vitest";
 
 const calls: string[] = [];
-vi.mock("../stage/socket", () => ({
+vi.mock("../live/socket", () => ({
   press: (key: number, velocity: number) => calls.push(`press ${key} ${velocity}`),
   lift: (key: number) => calls.push(`lift ${key}`),
 }));

@@ -1,8 +1,8 @@
 /** A real keyboard, by the browser's Web MIDI where there is one (W3C Web MIDI API). */
 
+import { lift, press } from "../live/socket";
 import { change } from "../session/change";
 import { useSession } from "../session/store";
-import { lift, press } from "../stage/socket";
 
 const NOTE_OFF = 0x80;
 const NOTE_ON = 0x90;

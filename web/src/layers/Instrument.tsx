@@ -3,8 +3,9 @@ import { useRef } from "react";
 import { type Layer, type Schemas, uploadAll, type Value } from "../api/client";
 import { defaultParams } from "../document/catalogue";
 import { MATERIAL } from "../material/shelf";
+import { notify } from "../notices/notices";
 import { change } from "../session/change";
-import { say, useSession } from "../session/store";
+import { useSession } from "../session/store";
 import { useCatalogue } from "../ui/catalogue-context";
 import { FileField } from "../ui/FileField";
 
@@ -37,12 +38,12 @@ export function Instrument({ layer, index }: { layer: Layer; index: number }) {
       const skipped = Object.entries(found.skipped).map(([what, n]) =>
         n > 1 ? `${what} (${n} times)` : what,
       );
-      say(
+      notify(
         `${found.zones.length} zones read.${skipped.length > 0 ? ` Skipped: ${skipped.join(", ")}.` : ""}`,
         "news",
       );
     } catch (error) {
-      say((error as Error).message);
+      notify((error as Error).message);
     }
   };
   return (

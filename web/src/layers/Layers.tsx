@@ -9,10 +9,10 @@ import {
   removeLayer,
 } from "../document/edits";
 import type { Operation } from "../document/patch";
+import { useStage } from "../live/socket";
 import { useMaterial } from "../material/shelf";
 import { useSkeleton } from "../session/hooks";
 import { edit, type Selection, useSession } from "../session/store";
-import { useStage } from "../stage/socket";
 import { useCatalogue } from "../ui/catalogue-context";
 import { EditableName } from "../ui/EditableName";
 import { Menu } from "../ui/Menu";

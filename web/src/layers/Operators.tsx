@@ -1,11 +1,11 @@
 import type { Layer, Value } from "../api/client";
 import { itemParts, type PartPlace } from "../document/catalogue";
 import { addItem, removeItem } from "../document/edits";
+import { useStage } from "../live/socket";
 import { isPacked } from "../pictures/packed";
 import { SmallSpectrum } from "../pictures/SpectrumPicture";
 import { change } from "../session/change";
 import { useLayer } from "../session/hooks";
-import { useStage } from "../stage/socket";
 import { PartStrips } from "../strips/PartStrips";
 import { itemName } from "../strips/ReferenceStrip";
 import { useCatalogue } from "../ui/catalogue-context";

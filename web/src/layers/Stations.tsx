@@ -9,10 +9,10 @@ import {
 import { moveTo, slotOf } from "../document/chains";
 import { valueAt } from "../document/patch";
 import { shown, shownNumber } from "../document/values";
+import { useStage } from "../live/socket";
 import { onPlayhead, SELDOM } from "../longview/playhead";
 import { change } from "../session/change";
 import { useSession } from "../session/store";
-import { useStage } from "../stage/socket";
 import { useUnfolded } from "../strips/unfolded";
 import { useCatalogue } from "../ui/catalogue-context";
 import { openStation, useStations } from "./stations";

@@ -1,7 +1,8 @@
 import { useRef } from "react";
 import { type Sound, upload } from "../api/client";
 import { keyName, shownNumber } from "../document/values";
-import { edit, say, useSession } from "../session/store";
+import { notify } from "../notices/notices";
+import { edit, useSession } from "../session/store";
 import { FileField } from "../ui/FileField";
 import { NoteField } from "../ui/NoteField";
 import { Section } from "../ui/Section";
@@ -20,9 +21,9 @@ export async function loadScale(file: File) {
     const scale = await upload<Scale>("/api/scales", file);
     const root = useSession.getState().sound?.scale?.root ?? scale.root;
     keepScale({ ...scale, root }, `Scale ${file.name}`);
-    say(`${file.name}: ${scale.cents.length} degrees. Undo brings the old tuning back.`, "news");
+    notify(`${file.name}: ${scale.cents.length} degrees. Undo brings the old tuning back.`, "news");
   } catch (error) {
-    say(error instanceof Error ? error.message : String(error));
+    notify(error instanceof Error ? error.message : String(error));
   }
 }
 

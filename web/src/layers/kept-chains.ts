@@ -5,8 +5,9 @@ import { api, type Schemas, taken } from "../api/client";
 import { alone, type Chain, chainOf, type Processor, pasted } from "../document/chains";
 import type { Room } from "../document/moving";
 import { valueAt } from "../document/patch";
+import { notify } from "../notices/notices";
 import { change } from "../session/change";
-import { say, useSession } from "../session/store";
+import { useSession } from "../session/store";
 
 export type KeptChain = Schemas["KeptChainOut"];
 type Family = KeptChain["family"];
@@ -34,7 +35,7 @@ export function useKeeping() {
     try {
       await act();
     } catch (error) {
-      say(error instanceof Error ? error.message : String(error));
+      notify(error instanceof Error ? error.message : String(error));
     }
     await queries.invalidateQueries({ queryKey: CHAINS });
   };
@@ -72,7 +73,7 @@ export function useKeeping() {
       doing(async () => {
         const path = { chain_id: chain.id };
         await taken(api.DELETE("/api/chains/{chain_id}", { params: { path } }));
-        say(`The chain “${chain.name}” is no longer kept.`, "news", {
+        notify(`The chain “${chain.name}” is no longer kept.`, "news", {
           name: "Undo",
           act: () => void keep(chain.name, chain.family, asChain(chain)),
         });

@@ -1,7 +1,8 @@
 import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { api, type Sound, taken, type VersionOut } from "../api/client";
-import { edit, say, useSession } from "../session/store";
+import { notify } from "../notices/notices";
+import { edit, useSession } from "../session/store";
 import { Panel } from "../ui/Panel";
 import { useRemoving } from "./productions";
 
@@ -23,7 +24,7 @@ function VersionList() {
       );
       setName("");
     } catch (error) {
-      say(error instanceof Error ? error.message : String(error));
+      notify(error instanceof Error ? error.message : String(error));
     }
     await queries.invalidateQueries({ queryKey: key });
   };
@@ -37,9 +38,9 @@ function VersionList() {
         [{ op: "replace", path: "", value: kept.document as Sound }],
         `Restore version ${version.number}`,
       );
-      say(`Version ${version.number} is back. Undo returns to what was before.`, "news");
+      notify(`Version ${version.number} is back. Undo returns to what was before.`, "news");
     } catch (error) {
-      say(error instanceof Error ? error.message : String(error));
+      notify(error instanceof Error ? error.message : String(error));
     }
   };
   return (

@@ -1,8 +1,8 @@
 /** Edits that cannot be saved where they belong, kept as a sound of their own. */
 
 import { type Schemas, upload } from "../api/client";
+import { notify } from "../notices/notices";
 import type { Saving } from "../session/saving";
-import { say } from "../session/store";
 import { goTo } from "./place";
 
 /** Keep a sound's present state as a new sound of its cue; as a file if the server takes none. */
@@ -18,12 +18,16 @@ export async function keepCopy(saving: Saving) {
     );
     saving.giveUp();
     goTo(made.id);
-    say(`Your changes are kept as “${name}”.`, "news");
+    notify(`Your changes are kept as “${name}”.`, "news");
   } catch (error) {
-    say(`The copy could not be kept on the server either. ${(error as Error).message}`, "problem", {
-      name: "Keep it as a file",
-      act: () => download(file, saving),
-    });
+    notify(
+      `The copy could not be kept on the server either. ${(error as Error).message}`,
+      "problem",
+      {
+        name: "Keep it as a file",
+        act: () => download(file, saving),
+      },
+    );
   }
 }
 
@@ -33,7 +37,7 @@ function download(file: File, saving: Saving) {
   link.download = file.name;
   link.click();
   URL.revokeObjectURL(link.href);
-  say("The file is in your downloads; import it into a cue later.", "news", {
+  notify("The file is in your downloads; import it into a cue later.", "news", {
     name: "Give up these changes",
     act: () => saving.giveUp(),
   });

@@ -2,7 +2,7 @@ import { QueryClient, QueryClientProvider } from "@tanstack/react-query";
 import { act, renderHook, waitFor } from "@testing-library/react";
 import type { ReactNode } from "react";
 import { afterEach, beforeEach, describe, expect, it, vi } from "vitest";
-import { useSession } from "../session/store";
+import { useNotices } from "../notices/notices";
 import { useProductions, useRemoved, useRemoving } from "./productions";
 
 let asked: string[] = [];
@@ -40,12 +40,12 @@ beforeEach(() => {
   asked = [];
   here = true;
   refuse = false;
-  useSession.setState({ notice: null });
+  useNotices.setState({ notice: null });
   vi.stubGlobal("fetch", async (request: Request) => answer(request));
 });
 afterEach(() => vi.unstubAllGlobals());
 
-const notice = () => useSession.getState().notice;
+const notice = () => useNotices.getState().notice;
 
 describe("deleting", () => {
   it("takes it out of the list and can be undone from what is said", async () => {

@@ -2,7 +2,7 @@
 
 import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { api, type Schemas, taken } from "../api/client";
-import { say } from "../session/store";
+import { notify } from "../notices/notices";
 
 export const PRODUCTIONS = ["productions"];
 const REMOVED = ["removed"];
@@ -26,7 +26,7 @@ export function useActions() {
       const data = await doing;
       then?.(data);
     } catch (error) {
-      say(error instanceof Error ? error.message : String(error));
+      notify(error instanceof Error ? error.message : String(error));
     }
     await Promise.all(
       [PRODUCTIONS, REMOVED, ["versions"]].map((queryKey) =>
@@ -46,7 +46,7 @@ export function useBringingBack() {
           params: { path: { kind, removed_id: id } },
         }),
       ),
-      () => say(`“${name}” is back.`, "news"),
+      () => notify(`“${name}” is back.`, "news"),
     );
 }
 
@@ -73,7 +73,7 @@ export function useRemoving() {
   const bringBack = useBringingBack();
   return (kind: Kind, id: number, name: string) =>
     act(deleted(kind, id), () =>
-      say(`“${name}” is deleted.`, "news", {
+      notify(`“${name}” is deleted.`, "news", {
         name: "Undo",
         act: () => void bringBack(kind, id, name),
       }),

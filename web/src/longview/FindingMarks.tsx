@@ -1,5 +1,5 @@
-import { longView } from "../stage/long-view";
-import { useStage } from "../stage/socket";
+import { useStage } from "../live/socket";
+import { longView } from "../spectrogram/long-view";
 
 /** Marks of what stands out at the edge of the picture; a line where one is pointed at. */
 export function FindingMarks({ height }: { height: number }) {

@@ -1,9 +1,9 @@
 import { useEffect, useRef } from "react";
 import { keyName, shownNumber } from "../document/values";
-import { player } from "../stage/audio";
-import { longView, ROWS } from "../stage/long-view";
-import { useStage } from "../stage/socket";
-import { watchedSpectrum } from "../stage/watched-spectrum";
+import { player } from "../live/audio";
+import { useStage } from "../live/socket";
+import { watchedSpectrum } from "../live/watched-spectrum";
+import { longView, ROWS } from "../spectrogram/long-view";
 import { ink, SLATE } from "../ui/painted";
 import { type Axis, hertzOf, levelsOf, Peaks, reach } from "./analysed";
 

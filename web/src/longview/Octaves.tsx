@@ -1,4 +1,4 @@
-import { inkOf, PAPER, QUIET } from "../stage/ink";
+import { inkOf, PAPER, QUIET } from "../spectrogram/ink";
 import { columns, type Stretch } from "./stretch";
 import { useCanvas } from "./use-canvas";
 

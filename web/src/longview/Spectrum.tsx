@@ -1,5 +1,5 @@
-import { closerView } from "../stage/closer-view";
-import { COLUMNS, longView, ROWS } from "../stage/long-view";
+import { closerView } from "../spectrogram/detail-view";
+import { COLUMNS, longView, ROWS } from "../spectrogram/long-view";
 import type { Stretch } from "./stretch";
 import { useCanvas } from "./use-canvas";
 

@@ -1,7 +1,7 @@
 import { beforeEach, describe, expect, it, test, vi } from "vitest";
 
 const player = vi.hoisted(() => ({ at: 0, position: () => player.at }));
-vi.mock("../stage/audio", () => ({ player }));
+vi.mock("../live/audio", () => ({ player }));
 
 type Playhead = typeof import("./playhead");
 let playhead: Playhead;

@@ -1,7 +1,7 @@
 /** The playhead's place: told to those who draw it, so that nothing else is touched as it moves. */
 
 import { useEffect, useRef } from "react";
-import { player } from "../stage/audio";
+import { player } from "../live/audio";
 
 type Tick = (seconds: number) => void;
 

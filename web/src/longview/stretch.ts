@@ -1,7 +1,7 @@
 /** A stretch of the cue as pictures show it, and where its moments are found in what was drawn. */
 
-import { type CloserView, closerView } from "../stage/closer-view";
-import { type LongViewPicture, longView } from "../stage/long-view";
+import { type CloserView, closerView } from "../spectrogram/detail-view";
+import { type LongViewPicture, longView } from "../spectrogram/long-view";
 
 /** A stretch in seconds, of a cue so long, drawn so many pixels high. */
 export interface Stretch {

@@ -1,5 +1,5 @@
 import { useEffect, useRef } from "react";
-import { longView } from "../stage/long-view";
+import { longView } from "../spectrogram/long-view";
 
 const PAINT_MS = 250;
 

@@ -2,7 +2,7 @@ import { useQueryClient } from "@tanstack/react-query";
 import { useEffect, useState } from "react";
 import { api, bytes, taken } from "../api/client";
 import { keyName, parsedKey } from "../document/values";
-import { say } from "../session/store";
+import { notify } from "../notices/notices";
 import { Section } from "../ui/Section";
 import { CutPreview } from "./CutPreview";
 import { hear, hush, useHearing } from "./hearing";
@@ -54,9 +54,9 @@ export function CutFromRecording({ card }: { card: RecordingCard }) {
       const kept = await taken(api.POST("/api/material/{key}/cut/keep", { params, body }));
       await queries.invalidateQueries({ queryKey: MATERIAL });
       useMaterialView.setState({ key: kept.card.key });
-      say(`${kept.card.name} is on the shelf; choose it in a wavetable layer.`, "news");
+      notify(`${kept.card.name} is on the shelf; choose it in a wavetable layer.`, "news");
     } catch (error) {
-      say((error as Error).message);
+      notify((error as Error).message);
     }
   };
   const listen = () =>
@@ -66,7 +66,7 @@ export function CutFromRecording({ card }: { card: RecordingCard }) {
         body: JSON.stringify(body),
         headers: { "Content-Type": "application/json" },
       }),
-    ).catch((error: Error) => say(error.message));
+    ).catch((error: Error) => notify(error.message));
   return (
     <Section title="Cut a wavetable" about="its cycles become positions of a table" columns={1}>
       <div className="flex flex-wrap items-center gap-3">

@@ -1,7 +1,7 @@
 import { useEffect, useState } from "react";
 import { api, bytes, type Schemas, taken } from "../api/client";
 import { shownNumber } from "../document/values";
-import { say } from "../session/store";
+import { notify } from "../notices/notices";
 import { hear, hush, useHearing } from "./hearing";
 import { Seam } from "./Seam";
 import type { Change, Loop, RecordingCard } from "./shelf";
@@ -53,7 +53,7 @@ export function Loops({
   useEffect(() => {
     if (!draft || useHearing.getState().what !== name) return;
     const settled = setTimeout(
-      () => void hearLoop(card.key, draft, name, true).catch((e) => say(e.message)),
+      () => void hearLoop(card.key, draft, name, true).catch((e) => notify(e.message)),
       SETTLED,
     );
     return () => clearTimeout(settled);
@@ -65,13 +65,13 @@ export function Loops({
         await taken(api.GET("/api/material/{key}/loops", { params: { path: { key: card.key } } })),
       );
     } catch (error) {
-      say((error as Error).message);
+      notify((error as Error).message);
     }
     setLooking(false);
   };
   const use = async (next: Loop, label: string) => {
     if (!(next.start >= 0 && next.end > next.start)) {
-      say("A loop ends after it starts. Change the other end first.");
+      notify("A loop ends after it starts. Change the other end first.");
       setDraft(null);
       return;
     }
@@ -81,7 +81,7 @@ export function Loops({
     setDraft((newest) => (newest === kept ? null : newest));
   };
   const play = (next: Loop) =>
-    void hearLoop(card.key, next, name, false).catch((e) => say(e.message));
+    void hearLoop(card.key, next, name, false).catch((e) => notify(e.message));
   const field = (key: "start" | "end" | "fade", label: string) =>
     loop && (
       <label className="flex items-center gap-1">

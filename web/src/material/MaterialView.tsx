@@ -1,7 +1,7 @@
 import { useQueryClient } from "@tanstack/react-query";
 import { useCallback, useEffect, useRef, useState } from "react";
 import { writing } from "../keys/computer-keys";
-import { say } from "../session/store";
+import { notify } from "../notices/notices";
 import { hush } from "./hearing";
 import { MaterialList } from "./MaterialList";
 import { PictureCut } from "./PictureCut";
@@ -29,7 +29,7 @@ function useTakingIn() {
       const audio = files.filter(isAudio);
       const others = files.filter((file) => !isAudio(file));
       if (others.length > 0) {
-        say(
+        notify(
           `${others.map((f) => f.name).join(", ")}: not taken in. Material is WAV, FLAC, OGG, AIFF or MP3; pictures are cut under “Cut a table from a picture”.`,
         );
       }
@@ -50,13 +50,13 @@ function useTakingIn() {
               name,
               act: () => void add([file], take),
             });
-            say(error.message, "problem", ...error.offers.map(offer));
-          } else if ((error as Error).name !== "AbortError") say((error as Error).message);
+            notify(error.message, "problem", ...error.offers.map(offer));
+          } else if ((error as Error).name !== "AbortError") notify((error as Error).message);
         }
         setArriving((now) => now.filter((a) => a.cancel !== entry.cancel));
         await queries.invalidateQueries({ queryKey: MATERIAL });
       }
-      if (known.length > 0) say(`Already on the shelf: ${known.join(", ")}.`, "news");
+      if (known.length > 0) notify(`Already on the shelf: ${known.join(", ")}.`, "news");
     },
     [queries],
   );

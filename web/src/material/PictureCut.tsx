@@ -1,7 +1,7 @@
 import { useQueryClient } from "@tanstack/react-query";
 import { useRef, useState } from "react";
 import { bytes, type Schemas, upload } from "../api/client";
-import { say } from "../session/store";
+import { notify } from "../notices/notices";
 import { FileField } from "../ui/FileField";
 import { Section } from "../ui/Section";
 import { CutPreview } from "./CutPreview";
@@ -22,7 +22,7 @@ export function PictureCut() {
       setCut(await upload<Cut>("/api/material/picture", picture));
       setFile(picture);
     } catch (error) {
-      say((error as Error).message);
+      notify((error as Error).message);
     }
   };
   const listen = (picture: File) => {
@@ -30,7 +30,7 @@ export function PictureCut() {
     form.append("file", picture);
     return hear(NAME, () =>
       bytes("/api/material/picture/audio", { method: "POST", body: form }),
-    ).catch((error: Error) => say(error.message));
+    ).catch((error: Error) => notify(error.message));
   };
   const keep = async (picture: File) => {
     const name = encodeURIComponent(picture.name.replace(/\.png$/i, ""));
@@ -43,7 +43,7 @@ export function PictureCut() {
       useMaterialView.setState({ key: kept.card.key });
       setCut(null);
     } catch (error) {
-      say((error as Error).message);
+      notify((error as Error).message);
     }
   };
   return (

@@ -2,7 +2,7 @@ import { useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { bytes } from "../api/client";
 import { keyName, shownNumber } from "../document/values";
-import { say } from "../session/store";
+import { notify } from "../notices/notices";
 import { EditableName } from "../ui/EditableName";
 import { NoteField } from "../ui/NoteField";
 import { Section } from "../ui/Section";
@@ -72,7 +72,9 @@ export function RecordingDetail({ entry, card }: { entry: Material; card: Record
           onClick={() =>
             heard === card.key
               ? hush()
-              : void hear(card.key, audio, null, view.chosen?.[0] ?? 0).catch((e) => say(e.message))
+              : void hear(card.key, audio, null, view.chosen?.[0] ?? 0).catch((e) =>
+                  notify(e.message),
+                )
           }
         >
           {heard === card.key ? "Stop" : "Hear"}

@@ -1,7 +1,7 @@
 import { useQuery } from "@tanstack/react-query";
 import { useEffect, useRef } from "react";
 import { api, bytes, taken } from "../api/client";
-import { inkTable } from "../stage/ink";
+import { inkTable } from "../spectrogram/ink";
 import { ink, SLATE, usePainted } from "../ui/painted";
 import { isRecording, type RecordingCard, useMaterial } from "./shelf";
 import { choseFrom, choseTo, moved, type View, zoomed } from "./zoom";

@@ -3,7 +3,7 @@
 import { useQuery } from "@tanstack/react-query";
 import { create } from "zustand";
 import { api, Refused, type Schemas, taken, token } from "../api/client";
-import { say } from "../session/store";
+import { notify } from "../notices/notices";
 
 export type Material = Schemas["MaterialOut"];
 export type RecordingCard = Required<Schemas["RecordingCard"]>;
@@ -110,7 +110,7 @@ async function send(key: string, change: CardChange): Promise<boolean> {
     );
     return true;
   } catch (error) {
-    say(error instanceof Error ? error.message : String(error));
+    notify(error instanceof Error ? error.message : String(error));
     return false;
   }
 }
@@ -139,17 +139,17 @@ export async function letGo(
   const bringBack = async () => {
     try {
       await taken(api.POST("/api/material/{key}/bring-back", { params }));
-      say(`“${card.name}” is back.`, "news");
+      notify(`“${card.name}” is back.`, "news");
     } catch (error) {
-      say(`${card.name} cannot be brought back: ${(error as Error).message}.`);
+      notify(`${card.name} cannot be brought back: ${(error as Error).message}.`);
     }
     await refresh();
   };
   try {
     await taken(api.DELETE("/api/material/{key}", { params }));
-    say(`“${card.name}” is let go of.`, "news", { name: "Undo", act: () => void bringBack() });
+    notify(`“${card.name}” is let go of.`, "news", { name: "Undo", act: () => void bringBack() });
   } catch (error) {
-    say(`${card.name} stays: ${(error as Error).message}.`);
+    notify(`${card.name} stays: ${(error as Error).message}.`);
   }
   await refresh();
 }

@@ -3,10 +3,11 @@ import type { Route } from "../api/client";
 import { targets as allTargets, type Target } from "../document/catalogue";
 import { copyRoutes, type SortKey, soloRoutes, sortedRoutes } from "../document/routing";
 import { depthStep } from "../document/values";
+import { notify } from "../notices/notices";
 import { hue } from "../routes/hues";
 import { NumberField } from "../routes/NumberField";
 import { change } from "../session/change";
-import { edit, say, useSession } from "../session/store";
+import { edit, useSession } from "../session/store";
 import { useCatalogue } from "../ui/catalogue-context";
 import { Panel } from "../ui/Panel";
 
@@ -100,7 +101,7 @@ function CopyRoutes({ rows }: { rows: Placed[] }) {
         disabled={!from || !to}
         onClick={() => {
           const operations = copyRoutes(sound, catalogue, from, to);
-          if (operations.length === 0) say("Nothing of these can be moved there.");
+          if (operations.length === 0) notify("Nothing of these can be moved there.");
           edit("sound", operations, "Copy routes");
         }}
       >

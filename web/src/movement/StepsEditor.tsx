@@ -1,8 +1,9 @@
 import { useRef, useState } from "react";
 import type { Sound } from "../api/client";
 import type { Operation } from "../document/patch";
+import { notify } from "../notices/notices";
 import { change } from "../session/change";
-import { endGesture, say, useSession } from "../session/store";
+import { endGesture, useSession } from "../session/store";
 import { useCatalogue } from "../ui/catalogue-context";
 import { filled, type Pattern, resized, rolled, turned, withStep } from "./step-edits";
 
@@ -91,7 +92,7 @@ export function StepsEditor({ index, color }: { index: number; color: string }) 
   const resize = (text: string) => {
     const wanted = Number(text);
     if (!Number.isInteger(wanted) || wanted < 1 || wanted > (most ?? 128)) {
-      say(`A pattern has 1 to ${most} steps.`);
+      notify(`A pattern has 1 to ${most} steps.`);
     } else if (wanted !== count) set(resized(now(), wanted));
   };
   return (

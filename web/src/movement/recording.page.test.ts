@@ -1,11 +1,11 @@
 import { expect, it, vi } from "vitest";
 
-vi.mock("../stage/socket", async () => {
+vi.mock("../live/socket", async () => {
   const { create } = await import("zustand");
   return { useStage: create(() => ({ playing: true })) };
 });
 const at = { now: 0 };
-vi.mock("../stage/audio", () => ({ player: { position: () => at.now } }));
+vi.mock("../live/audio", () => ({ player: { position: () => at.now } }));
 
 const { useSession } = await import("../session/store");
 const { joined, startRecording, stopRecording, useRecording } = await import("./recording");

@@ -4,10 +4,10 @@ import { create } from "zustand";
 import type { Sound } from "../api/client";
 import { type Point, setPoints, thinned } from "../document/lanes";
 import type { Operation } from "../document/patch";
+import { player } from "../live/audio";
+import { useStage } from "../live/socket";
 import { change } from "../session/change";
 import { useSession } from "../session/store";
-import { player } from "../stage/audio";
-import { useStage } from "../stage/socket";
 
 interface Recording {
   /** The modulator whose value is taken down. */

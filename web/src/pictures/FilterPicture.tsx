@@ -1,4 +1,4 @@
-import { useStage } from "../stage/socket";
+import { useStage } from "../live/socket";
 import { isPacked } from "./packed";
 import { SpectrumPicture } from "./SpectrumPicture";
 

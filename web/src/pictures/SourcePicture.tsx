@@ -1,7 +1,7 @@
 import type { Layer } from "../api/client";
+import { useStage } from "../live/socket";
 import { openMaterial } from "../material/shelf";
 import { useValue } from "../session/hooks";
-import { useStage } from "../stage/socket";
 import { CyclesPicture } from "./CyclesPicture";
 import { GrainsPicture } from "./GrainsPicture";
 import { PartialsPicture } from "./PartialsPicture";

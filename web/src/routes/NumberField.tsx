@@ -1,6 +1,7 @@
 import { useId, useRef, useState } from "react";
 import { shownNumber } from "../document/values";
-import { endGesture, say } from "../session/store";
+import { notify } from "../notices/notices";
+import { endGesture } from "../session/store";
 
 /** Pixels of a drag from nothing to the limit. */
 const DRAG = 300;
@@ -30,9 +31,9 @@ export function NumberField({
   const keep = () => {
     if (text === null) return;
     const number = Number(text.trim().replaceAll("−", "-").replace(",", "."));
-    if (!Number.isFinite(number)) say(`“${text}” is not a number.`);
+    if (!Number.isFinite(number)) notify(`“${text}” is not a number.`);
     else if (Math.abs(number) > limit) {
-      say(
+      notify(
         `The ${label.toLowerCase()} goes from ${shownNumber(-limit)} to ${shownNumber(limit)} ${unit}.`,
       );
     } else onChange(number, null);

@@ -3,8 +3,9 @@ import type { Parameter } from "../document/catalogue";
 import type { Operation } from "../document/patch";
 import { inAllLayers } from "../document/routing";
 import { depthStep } from "../document/values";
+import { notify } from "../notices/notices";
 import { useSkeleton } from "../session/hooks";
-import { edit, say, useSession } from "../session/store";
+import { edit, useSession } from "../session/store";
 import { useCatalogue } from "../ui/catalogue-context";
 import { hue } from "./hues";
 import { NumberField } from "./NumberField";
@@ -39,7 +40,7 @@ export function RouteEditor({
     const { sound } = useSession.getState();
     const operations = sound ? inAllLayers(sound, catalogue, route) : [];
     if (operations.length > 0) edit("sound", operations, "Move in all layers");
-    else say("No other layer has it, or it moves there already.");
+    else notify("No other layer has it, or it moves there already.");
   };
   const name = title ?? modulators.find((m) => m.id === route.from)?.name ?? route.from;
   return (

@@ -3,7 +3,8 @@
 import type { DragEvent } from "react";
 import type { Target } from "../document/catalogue";
 import { addRoute } from "../document/edits";
-import { edit, say, useSession } from "../session/store";
+import { notify } from "../notices/notices";
+import { edit, useSession } from "../session/store";
 
 const TYPE = "application/x-caligo-modulator";
 
@@ -18,9 +19,9 @@ export function moveBy(from: string, target: Target) {
   const modulator = sound?.modulators.find((m) => m.id === from);
   if (!sound || !modulator) return;
   if (sound.routes.some((route) => route.from === from && route.to === target.address)) {
-    say(`${modulator.name} moves ${target.label.toLowerCase()} already.`, "news");
+    notify(`${modulator.name} moves ${target.label.toLowerCase()} already.`, "news");
   } else if (target.place.path === from) {
-    say(`${modulator.name} cannot move itself.`);
+    notify(`${modulator.name} cannot move itself.`);
   } else edit("sound", addRoute(sound, from, target), `Move ${target.label}`);
 }
 

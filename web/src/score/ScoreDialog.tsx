@@ -1,7 +1,8 @@
 import { useRef, useState } from "react";
 import { api, type Score, taken, upload } from "../api/client";
 import { GESTURES } from "../document/gestures";
-import { edit, say, useSession } from "../session/store";
+import { notify } from "../notices/notices";
+import { edit, useSession } from "../session/store";
 import { FileField } from "../ui/FileField";
 import { Menu } from "../ui/Menu";
 import { Panel } from "../ui/Panel";
@@ -35,12 +36,12 @@ export async function dropMidi(file: File) {
   try {
     const score = await upload<Score>("/api/scores/midi", file);
     replaceScore(score, `Import ${file.name}`);
-    say(
+    notify(
       `${file.name}: ${score.notes.length} notes over ${Math.round(score.length)} s. Undo brings the old score back.`,
       "news",
     );
   } catch (error) {
-    say(error instanceof Error ? error.message : String(error));
+    notify(error instanceof Error ? error.message : String(error));
   }
 }
 
@@ -52,7 +53,7 @@ function MarkerList() {
   const add = () => {
     const time = Number(at);
     if (!name.trim() || !Number.isFinite(time) || time < 0 || time > length) {
-      say(`A marker needs a name and a time from 0 to ${length} s.`);
+      notify(`A marker needs a name and a time from 0 to ${length} s.`);
       return;
     }
     const used = new Set(markers.map((m) => m.id));

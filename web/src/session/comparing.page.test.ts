@@ -1,5 +1,6 @@
 import { beforeEach, describe, expect, it, vi } from "vitest";
 import type { OpenedSound } from "../api/client";
+import { useNotices } from "../notices/notices";
 import {
   comparedWith,
   editsBetween,
@@ -28,7 +29,7 @@ const name = () => useSession.getState().sound?.name;
 beforeEach(() => {
   vi.stubGlobal("fetch", () => new Promise(() => undefined));
   takeUp(opened(Math.random()));
-  useSession.setState({ notice: null });
+  useNotices.setState({ notice: null });
 });
 
 describe("before and after", () => {
@@ -85,7 +86,7 @@ describe("before and after", () => {
 
   it("says where there is nothing to compare, and forgets its mark with the sound", () => {
     turnOver();
-    expect(useSession.getState().notice?.text).toContain("nothing to compare");
+    expect(useNotices.getState().notice?.text).toContain("nothing to compare");
     rename("B");
     undo();
     turnOver();

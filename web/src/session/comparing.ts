@@ -6,8 +6,9 @@
  */
 
 import { create } from "zustand";
+import { notify } from "../notices/notices";
 import type { Change } from "./saving";
-import { redo, say, undo, useSession } from "./store";
+import { redo, undo, useSession } from "./store";
 
 /** A state of the documents, by the last edit that led to it; null is how they were opened. */
 type State = Change | null;
@@ -67,7 +68,7 @@ export function turnOver() {
   const before = stateBefore();
   const last = now();
   if (!before || !last) {
-    say("There is nothing to compare yet: change something first.", "news");
+    notify("There is nothing to compare yet: change something first.", "news");
     return;
   }
   useComparing.setState({ pair: { before: before.state, after: last } });

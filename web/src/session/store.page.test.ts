@@ -1,5 +1,6 @@
 import { afterEach, beforeEach, describe, expect, it, vi } from "vitest";
 import type { OpenedSound } from "../api/client";
+import { useNotices } from "../notices/notices";
 import { heardAtOnce } from "./saving";
 import {
   catchUp,
@@ -53,7 +54,7 @@ beforeEach(() => {
     return answer(body);
   });
   takeUp(opened());
-  useSession.setState({ notice: null });
+  useNotices.setState({ notice: null });
 });
 
 afterEach(async () => {
@@ -145,7 +146,7 @@ describe("editing", () => {
     rename("B");
     await settled();
     expect(name()).toBe("A");
-    expect(useSession.getState().notice?.text).toContain("too long");
+    expect(useNotices.getState().notice?.text).toContain("too long");
   });
 
   it("keeps changes while the server is away and sends them when it is back", async () => {
@@ -164,9 +165,9 @@ describe("editing", () => {
 });
 
 describe("an edit that is not saved", () => {
-  const actions = () => useSession.getState().notice?.actions.map((action) => action.name);
+  const actions = () => useNotices.getState().notice?.actions.map((action) => action.name);
   const choose = (wanted: string) =>
-    useSession
+    useNotices
       .getState()
       .notice?.actions.find((action) => action.name === wanted)
       ?.act();
@@ -181,12 +182,12 @@ describe("an edit that is not saved", () => {
     await vi.waitFor(() => expect(useSession.getState().saving).toBe("failing"));
     expect(name()).toBe("C");
     expect(useSession.getState().done).toHaveLength(2);
-    expect(useSession.getState().notice?.text).toContain("The disk is full.");
+    expect(useNotices.getState().notice?.text).toContain("The disk is full.");
     expect(actions()).toEqual(["Try again now", "Keep as a copy", "Give up these changes"]);
     answer = saves;
     choose("Try again now");
     await settled();
-    expect(useSession.getState().notice).toBeNull();
+    expect(useNotices.getState().notice).toBeNull();
     expect(sent.map((s) => s.body.patch[0]?.value)).toEqual(["B", "B", "C"]);
   });
 
@@ -195,11 +196,11 @@ describe("an edit that is not saved", () => {
     rename("B");
     await vi.waitFor(() => expect(actions()).toHaveLength(3));
     choose("Try again now");
-    useSession.setState({ notice: null });
+    useNotices.setState({ notice: null });
     await vi.waitFor(() => expect(actions()).toHaveLength(3));
-    useSession.setState({ notice: null });
+    useNotices.setState({ notice: null });
     explainSaving();
-    expect(useSession.getState().notice?.text).toContain("The disk is full.");
+    expect(useNotices.getState().notice?.text).toContain("The disk is full.");
     answer = saves;
     choose("Try again now");
     await settled();
@@ -352,7 +353,7 @@ describe("two pages on one sound", () => {
     expect(name()).toBe("Theirs");
     expect(useSession.getState().sound?.layers[0]?.name).toBe("M");
     expect(sent.map((s) => s.body.revision)).toEqual([1, 5]);
-    expect(useSession.getState().notice).toBeNull();
+    expect(useNotices.getState().notice).toBeNull();
   });
 
   it("say so where what is edited was removed elsewhere", async () => {
@@ -362,7 +363,7 @@ describe("two pages on one sound", () => {
     edit("sound", [{ op: "replace", path: "/layers/0/name", value: "M" }], "Rename layer");
     await settled();
     expect(useSession.getState().sound?.layers).toEqual([]);
-    expect(useSession.getState().notice?.text).toContain("removed elsewhere");
+    expect(useNotices.getState().notice?.text).toContain("removed elsewhere");
   });
 });
 

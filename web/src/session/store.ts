@@ -3,6 +3,7 @@
 import { create } from "zustand";
 import type { OpenedSound, Score, Sound } from "../api/client";
 import { applyOperations, joined, type Operation, shared } from "../document/patch";
+import { type Action, dismissNotice, type Notice, notify } from "../notices/notices";
 import { type Change, type DocumentName, type Listener, Saving, type SavingState } from "./saving";
 
 export type Selection =
@@ -22,21 +23,8 @@ interface Session {
   undone: Change[];
   done: Change[];
   saving: SavingState;
-  notice: Notice | null;
   /** What of the sound does nothing, though it was meant to, in words. */
   remarks: string[];
-}
-
-/** Something said to whoever works here, and what can be done about it at once. */
-export interface Notice {
-  text: string;
-  kind: "problem" | "news";
-  actions: Action[];
-}
-
-export interface Action {
-  name: string;
-  act: () => void;
 }
 
 export const useSession = create<Session>(() => ({
@@ -51,7 +39,6 @@ export const useSession = create<Session>(() => ({
   undone: [],
   done: [],
   saving: "saved",
-  notice: null,
   remarks: [],
 }));
 
@@ -62,24 +49,6 @@ let current: Saving | null = null;
 /** Sounds left with edits on their way, by id; they go on being saved. */
 const left = new Map<number, Saving>();
 let lastGesture: string | null = null;
-
-export function say(text: string, kind: Notice["kind"] = "problem", ...actions: Action[]): Notice {
-  const notice = { text: shortened(text), kind, actions };
-  useSession.setState({ notice });
-  return notice;
-}
-
-const LONGEST_NOTICE = 600;
-
-function shortened(text: string): string {
-  if (text.length <= LONGEST_NOTICE) return text;
-  return `${text.slice(0, LONGEST_NOTICE)}… (${text.length - LONGEST_NOTICE} more characters)`;
-}
-
-/** Dismiss a notice, or whichever there is. */
-export function dismissNotice(only?: Notice) {
-  if (!only || useSession.getState().notice === only) useSession.setState({ notice: null });
-}
 
 /** What a sound's saving tells; what is on screen changes only while it is the open one. */
 class Told implements Listener {
@@ -135,7 +104,7 @@ class Told implements Listener {
       state === "gone"
         ? `“${this.name}” was deleted elsewhere; your last changes to it are kept on this page.`
         : `Your changes to “${this.name}” are not saved yet. They are kept on this page, and saving is tried again.`;
-    this.trouble = say(`${what}\n${problem}`, "problem", ...actions);
+    this.trouble = notify(`${what}\n${problem}`, "problem", ...actions);
   }
 
   lost(changes: Change[], why: string) {
@@ -149,7 +118,7 @@ class Told implements Listener {
     if (!why || changes.length === 0) return;
     const [first] = changes;
     const more = changes.length > 1 ? ` and ${changes.length - 1} more` : "";
-    say(`“${first?.label}”${more} in “${this.name}” was not taken: ${why}`);
+    notify(`“${first?.label}”${more} in “${this.name}” was not taken: ${why}`);
   }
 }
 

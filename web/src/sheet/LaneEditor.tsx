@@ -1,9 +1,9 @@
 import type { Parameter } from "../document/catalogue";
 import { courseAt, type Point, setPoints } from "../document/lanes";
 import { clock, shown } from "../document/values";
+import { player } from "../live/audio";
 import { change } from "../session/change";
 import { endGesture, useSession } from "../session/store";
-import { player } from "../stage/audio";
 import { useCatalogue } from "../ui/catalogue-context";
 import { PointField } from "../ui/PointField";
 import { type RowScale, worth } from "./scale";

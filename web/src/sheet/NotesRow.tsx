@@ -10,8 +10,8 @@ import {
 } from "../document/notes";
 import type { Operation } from "../document/patch";
 import { clock, keyName } from "../document/values";
+import { player } from "../live/audio";
 import { edit, endGesture, useSession } from "../session/store";
-import { player } from "../stage/audio";
 import { useSnap } from "./snap";
 import { snapped } from "./snapping";
 import { inView, shareOf, useSpan, useView } from "./view";

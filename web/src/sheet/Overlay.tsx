@@ -1,8 +1,8 @@
 import { useEffect, useRef } from "react";
+import { player } from "../live/audio";
+import { useStage } from "../live/socket";
 import { onPlayhead } from "../longview/playhead";
 import { useSession } from "../session/store";
-import { player } from "../stage/audio";
-import { useStage } from "../stage/socket";
 import { inView, shareOf, useSpan, useView } from "./view";
 
 function Playhead() {

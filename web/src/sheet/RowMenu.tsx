@@ -12,11 +12,12 @@ import {
 } from "../document/lanes";
 import { valueAt } from "../document/patch";
 import { asNumber, atShare, range, share } from "../document/values";
+import { player } from "../live/audio";
+import { askForNotes, useStage } from "../live/socket";
+import { notify } from "../notices/notices";
 import { moveBy } from "../routes/dropping";
 import { change } from "../session/change";
-import { edit, say, useSession } from "../session/store";
-import { player } from "../stage/audio";
-import { askForNotes, useStage } from "../stage/socket";
+import { edit, useSession } from "../session/store";
 import { Menu, type MenuEntry } from "../ui/Menu";
 import { setRows, shifted, toggled } from "./layout-of-sound";
 import type { SheetRow } from "./rows";
@@ -105,7 +106,7 @@ function laneEntries(row: SheetRow, score: Score): MenuEntry[] {
       group: "Lane",
       act: () => {
         copied = points.map((p) => ({ time: p.time, share: part(p.value), bend: p.bend }));
-        say(`The lane of ${row.name} is copied; paste it into another row.`, "news");
+        notify(`The lane of ${row.name} is copied; paste it into another row.`, "news");
       },
     },
     ...(copied ? [{ name: "Paste lane", group: "Lane", act: () => paste(row, at) }] : []),

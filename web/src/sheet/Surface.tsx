@@ -1,9 +1,9 @@
 import { useEffect, useRef, useState } from "react";
 import { clock } from "../document/values";
+import { player } from "../live/audio";
+import { seek, setLoop } from "../live/socket";
 import { onPlayhead } from "../longview/playhead";
 import { dragged } from "../longview/time-axis";
-import { player } from "../stage/audio";
-import { seek, setLoop } from "../stage/socket";
 import { inView, scrollBy, shareOf, show, useSpan, useView, zoomBy } from "./view";
 
 const KEY_STEPS: Record<string, number> = {

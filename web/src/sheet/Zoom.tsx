@@ -1,6 +1,6 @@
 import { useRef } from "react";
 import { clock } from "../document/values";
-import { player } from "../stage/audio";
+import { player } from "../live/audio";
 import { inView, keptSpan, show, useView, zoomBy } from "./view";
 
 const STEP = 2;

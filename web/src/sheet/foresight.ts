@@ -8,7 +8,7 @@
 
 import type { Route } from "../api/client";
 import type { Parameter } from "../document/catalogue";
-import type { Trajectories } from "../stage/packets";
+import type { Trajectories } from "../live/packets";
 
 type Told = Pick<Trajectories, "modulators" | "depths" | "twoSided">;
 

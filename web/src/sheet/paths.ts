@@ -1,6 +1,6 @@
 /** Trajectories as paths across the view. */
 
-import type { Outline } from "../stage/socket";
+import type { Outline } from "../live/socket";
 import { bandBetween } from "../ui/polyline";
 import type { Span } from "./view";
 

@@ -1,9 +1,9 @@
 import { expect, it, vi } from "vitest";
 import type { Route } from "../api/client";
-import type { Trajectories } from "../stage/socket";
+import type { Trajectories } from "../live/socket";
 import { best, sameTo } from "./row-trajectories";
 
-vi.mock("../stage/socket", () => ({ useStage: () => undefined }));
+vi.mock("../live/socket", () => ({ useStage: () => undefined }));
 
 const outline = () => ({
   value: new Float32Array(2),

@@ -3,8 +3,8 @@
 import { useRef } from "react";
 import { useShallow } from "zustand/react/shallow";
 import type { Route } from "../api/client";
+import { type Trajectories, useStage } from "../live/socket";
 import { useSession } from "../session/store";
-import { type Trajectories, useStage } from "../stage/socket";
 import { changedRoutes } from "./foresight";
 import type { SheetRow } from "./rows";
 import type { Span } from "./view";

@@ -1,6 +1,6 @@
 import { expect, it, vi } from "vitest";
 
-vi.mock("../stage/socket", () => ({ useStage: () => "" }));
+vi.mock("../live/socket", () => ({ useStage: () => "" }));
 const { shifted, toggled } = await import("./layout");
 const { ordered } = await import("./rows");
 type SheetRow = import("./rows").SheetRow;

@@ -3,8 +3,8 @@
 import { useMemo } from "react";
 import type { Sound } from "../api/client";
 import { type Catalogue, type Target, targets } from "../document/catalogue";
+import { useStage } from "../live/socket";
 import { useSkeleton } from "../session/hooks";
-import { useStage } from "../stage/socket";
 import { useCatalogue } from "../ui/catalogue-context";
 import type { SoundRows } from "./layout";
 import { useSoundRows } from "./layout-of-sound";

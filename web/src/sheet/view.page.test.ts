@@ -1,6 +1,6 @@
 import { describe, expect, it, vi } from "vitest";
 
-vi.mock("../stage/socket", () => ({ look: vi.fn() }));
+vi.mock("../live/socket", () => ({ look: vi.fn() }));
 const { inView, keptSpan, scrollBy, shareOf, show, useView, zoomBy, zoomed } = await import(
   "./view"
 );

@@ -1,7 +1,7 @@
 /** What of the time axis is in view, and what is pointed at. */
 
 import { create } from "zustand";
-import { look } from "../stage/socket";
+import { look } from "../live/socket";
 
 export type Span = [number, number];
 

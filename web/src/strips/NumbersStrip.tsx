@@ -3,7 +3,8 @@ import type { Value } from "../api/client";
 import type { Parameter, PartPlace } from "../document/catalogue";
 import { valueAt } from "../document/patch";
 import { parsedNumbers, shown } from "../document/values";
-import { edit, say, useSession } from "../session/store";
+import { notify } from "../notices/notices";
+import { edit, useSession } from "../session/store";
 
 /** A parameter that is a list of numbers, typed with spaces between. */
 export const NumbersStrip = memo(function NumbersStrip({
@@ -21,7 +22,7 @@ export const NumbersStrip = memo(function NumbersStrip({
     if (text === null) return;
     const found = parsedNumbers(parameter, text);
     if (!found) {
-      say(
+      notify(
         `“${text}” is not a list for ${parameter.name}. Write up to ${parameter.most} numbers with spaces between, for example ${shown(parameter, parameter.default)}.`,
       );
     } else if (JSON.stringify(found) !== JSON.stringify(value)) {

@@ -13,14 +13,15 @@ import {
   shown,
   stepped,
 } from "../document/values";
+import { useStage } from "../live/socket";
 import { PlayheadLine } from "../longview/PlayheadLine";
+import { notify } from "../notices/notices";
 import { droppable } from "../routes/dropping";
 import { hue } from "../routes/hues";
 import { RoutePopover } from "../routes/RoutePopover";
 import { trajectoryPath } from "../routes/trajectory-path";
 import { useSkeleton } from "../session/hooks";
-import { edit, endGesture, say, useSession } from "../session/store";
-import { useStage } from "../stage/socket";
+import { edit, endGesture, useSession } from "../session/store";
 
 const WIDTH = 176;
 const HEIGHT = 50;
@@ -139,7 +140,7 @@ function Typing({
   const keep = () => {
     const found = parsed(parameter, text, value);
     if (found === null) {
-      say(
+      notify(
         `“${text}” is not a value for ${name}. Write a number${
           parameter.unit ? `, for example ${shown(parameter, value)}` : ""
         }.`,
@@ -149,7 +150,7 @@ function Typing({
     }
     const inRange = kept(parameter, found);
     if (JSON.stringify(inRange) !== JSON.stringify(found)) {
-      say(`${name} was set to ${shown(parameter, inRange)}, the end of its range.`, "news");
+      notify(`${name} was set to ${shown(parameter, inRange)}, the end of its range.`, "news");
     }
     onDone(inRange);
   };

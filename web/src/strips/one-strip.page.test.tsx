@@ -11,7 +11,7 @@ import { edit, takeUp, useSession } from "../session/store";
 import { CatalogueContext } from "../ui/catalogue-context";
 import { useUnfolded } from "./unfolded";
 
-vi.mock("../stage/socket", async () => {
+vi.mock("../live/socket", async () => {
   const { create } = await import("zustand");
   const state = {
     trajectories: { modulators: {}, parameters: {}, spread: {}, depths: {}, twoSided: [] },

@@ -1,6 +1,6 @@
 import { clock } from "../document/values";
-import { player } from "../stage/audio";
-import { compare, stop, useStage } from "../stage/socket";
+import { player } from "../live/audio";
+import { compare, stop, useStage } from "../live/socket";
 import { Menu } from "../ui/Menu";
 import { useMoments } from "./moments";
 

@@ -1,8 +1,8 @@
 import { Popover } from "radix-ui";
 import { answerable, answered, type Finding } from "../document/findings";
+import { useStage } from "../live/socket";
 import { change } from "../session/change";
 import { useSession } from "../session/store";
-import { useStage } from "../stage/socket";
 import { useCatalogue } from "../ui/catalogue-context";
 
 const TITLES: Record<Finding["kind"], string> = {

@@ -1,4 +1,4 @@
-import { useStage } from "../stage/socket";
+import { useStage } from "../live/socket";
 
 /** By how much what is heard is made louder or softer, where it is. */
 export function Matched({ why }: { why: string }) {

@@ -1,7 +1,7 @@
 import { Popover } from "radix-ui";
 import { span } from "../document/values";
+import { useStage } from "../live/socket";
 import { useSkeleton } from "../session/hooks";
-import { useStage } from "../stage/socket";
 
 /** After how long all cycles come together again, or that they never do; and why. */
 export function Returns() {

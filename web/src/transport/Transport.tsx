@@ -1,12 +1,12 @@
 import { useEffect, useRef, useSyncExternalStore } from "react";
 import { clock, shownNumber } from "../document/values";
+import { player } from "../live/audio";
+import { holdStill, listen, panic, setLoop, skim, stop, useStage } from "../live/socket";
 import { onPlayhead } from "../longview/playhead";
 import { ScoreButton } from "../score/ScoreDialog";
 import { comparedWith } from "../session/comparing";
 import { useSession } from "../session/store";
-import { player } from "../stage/audio";
-import { COLUMNS, longView } from "../stage/long-view";
-import { holdStill, listen, panic, setLoop, skim, stop, useStage } from "../stage/socket";
+import { COLUMNS, longView } from "../spectrogram/long-view";
 import { Menu } from "../ui/Menu";
 import { Compare } from "./Compare";
 import { Findings } from "./Findings";

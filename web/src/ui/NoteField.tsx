@@ -1,6 +1,6 @@
 import { useState } from "react";
 import { keyName, parsedKey } from "../document/values";
-import { say } from "../session/store";
+import { notify } from "../notices/notices";
 
 /** A field for a key, written as a note name or a number; `null` where none is a choice. */
 export function NoteField({
@@ -20,7 +20,7 @@ export function NoteField({
     const key = parsedKey(text);
     if (text.trim() === "" && onEmpty) onEmpty();
     else if (key === null)
-      say(`“${text}” is not a note. Write a name such as C#3 or a key number.`);
+      notify(`“${text}” is not a note. Write a name such as C#3 or a key number.`);
     else if (key !== value) onKeep(key);
     setText(null);
   };

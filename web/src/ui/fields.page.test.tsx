@@ -1,7 +1,7 @@
 import { cleanup, fireEvent, render, screen } from "@testing-library/react";
 import { createRef } from "react";
 import { afterEach, describe, expect, it, vi } from "vitest";
-import { useSession } from "../session/store";
+import { useNotices } from "../notices/notices";
 import { FileField } from "./FileField";
 import { NoteField } from "./NoteField";
 
@@ -36,7 +36,7 @@ describe("a field for a note", () => {
     const { input, type, onKeep } = shown(60);
     type("H9");
     expect(onKeep).not.toHaveBeenCalled();
-    expect(useSession.getState().notice?.text).toContain("“H9” is not a note");
+    expect(useNotices.getState().notice?.text).toContain("“H9” is not a note");
     expect(input.value).toBe("C4");
   });
 

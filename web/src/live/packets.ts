@@ -1,6 +1,6 @@
 import type { Schemas } from "../api/client";
 
-/** Binary messages of the stage, called packets: uint32 kind, uint32 header length, JSON header, data. */
+/** Binary messages of the socket, called packets: uint32 kind, uint32 header length, JSON header, data. */
 
 export const AUDIO = 1;
 export const TILE = 2;
@@ -9,8 +9,6 @@ export const TRAJECTORIES = 4;
 export const SPECTRUM = 5;
 
 export type AudioHeader = Schemas["AudioHeader"];
-export type TileHeader = Schemas["TileHeader"];
-export type CloserHeader = Schemas["CloserHeader"];
 export type TrajectoriesHeader = Schemas["TrajectoriesHeader"];
 
 /** A trajectory in short: middle, lowest and highest at each point. */

@@ -5,7 +5,7 @@
  * integrated loudness does. Rough and exact figures are never set against each other.
  */
 
-import { COLUMNS } from "./long-view";
+import { COLUMNS } from "../spectrogram/long-view";
 
 const MOST_MATCH = 24;
 /** dBTP that nothing is made louder than. */

@@ -1,7 +1,7 @@
 /** The picture of a stretch that is looked at closer, drawn as it arrives. */
 
+import type { CloserHeader } from "../api/client";
 import { longView, paintTile, ROWS } from "./long-view";
-import type { CloserHeader } from "./packets";
 import { StereoImages } from "./stereo-images";
 
 interface Near {

@@ -45,6 +45,7 @@ type Socket = typeof import("./socket");
 type Store = typeof import("../session/store");
 let stage: Socket;
 let store: Store;
+let notices: typeof import("../notices/notices");
 
 const news = (message: object) => FakeWorker.made.onmessage?.({ data: message });
 const say = (message: object) => news({ type: "message", message });
@@ -65,6 +66,7 @@ beforeEach(async () => {
     });
   });
   store = await import("../session/store");
+  notices = await import("../notices/notices");
   stage = await import("./socket");
   store.takeUp(opened as never);
   stage.openStage(9);
@@ -141,7 +143,7 @@ describe("the stage", () => {
 
   it("shows a problem that the server tells of", () => {
     say({ type: "problem", text: "The disk is full." });
-    expect(store.useSession.getState().notice?.text).toBe("The disk is full.");
+    expect(notices.useNotices.getState().notice?.text).toBe("The disk is full.");
   });
 
   it("loads what was changed elsewhere, and not what it knows", async () => {
@@ -174,16 +176,16 @@ describe("a lost connection", () => {
     news({ type: "closed", code: 1006 });
     await stage.listen(0);
     expect(sent()).toEqual([]);
-    expect(store.useSession.getState().notice?.text).toContain("is being restored");
+    expect(notices.useNotices.getState().notice?.text).toContain("is being restored");
     news({ type: "opened" });
-    expect(store.useSession.getState().notice).toBeNull();
+    expect(notices.useNotices.getState().notice).toBeNull();
   });
 
   it("is made again less and less often, and says so where there are too many pages", () => {
     vi.useFakeTimers();
     let tries = 0;
     news({ type: "closed", code: 4429 });
-    expect(store.useSession.getState().notice?.text).toContain("more pages");
+    expect(notices.useNotices.getState().notice?.text).toContain("more pages");
     for (let i = 0; i < 60; i++) {
       posted.length = 0;
       vi.advanceTimersByTime(1000);
@@ -200,7 +202,7 @@ describe("a lost connection", () => {
   it("is not made again to a sound that is gone, or to one that was left", () => {
     vi.useFakeTimers();
     news({ type: "closed", code: 4404 });
-    expect(store.useSession.getState().notice?.text).toContain("no longer there");
+    expect(notices.useNotices.getState().notice?.text).toContain("no longer there");
     posted.length = 0;
     vi.advanceTimersByTime(2000);
     expect(posted).toEqual([]);

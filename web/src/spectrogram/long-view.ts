@@ -1,7 +1,7 @@
 /** The long view's picture: levels, loudness and width by column, drawn as they arrive. */
 
+import type { TileHeader } from "../api/client";
 import { PAPER, paintColumns } from "./ink";
-import type { TileHeader } from "./packets";
 import { StereoImages } from "./stereo-images";
 
 export const COLUMNS = 1200;

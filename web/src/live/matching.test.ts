@@ -1,5 +1,5 @@
 import { describe, expect, it } from "vitest";
-import { COLUMNS } from "./long-view";
+import { COLUMNS } from "../spectrogram/long-view";
 import { Matching, meanLoudness } from "./matching";
 
 const tile = (loudness: number) => ({

@@ -1,7 +1,7 @@
 /** What a picture knows of left and right by column, see `caligo.measure.panorama`. */
 
+import type { TileHeader } from "../api/client";
 import { PAPER, paintColumns } from "./ink";
-import type { TileHeader } from "./packets";
 
 type Placed = Pick<
   TileHeader,

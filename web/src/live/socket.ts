@@ -3,20 +3,13 @@
 import { create } from "zustand";
 import type { RenderOut, Schemas } from "../api/client";
 import { shared } from "../document/patch";
+import { dismissNotice, type Notice, notify } from "../notices/notices";
 import { heardAtOnce } from "../session/saving";
-import {
-  catchUp,
-  dismissNotice,
-  knownRevision,
-  type Notice,
-  say,
-  unsent,
-  useSession,
-} from "../session/store";
+import { catchUp, knownRevision, unsent, useSession } from "../session/store";
+import { closerView } from "../spectrogram/detail-view";
+import { longView } from "../spectrogram/long-view";
 import { player } from "./audio";
-import { closerView } from "./closer-view";
 import { forgetLoudness, matchedGain, takeExact, takeTile } from "./equal-loudness";
-import { longView } from "./long-view";
 import {
   keptTrajectories,
   readTrajectories,
@@ -186,11 +179,11 @@ function closed(code: number) {
   answerMeasuring();
   silence();
   if (code === GONE) {
-    say("This sound is no longer there; it was deleted elsewhere. Choose another.");
+    notify("This sound is no longer there; it was deleted elsewhere. Choose another.");
     return;
   }
   if (code === TOO_MANY) {
-    trouble = say("Caligo is open in more pages than it can serve. Close one of them.");
+    trouble = notify("Caligo is open in more pages than it can serve. Close one of them.");
   }
   const soundId = open;
   const wait = Math.min(SLOWEST_MS, AGAIN_MS * 2 ** failures++);
@@ -238,7 +231,7 @@ function hear(message: News) {
       useStage.setState((state) => ({ renders: { ...state.renders, [message.id]: message } }));
       break;
     case "problem":
-      say(message.text);
+      notify(message.text);
       break;
     case "pong":
       break;
@@ -329,7 +322,7 @@ export async function listen(from: number) {
 function play(message: ToServer, playingAs: Stage["playingAs"]) {
   if (tell(message)) useStage.setState({ playingAs });
   else {
-    trouble = say(
+    trouble = notify(
       "The connection to Caligo's server is lost; it is being restored. Listen again then.",
     );
   }
