@@ -21,13 +21,13 @@ from numpy.typing import NDArray
 
 from caligo.document import Score, Sound, read_sound
 from caligo.document.held import held_chord
-from caligo.engine.coarse_view import coarse, looks
-from caligo.engine.drawn import KEPT_LOOKS, Drawn
-from caligo.engine.engine import DEFAULT_RATE, SMALL_BLOCK, Engine
-from caligo.engine.live import Listening
-from caligo.engine.long_view import COLUMNS, Summary, Tile, fine
-from caligo.engine.skim import Skim, evenly
-from caligo.engine.warm import warm
+from caligo.engine.listening.live import Listening
+from caligo.engine.listening.skim import Skim, evenly
+from caligo.engine.precompile.precompile import warm
+from caligo.engine.render.engine import DEFAULT_RATE, SMALL_BLOCK, Engine
+from caligo.engine.views.long_view import COLUMNS, Summary, Tile, fine
+from caligo.engine.views.picture_store import KEPT_LOOKS, Drawn
+from caligo.engine.views.preview import coarse, looks
 from caligo.measure.spectrogram import FLOOR, ROWS
 from caligo.signal.state_variable import corner_gain, run, sharpness
 from caligo.signal.ticks import TICK
@@ -46,7 +46,7 @@ import sys
 from pathlib import Path
 from caligo.document import read_sound
 from caligo.document.held import held_chord
-from caligo.engine.offline import render_to_file
+from caligo.engine.render.offline import render_to_file
 from demo.pads import dome_air
 score = held_chord("C2 G2 D3 A3", 60.0 * float(sys.argv[1]))
 render_to_file(read_sound(dome_air()), score, Path(sys.argv[2]), threads=2)

@@ -9,8 +9,8 @@ import time
 
 from caligo.document import read_sound
 from caligo.document.held import held_chord
-from caligo.engine.engine import DEFAULT_RATE, SMALL_BLOCK
-from caligo.engine.live import Listening
+from caligo.engine.listening.live import Listening
+from caligo.engine.render.engine import DEFAULT_RATE, SMALL_BLOCK
 from demo.pads import gelatin_choir
 from studio.workers import TURN
 

@@ -19,7 +19,7 @@ from caligo.catalogue import Module, Moves, catalogue, implementation
 from caligo.catalogue import module as catalogue_module
 from caligo.document import Sound, read_sound
 from caligo.document.held import held_chord
-from caligo.engine.engine import DEFAULT_RATE
+from caligo.engine.render.engine import DEFAULT_RATE
 from caligo.movement.block import Block, stereo_block
 from caligo.movement.moments import Moments
 from caligo.movement.movement import Movement

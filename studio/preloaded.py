@@ -7,7 +7,7 @@ import contextlib
 import studio.preparation
 import studio.renders.rendering
 import studio.stage.drawing  # noqa: F401
-from caligo.engine.warm import import_all, warm_drawing
+from caligo.engine.precompile.precompile import import_all, warm_drawing
 from caligo.kernels.compilation import load_kept, missing
 
 import_all()

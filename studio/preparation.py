@@ -12,7 +12,7 @@ import threading
 import time
 from collections.abc import Callable, Iterator
 
-from caligo.engine.first_kernels import FIRST_KERNELS
+from caligo.engine.precompile.first_kernels import FIRST_KERNELS
 from caligo.kernels.kernel import Kernel
 from studio.workers import WorkerFailed, compilers
 
@@ -54,7 +54,7 @@ preparation = Preparation()
 
 def _load() -> None:
     """Load what is kept into this process, so that the first time is as quick as the second."""
-    from caligo.engine.warm import import_all
+    from caligo.engine.precompile.precompile import import_all
 
     import_all()
     for kernel in Kernel.declared:
@@ -81,7 +81,7 @@ def compile_in_a_worker(kernel: Kernel) -> None:
 
 def compile_one(name: str, *, interrupted: Callable[[], bool]) -> Iterator[str]:
     """What a worker does: compile a kernel."""
-    from caligo.engine.warm import import_all
+    from caligo.engine.precompile.precompile import import_all
     from caligo.kernels.compilation import named
 
     import_all()
@@ -99,7 +99,7 @@ def compile_all(*, interrupted: Callable[[], bool]) -> Iterator[tuple[int, int, 
     first : bool
         Whether those of a first sound have just been finished.
     """
-    from caligo.engine.warm import import_all
+    from caligo.engine.precompile.precompile import import_all
     from caligo.kernels.cache import prune
     from caligo.kernels.compilation import compile_missing, missing
 

@@ -133,7 +133,7 @@ def main() -> None:
     import uvicorn
     from django.conf import settings
 
-    from caligo.engine.warm import warm_listening
+    from caligo.engine.precompile.precompile import warm_listening
     from studio.asgi import application
     from studio.stage.unseen import Unseen
 

@@ -7,7 +7,7 @@ from pathlib import Path
 import pytest
 from hypothesis import settings
 
-from caligo.engine import live
+from caligo.engine.listening import live
 from caligo.material.shelf import VARIABLE
 
 # A shared machine is slow now and then, and compiling the engine takes its time: no test is timed.

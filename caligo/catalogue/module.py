@@ -34,7 +34,7 @@ class Module:
     items
         For a source: the kinds of items that it is made of; each is a module of family ``item``.
     picture
-        For a source: what its picture shows (see `caligo.engine.pictures`), or nothing.
+        For a source: what its picture shows (see `caligo.engine.views.pictures`), or nothing.
     category
         The heading under which lists of kinds show it.
     seeded

@@ -15,8 +15,8 @@ from caligo.command.inputs import (
     sound_from,
     whole,
 )
-from caligo.engine.engine import DEFAULT_RATE, LARGE_BLOCK, RATES
-from caligo.engine.offline import RenderRange, render_to_file
+from caligo.engine.render.engine import DEFAULT_RATE, LARGE_BLOCK, RATES
+from caligo.engine.render.offline import RenderRange, render_to_file
 from caligo.formats.audio import SUBTYPES
 from caligo.signal.ticks import TICK
 

@@ -7,7 +7,7 @@ from typing import Any
 
 from caligo.command.inputs import add_score_arguments, score_from, sound_from, whole
 from caligo.command.output import print_json
-from caligo.engine.trajectories import Outline, trajectories
+from caligo.engine.views.trajectories import Outline, trajectories
 
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:

@@ -5,7 +5,7 @@ from __future__ import annotations
 import argparse
 import sys
 
-from caligo.engine.warm import warm
+from caligo.engine.precompile.precompile import warm
 
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:

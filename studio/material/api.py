@@ -17,7 +17,7 @@ from ninja.files import UploadedFile
 
 from caligo.document import Sound as SoundDocument
 from caligo.document import read_score, read_sound
-from caligo.engine.pictures import close_up
+from caligo.engine.views.pictures import close_up
 from caligo.material import steps
 from caligo.material.cards import Card, RecordingCard
 from caligo.material.instruments import sfz_of

@@ -16,8 +16,8 @@ from django.conf import settings
 from django.db import DatabaseError, connection
 
 from caligo.document import read_score, read_sound
-from caligo.engine.offline import RenderCancelled, RenderRange
-from caligo.engine.stems import StemStore
+from caligo.engine.render.offline import RenderCancelled, RenderRange
+from caligo.engine.stems.store import StemStore
 from caligo.formats.audio import AudioFormatError
 from studio.renders.models import Render
 from studio.signals import render_changed

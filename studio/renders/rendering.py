@@ -6,7 +6,7 @@ from collections.abc import Callable, Iterator
 from pathlib import Path
 
 from caligo.document import Score, Sound
-from caligo.engine.offline import RenderRange, render_to_file
+from caligo.engine.render.offline import RenderRange, render_to_file
 from studio.telling import told
 
 
@@ -25,7 +25,7 @@ def render(
     Raises
     ------
     RenderCancelled, OSError, AudioFormatError
-        See `caligo.engine.offline.render_to_file`.
+        See `caligo.engine.render.offline.render_to_file`.
     """
 
     def work(progress: Callable[[float], None]) -> float:

@@ -15,9 +15,9 @@ from channels.generic.websocket import AsyncWebsocketConsumer
 from django.conf import settings
 
 from caligo.document import read_score, read_sound
-from caligo.engine.live import Loop
-from caligo.engine.skim import evenly
-from caligo.engine.stems import StemStore
+from caligo.engine.listening.live import Loop
+from caligo.engine.listening.skim import evenly
+from caligo.engine.stems.store import StemStore
 from caligo.movement.stillness import Frozen, Stillness
 from studio.library import models
 from studio.renders.models import Render

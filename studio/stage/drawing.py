@@ -14,15 +14,22 @@ import numpy as np
 
 from caligo.document import Score, Sound
 from caligo.document.sound import Layer
-from caligo.engine.coarse_view import CoarseView, looks, looks_for
-from caligo.engine.drawn import KEPT_LOOKS, Drawn, Look, PictureStore, family_of, picture_key
-from caligo.engine.engine import DEFAULT_RATE, Engine
-from caligo.engine.long_view import CLOSER_COLUMNS, COLUMNS, Summary, Tile, closer, fine
-from caligo.engine.make_up import make_up
-from caligo.engine.pictures import picture
-from caligo.engine.stem_keys import stem_key
-from caligo.engine.stems import StemStore
-from caligo.engine.trajectories import TrajectoryView
+from caligo.engine.render.engine import DEFAULT_RATE, Engine
+from caligo.engine.stems.keys import stem_key
+from caligo.engine.stems.store import StemStore
+from caligo.engine.views.gain_compensation import make_up
+from caligo.engine.views.long_view import CLOSER_COLUMNS, COLUMNS, Summary, Tile, closer, fine
+from caligo.engine.views.picture_store import (
+    KEPT_LOOKS,
+    Drawn,
+    Look,
+    PictureStore,
+    family_of,
+    picture_key,
+)
+from caligo.engine.views.pictures import picture
+from caligo.engine.views.preview import CoarseView, looks, looks_for
+from caligo.engine.views.trajectories import TrajectoryView
 from caligo.measure.panorama import CENTRES, PLACES
 from caligo.measure.spectrogram import FLOOR, HIGHEST, LOWEST, ROWS
 from caligo.movement.readings import too_fast

@@ -9,11 +9,11 @@ from typing import Any
 
 import numpy as np
 
-from caligo.engine.engine import DEFAULT_RATE
-from caligo.engine.live import Listening, Loop
-from caligo.engine.skim import COMPARED_BLOCKS, Skim
-from caligo.engine.stems import StemStore
-from caligo.engine.watching import LOWEST, SIZE
+from caligo.engine.listening.live import Listening, Loop
+from caligo.engine.listening.skim import COMPARED_BLOCKS, Skim
+from caligo.engine.listening.spectrum_meter import LOWEST, SIZE
+from caligo.engine.render.engine import DEFAULT_RATE
+from caligo.engine.stems.store import StemStore
 from studio.stage.messages import (
     AudioHeader,
     ListeningNews,

@@ -397,7 +397,7 @@ class TrajectoriesHeader(Message):
 
 
 class TileHeader(Message):
-    """The header of a tile of the long view, see `caligo.engine.long_view.Tile`."""
+    """The header of a tile of the long view, see `caligo.engine.views.long_view.Tile`."""
 
     revision: int
     first: int

@@ -12,7 +12,7 @@ from pydantic import Field
 from caligo.document import read_score, read_sound
 from caligo.document.limits import MOST_ROLLS
 from caligo.document.sound import Seed
-from caligo.engine.trajectories import rolls
+from caligo.engine.views.trajectories import rolls
 from studio.library.models import Sound
 from studio.schemas import SaidOut
 

@@ -15,7 +15,7 @@ from pathlib import Path
 from django.db import DatabaseError, connection
 
 from caligo.document import read_score, read_sound
-from caligo.engine.drawn import MOST, PictureStore, picture_key
+from caligo.engine.views.picture_store import MOST, PictureStore, picture_key
 from studio.library.models import Sound
 from studio.sweeping import PICTURES
 from studio.workers import idle, spare

@@ -10,9 +10,9 @@ from scipy.special import jv
 
 from caligo.document import DocumentError, Score, read_sound
 from caligo.document.pitch import frequency
-from caligo.engine.engine import Engine
-from caligo.engine.offline import render_array
-from caligo.engine.stem_keys import stem_key
+from caligo.engine.render.engine import Engine
+from caligo.engine.render.offline import render_array
+from caligo.engine.stems.keys import stem_key
 from caligo.signal.offset import STANDING, lose_offset
 from caligo.signal.smoothing import one_pole
 from caligo.signal.ticks import Span

@@ -13,8 +13,8 @@ import soundfile
 
 from caligo.command import main
 from caligo.document.held import held_chord
-from caligo.engine.first_kernels import FIRST_KERNELS
-from caligo.engine.warm import warm
+from caligo.engine.precompile.first_kernels import FIRST_KERNELS
+from caligo.engine.precompile.precompile import warm
 from caligo.formats.midi import write_midi
 from caligo.kernels.cache import VARIABLE, directory
 from caligo.kernels.compilation import named
@@ -169,7 +169,9 @@ def test_kernels_that_cannot_be_kept_are_told(
     (tmp_path / "file").write_text("in the way")
     monkeypatch.setenv(VARIABLE, str(tmp_path / "file"))
     # Whatever this process has loaded: one that is missing, and that nothing keeps.
-    monkeypatch.setattr("caligo.engine.warm.missing", lambda: [named(next(iter(FIRST_KERNELS)))])
-    monkeypatch.setattr("caligo.engine.warm.compile_missing", lambda kernels: [])
+    monkeypatch.setattr(
+        "caligo.engine.precompile.precompile.missing", lambda: [named(next(iter(FIRST_KERNELS)))]
+    )
+    monkeypatch.setattr("caligo.engine.precompile.precompile.compile_missing", lambda kernels: [])
     with pytest.raises(OSError, match="could not be kept"):
         warm(first_only=True)

@@ -16,7 +16,7 @@ import pytest
 from hypothesis import HealthCheck, Phase, given, seed, settings
 
 from caligo.catalogue import catalogue
-from caligo.engine.first_kernels import FIRST_KERNELS
+from caligo.engine.precompile.first_kernels import FIRST_KERNELS
 from caligo.material.cards import RecordingCard
 from caligo.material.shelf import current
 from tests.core.documents import any_document
@@ -36,11 +36,11 @@ class Watch(event.Listener):
 event.register("numba:compile", Watch())
 from caligo.document import Score, read_sound
 from caligo.document.held import held_chord
-from caligo.engine.live import Listening
-from caligo.engine.metering import StageMeter
-from caligo.engine.engine import Engine
-from caligo.engine.offline import render_array
-from caligo.engine.trajectories import trajectories
+from caligo.engine.listening.live import Listening
+from caligo.engine.layers.metering import StageMeter
+from caligo.engine.render.engine import Engine
+from caligo.engine.render.offline import render_array
+from caligo.engine.views.trajectories import trajectories
 # Two notes are held from the start, and two begin between two ticks, inside of blocks.
 score = held_chord("C1 A3 C8 E4", 1.0)
 for note, start in zip(score.notes, (0.0, 0.0, 0.0137, 0.0891), strict=True):
@@ -63,11 +63,11 @@ for data in json.loads(Path(sys.argv[1]).read_text()):
 FIRST = """
 import json
 from caligo.document import read_sound
-from caligo.engine.coarse_view import looks
-from caligo.engine.live import Listening
-from caligo.engine.long_view import fine
-from caligo.engine.pictures import picture
-from caligo.engine.trajectories import trajectories
+from caligo.engine.views.preview import looks
+from caligo.engine.listening.live import Listening
+from caligo.engine.views.long_view import fine
+from caligo.engine.views.pictures import picture
+from caligo.engine.views.trajectories import trajectories
 from caligo.kernels.kernel import Kernel
 from demo.scores import CUES
 from demo.sounds import SOUNDS

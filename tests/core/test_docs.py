@@ -13,7 +13,7 @@ DOCS = Path(__file__).parents[2] / "docs"
 TRY = """
 from caligo.document import read_sound
 from caligo.document.held import held_chord
-from caligo.engine.offline import render_array
+from caligo.engine.render.offline import render_array
 import numpy as np
 sound = read_sound({
     "name": "X",

@@ -24,7 +24,7 @@ from caligo.document import (
     read_sound,
 )
 from caligo.document.upgrading import upgraded_sound
-from caligo.engine.voicing import Voicing
+from caligo.engine.layers.voicing import Voicing
 from caligo.formats.schema import json_schemas
 from caligo.material.shelf import current
 from caligo.movement.movement import Movement

@@ -11,10 +11,10 @@ import scipy.signal
 from numpy.typing import NDArray
 
 from caligo.catalogue import catalogue
-from caligo.engine.changes import changes_between
-from caligo.engine.engine import SMALL_BLOCK
-from caligo.engine.live import Listening
-from caligo.engine.offline import render_array
+from caligo.engine.listening.live import Listening
+from caligo.engine.render.changes import changes_between
+from caligo.engine.render.engine import SMALL_BLOCK
+from caligo.engine.render.offline import render_array
 from caligo.signal.bend import BENT, REFERENCE, run_bend
 from caligo.signal.recursive_half_band import FAR, HELD, NEAR, design, down, up
 from caligo.signal.ticks import TICK

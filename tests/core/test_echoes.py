@@ -10,7 +10,7 @@ import pytest
 import scipy.signal
 
 from caligo.effects.convolution import response_of
-from caligo.engine.engine import RATES
+from caligo.engine.render.engine import RATES
 from caligo.material.shelf import current
 from caligo.processing.partitions import LONG, PARTITION, convolve, initial_state, spectra_of
 from tests.core.builders import RATE, decibels

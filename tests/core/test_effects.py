@@ -13,8 +13,8 @@ import soxr
 
 from caligo.document import read_sound
 from caligo.document.held import held_chord
-from caligo.engine.engine import RATES
-from caligo.engine.offline import render_array
+from caligo.engine.render.engine import RATES
+from caligo.engine.render.offline import render_array
 from caligo.processing.limiter import DELAY, Limiter
 from demo.sounds import SOUNDS
 from tests.core.builders import RATE, decibels, one_note, plain_layer, plain_sound

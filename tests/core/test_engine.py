@@ -13,11 +13,11 @@ from hypothesis import strategies as st
 from caligo.catalogue import catalogue
 from caligo.document import Note, Score, read_sound
 from caligo.document.held import held_chord
-from caligo.engine.engine import Engine
-from caligo.engine.offline import render_array
-from caligo.engine.stem_keys import stem_key
-from caligo.engine.stems import PIECE_TICKS, Piece, StemStore
-from caligo.engine.warm import everything
+from caligo.engine.precompile.precompile import everything
+from caligo.engine.render.engine import Engine
+from caligo.engine.render.offline import render_array
+from caligo.engine.stems.keys import stem_key
+from caligo.engine.stems.store import PIECE_TICKS, Piece, StemStore
 from caligo.measure.loudness import LoudnessMeter
 from demo.build import by_name
 from tests.core.builders import (

@@ -12,7 +12,7 @@ import pytest
 from caligo.catalogue import Kind, Parameter, catalogue, module
 from caligo.document import Note, Score, read_sound
 from caligo.document.values import default_value
-from caligo.engine.offline import render_array
+from caligo.engine.render.offline import render_array
 from demo.build import by_name
 from tests.core.builders import layer_of, plain_sound
 

@@ -16,8 +16,8 @@ import pytest
 
 from caligo.catalogue import Kind, Module, Moves, catalogue, registry
 from caligo.document import Score, Sound, find_parameter, read_sound
-from caligo.engine.engine import Engine
-from caligo.engine.live import Listening
+from caligo.engine.listening.live import Listening
+from caligo.engine.render.engine import Engine
 from caligo.movement.block import stereo_block
 from caligo.movement.moments import Moments
 from caligo.movement.movement import Movement
@@ -309,7 +309,7 @@ for package, folder in {(package, folder) for _, _, package, folder in made_here
     importlib.import_module(package).__path__.append(folder)
 from caligo import catalogue
 from caligo.document.held import held_chord
-from caligo.engine.offline import render_array
+from caligo.engine.render.offline import render_array
 from tests.core.module_trials import trials
 from caligo.formats.schema import json_schemas
 known, schemas = json.dumps(catalogue.as_json()), json.dumps(json_schemas())

@@ -12,7 +12,7 @@ from caligo.catalogue import Kind, Module, Parameter, catalogue
 from caligo.document import Note, Score, read_sound
 from caligo.document.score import Lane, LanePoint
 from caligo.document.values import default_value
-from caligo.engine.offline import render_array
+from caligo.engine.render.offline import render_array
 from caligo.material.shelf import current
 from tests.core.builders import plain_layer
 

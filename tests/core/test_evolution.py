@@ -7,7 +7,7 @@ import pytest
 import scipy.signal
 
 from caligo.document.held import held_chord
-from caligo.engine.offline import render_array
+from caligo.engine.render.offline import render_array
 from caligo.measure.evolution import Evolution, EvolutionMeter
 from tests.core.builders import RATE, plain_layer, plain_sound
 

@@ -11,7 +11,7 @@ import pytest
 import scipy.signal
 
 from caligo.document.held import held_chord
-from caligo.engine.offline import render_array
+from caligo.engine.render.offline import render_array
 from caligo.signal.state_variable import BUTTERWORTH_2, corner_gain, run, sharpness
 from tests.core.builders import (
     RATE,

@@ -15,8 +15,8 @@ import scipy.signal
 import scipy.stats
 
 from caligo.document import Sound, read_sound
-from caligo.engine.long_view import Summary, fine
-from caligo.engine.offline import render_array
+from caligo.engine.render.offline import render_array
+from caligo.engine.views.long_view import Summary, fine
 from caligo.measure.findings import Finding, _expected, findings
 from caligo.measure.spectrogram import SpectrogramStream
 from tests.core.builders import RATE, one_note, plain_layer, plain_sound

@@ -18,7 +18,7 @@ from hypothesis import strategies as st
 
 from caligo.document import Marker, Note, Score
 from caligo.document.score import Lane, LanePoint, MetreChange, TempoChange
-from caligo.engine.offline import RenderCancelled, RenderRange, render_array, render_to_file
+from caligo.engine.render.offline import RenderCancelled, RenderRange, render_array, render_to_file
 from caligo.formats.audio import AudioFormatError, AudioWriter
 from caligo.formats.midi import MidiError, read_midi, write_midi
 from tests.core.builders import RATE, moving_sound, one_note, two_notes

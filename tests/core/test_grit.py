@@ -7,7 +7,7 @@ import math
 import numpy as np
 import pytest
 
-from caligo.engine.engine import RATES
+from caligo.engine.render.engine import RATES
 from caligo.signal.four_rows import ROWS, down, up
 from caligo.signal.fourfold import LATENCY, NEAR_TAPS, state
 from caligo.signal.oversampling import FAR_TAPS

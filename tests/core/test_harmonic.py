@@ -9,8 +9,8 @@ import pytest
 
 from caligo.document import read_sound
 from caligo.document.pitch import frequency
-from caligo.engine.engine import Engine
-from caligo.engine.offline import render_array
+from caligo.engine.render.engine import Engine
+from caligo.engine.render.offline import render_array
 from caligo.signal.ticks import Span
 from caligo.synthesis.partials import joined_rules, numbers_of
 from caligo.synthesis.source import VOICE_RMS

@@ -7,8 +7,8 @@ from typing import Any
 import numpy as np
 
 from caligo.document import Note, Score
-from caligo.engine.offline import render_array
-from caligo.engine.stem_keys import stem_key
+from caligo.engine.render.offline import render_array
+from caligo.engine.stems.keys import stem_key
 from caligo.movement.notes import Notes
 from caligo.processing.held_strings import assigned
 from tests.core.builders import RATE, layer_of, plain_sound

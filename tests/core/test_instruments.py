@@ -11,7 +11,7 @@ import soundfile
 
 from caligo.catalogue import catalogue
 from caligo.document.values import default_value
-from caligo.engine.offline import render_array
+from caligo.engine.render.offline import render_array
 from caligo.formats.sfz import read_sfz
 from caligo.material.cards import Loop, RecordingCard
 from caligo.material.instruments import base_name, sfz_of, zones_of

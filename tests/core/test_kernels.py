@@ -193,7 +193,7 @@ def test_every_kernel_has_a_name() -> None:
 
 
 KEYS = """
-from caligo.engine.warm import import_all
+from caligo.engine.precompile.precompile import import_all
 from caligo.kernels.kernel import Kernel
 import_all()
 print([(kernel.name, kernel.key) for kernel in Kernel.declared])

@@ -10,12 +10,12 @@ import pytest
 from caligo.document import DocumentError, Score, Sound, read_sound
 from caligo.document.meaning import warnings
 from caligo.document.sound import Modulator as ModulatorPart
-from caligo.engine.engine import RATES, Engine
-from caligo.engine.live import Listening
-from caligo.engine.offline import render_array
-from caligo.engine.stem_keys import stem_key
-from caligo.engine.trajectories import trajectories
-from caligo.engine.voicing import Voicing
+from caligo.engine.layers.voicing import Voicing
+from caligo.engine.listening.live import Listening
+from caligo.engine.render.engine import RATES, Engine
+from caligo.engine.render.offline import render_array
+from caligo.engine.stems.keys import stem_key
+from caligo.engine.views.trajectories import trajectories
 from caligo.modulators.wheel import Wheel
 from caligo.movement.moments import Moments
 from caligo.movement.movement import Movement

@@ -9,7 +9,7 @@ import numpy as np
 import pytest
 
 from caligo.document import read_score, read_sound
-from caligo.engine.engine import Engine
+from caligo.engine.render.engine import Engine
 from caligo.movement.returns import returns_after
 from caligo.signal.ticks import TICK
 

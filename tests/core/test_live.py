@@ -14,12 +14,13 @@ import pytest
 import scipy.signal
 
 from caligo.document import Sound, read_sound
-from caligo.engine import live, mixer
-from caligo.engine.engine import SMALL_BLOCK, Engine
-from caligo.engine.live import Listening, Loop
-from caligo.engine.long_view import fine
-from caligo.engine.offline import render_array
-from caligo.engine.stems import StemStore
+from caligo.engine.listening import live
+from caligo.engine.listening.live import Listening, Loop
+from caligo.engine.render import mixer
+from caligo.engine.render.engine import SMALL_BLOCK, Engine
+from caligo.engine.render.offline import render_array
+from caligo.engine.stems.store import StemStore
+from caligo.engine.views.long_view import fine
 from demo.build import by_name
 from tests.core.builders import (
     RATE,

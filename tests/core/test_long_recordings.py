@@ -9,7 +9,7 @@ import numpy as np
 import pytest
 import soundfile
 
-from caligo.engine.offline import render_array
+from caligo.engine.render.offline import render_array
 from caligo.material import long, loops, shelf
 from caligo.material.cards import Fade, Normalise, Reverse, Trim
 from caligo.material.cutting import by_cycles, by_spectrum

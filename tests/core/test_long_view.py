@@ -10,12 +10,12 @@ import numpy as np
 import pytest
 
 from caligo.document import read_score, read_sound
-from caligo.engine.coarse_view import CoarseView, coarse, looks
-from caligo.engine.drawn import KEPT_LOOKS
-from caligo.engine.engine import Engine
-from caligo.engine.long_view import COLUMNS, STAGE_POINTS, Summary, Tile, fine
-from caligo.engine.offline import render_array
-from caligo.engine.stems import StemStore
+from caligo.engine.render.engine import Engine
+from caligo.engine.render.offline import render_array
+from caligo.engine.stems.store import StemStore
+from caligo.engine.views.long_view import COLUMNS, STAGE_POINTS, Summary, Tile, fine
+from caligo.engine.views.picture_store import KEPT_LOOKS
+from caligo.engine.views.preview import CoarseView, coarse, looks
 from caligo.material.shelf import current
 from caligo.measure.loudness import LoudnessMeter
 from caligo.measure.report import Reporter

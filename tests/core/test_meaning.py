@@ -11,8 +11,8 @@ import pytest
 from caligo.command.main import main
 from caligo.document import DocumentError, Note, Score, read_sound
 from caligo.document.meaning import in_words, warnings
-from caligo.engine.offline import render_array
-from caligo.engine.trajectories import trajectories
+from caligo.engine.render.offline import render_array
+from caligo.engine.views.trajectories import trajectories
 from demo.pads import dome_air
 from demo.sounds import SOUNDS
 from tests.core.builders import one_note, plain_layer, plain_sound

@@ -11,11 +11,11 @@ import pytest
 
 from caligo.document import DocumentError, read_sound
 from caligo.document.sound import Sound
-from caligo.engine.engine import Engine
-from caligo.engine.long_view import stage_lines
-from caligo.engine.metering import StageMeter
-from caligo.engine.offline import render_array
-from caligo.engine.stems import PIECE_TICKS, StemStore
+from caligo.engine.layers.metering import StageMeter
+from caligo.engine.render.engine import Engine
+from caligo.engine.render.offline import render_array
+from caligo.engine.stems.store import PIECE_TICKS, StemStore
+from caligo.engine.views.long_view import stage_lines
 from caligo.signal.ticks import TICK, Span
 from tests.core.builders import RATE, decibels, one_note, plain_layer
 from tests.core.trial import effect, with_trial_modules

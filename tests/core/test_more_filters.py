@@ -10,8 +10,8 @@ import pytest
 import scipy.signal
 
 from caligo.catalogue import implementation
-from caligo.engine.engine import RATES
-from caligo.engine.offline import render_array
+from caligo.engine.render.engine import RATES
+from caligo.engine.render.offline import render_array
 from caligo.filters.vowel import HERTZ, LEVELS, VOWELS
 from caligo.movement.block import stereo_block
 from caligo.movement.moments import Moments

@@ -14,11 +14,11 @@ import scipy.stats
 
 from caligo.document import Note, Score, Sound, read_sound
 from caligo.document.score import BEND, PRESSURE, Lane, LanePoint
-from caligo.engine.engine import Engine
-from caligo.engine.offline import render_array
-from caligo.engine.stem_keys import stem_key
-from caligo.engine.trajectories import trajectories
-from caligo.engine.voicing import Voicing
+from caligo.engine.layers.voicing import Voicing
+from caligo.engine.render.engine import Engine
+from caligo.engine.render.offline import render_array
+from caligo.engine.stems.keys import stem_key
+from caligo.engine.views.trajectories import trajectories
 from caligo.formats.midi import read_midi, write_midi
 from caligo.material.shelf import current
 from caligo.movement.movement import Movement

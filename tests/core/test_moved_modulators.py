@@ -11,12 +11,12 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from caligo.document import DocumentError, Score, Sound, read_sound
-from caligo.engine.engine import Engine
-from caligo.engine.live import Listening
-from caligo.engine.offline import render_array
-from caligo.engine.stem_keys import stem_key
-from caligo.engine.trajectories import trajectories
-from caligo.engine.voicing import Voicing
+from caligo.engine.layers.voicing import Voicing
+from caligo.engine.listening.live import Listening
+from caligo.engine.render.engine import Engine
+from caligo.engine.render.offline import render_array
+from caligo.engine.stems.keys import stem_key
+from caligo.engine.views.trajectories import trajectories
 from caligo.movement.movement import Movement
 from tests.core.builders import RATE, one_note, plain_layer
 

@@ -14,8 +14,8 @@ from hypothesis import strategies as st
 
 from caligo.document import Note, Score, read_sound
 from caligo.document.tempo import TempoMap
-from caligo.engine.trajectories import trajectories
-from caligo.engine.voicing import Voicing
+from caligo.engine.layers.voicing import Voicing
+from caligo.engine.views.trajectories import trajectories
 from caligo.modulators.lfo import SHAPES
 from caligo.movement.bend import bent
 from caligo.movement.chance import combine, derive, mix, signed, text_seed, unit

@@ -9,7 +9,7 @@ import pyloudnorm
 import pytest
 from scipy.signal import welch
 
-from caligo.engine.offline import render_array
+from caligo.engine.render.offline import render_array
 from caligo.sources.noise import poisson
 from caligo.synthesis.source import VOICE_RMS
 from tests.core.builders import RATE, layer_of, one_note, plain_sound

@@ -15,7 +15,7 @@ import pytest
 
 from caligo.document import read_sound
 from caligo.document.held import held_chord
-from caligo.engine.offline import render_array
+from caligo.engine.render.offline import render_array
 from tests.sweeps import widest
 
 OLD = Path(__file__).parent / "old"

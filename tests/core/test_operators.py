@@ -11,7 +11,7 @@ from scipy.special import jv
 
 from caligo.document import DocumentError, read_sound
 from caligo.document.pitch import frequency
-from caligo.engine.offline import render_array
+from caligo.engine.render.offline import render_array
 from caligo.signal.oversampling import CORNER, REACH, STEEPNESS, TAPS
 from caligo.synthesis.modulation import order_of
 from caligo.synthesis.source import VOICE_RMS

@@ -13,8 +13,8 @@ import pytest
 import soundfile
 from PIL import Image
 
-from caligo.engine import stems
-from caligo.engine.stems import Piece, StemStore
+from caligo.engine.stems import store as stems
+from caligo.engine.stems.store import Piece, StemStore
 from caligo.formats import audio
 from caligo.formats.audio import AudioWriter
 from caligo.formats.midi import MidiError, read_midi, write_midi

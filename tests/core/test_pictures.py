@@ -10,7 +10,7 @@ import pytest
 import scipy.signal
 
 from caligo.catalogue import catalogue
-from caligo.engine.pictures import HIGHEST, LOWEST, MOMENTS, ROWS, picture
+from caligo.engine.views.pictures import HIGHEST, LOWEST, MOMENTS, ROWS, picture
 from demo.build import by_name
 from tests.core.builders import layer_of, one_note, plain_sound
 

@@ -7,7 +7,7 @@ from typing import Any
 import numpy as np
 import pytest
 
-from caligo.engine.offline import render_array
+from caligo.engine.render.offline import render_array
 from caligo.material.shelf import Shelf
 from caligo.synthesis.drawing import GLIDING, level_for
 from tests.core.builders import RATE, layer_of, one_note, plain_sound

@@ -9,8 +9,8 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from caligo.engine.engine import Engine
-from caligo.engine.offline import render_array
+from caligo.engine.render.engine import Engine
+from caligo.engine.render.offline import render_array
 from caligo.material.shelf import Shelf
 from caligo.signal.ticks import TICK
 from caligo.sources import spectral

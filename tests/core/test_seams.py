@@ -7,7 +7,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from caligo.engine.offline import render_array
+from caligo.engine.render.offline import render_array
 from caligo.material.cards import Loop
 from caligo.material.seams import AFTER, AROUND, as_looped, bounds, seam
 from caligo.material.shelf import current

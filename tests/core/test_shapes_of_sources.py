@@ -13,7 +13,7 @@ from caligo.catalogue import catalogue
 from caligo.document import DocumentError, read_sound
 from caligo.document.pitch import frequency
 from caligo.document.sound import ItemPart
-from caligo.engine.offline import render_array
+from caligo.engine.render.offline import render_array
 from caligo.material.shelf import current
 from caligo.sources.regions import region_mask
 from caligo.synthesis import partials as p

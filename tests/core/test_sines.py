@@ -7,7 +7,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from caligo.engine.engine import Engine
+from caligo.engine.render.engine import Engine
 from caligo.signal.ticks import TICK, Span
 from caligo.synthesis.phases import Accumulated, accumulate_phase
 from caligo.synthesis.recent import Recent

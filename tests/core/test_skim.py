@@ -8,11 +8,11 @@ import numpy as np
 import pytest
 
 from caligo.document import Note, Score, Sound
-from caligo.engine.engine import SMALL_BLOCK
-from caligo.engine.long_view import CLOSER_COLUMNS, Tile, closer, fine
-from caligo.engine.offline import render_array
-from caligo.engine.skim import OVERLAP_BLOCKS, PIECE_BLOCKS, Skim, evenly
-from caligo.engine.stems import StemStore
+from caligo.engine.listening.skim import OVERLAP_BLOCKS, PIECE_BLOCKS, Skim, evenly
+from caligo.engine.render.engine import SMALL_BLOCK
+from caligo.engine.render.offline import render_array
+from caligo.engine.stems.store import StemStore
+from caligo.engine.views.long_view import CLOSER_COLUMNS, Tile, closer, fine
 from tests.core.builders import RATE, moving_sound, one_note, plain_layer, plain_sound
 
 SCORE = one_note(57, 40.0)

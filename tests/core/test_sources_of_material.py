@@ -14,9 +14,9 @@ import soxr
 
 from caligo.document import read_sound
 from caligo.document.pitch import frequency
-from caligo.engine.engine import Engine
-from caligo.engine.offline import render_array
-from caligo.engine.stem_keys import stem_key
+from caligo.engine.render.engine import Engine
+from caligo.engine.render.offline import render_array
+from caligo.engine.stems.keys import stem_key
 from caligo.material.cards import RecordingCard
 from caligo.material.cutting import by_cycles
 from caligo.material.recording import Recording

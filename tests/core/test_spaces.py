@@ -7,7 +7,7 @@ import itertools
 import numpy as np
 import pytest
 
-from caligo.engine.offline import render_array
+from caligo.engine.render.offline import render_array
 from tests.core.builders import RATE, decibels, one_note, plain_layer, plain_sound
 from tests.core.effects import effect, impulse, pink_noise, sine, through
 from tests.core.test_effects import echo_density, reverb_time

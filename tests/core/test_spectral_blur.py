@@ -6,7 +6,7 @@ import numpy as np
 import pytest
 import scipy.signal
 
-from caligo.engine.engine import RATES
+from caligo.engine.render.engine import RATES
 from tests.core.builders import RATE, decibels
 from tests.core.effects import effect, noise, sine, through
 

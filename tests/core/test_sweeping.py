@@ -9,7 +9,7 @@ import pytest
 import scipy.ndimage
 import scipy.signal
 
-from caligo.engine.engine import RATES
+from caligo.engine.render.engine import RATES
 from caligo.signal.quadrature import STAGES, coefficients, split
 from tests.core.builders import RATE, decibels
 from tests.core.effects import effect, impulse, noise, sine, through

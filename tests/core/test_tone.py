@@ -11,8 +11,8 @@ import scipy.signal
 
 from caligo.document import read_sound
 from caligo.document.score import TempoChange
-from caligo.engine.offline import render_array
-from caligo.engine.stem_keys import stem_key
+from caligo.engine.render.offline import render_array
+from caligo.engine.stems.keys import stem_key
 from tests.core.builders import RATE, decibels, one_note, plain_layer, plain_sound, transfer
 from tests.core.effects import effect, impulse, noise, sine, through
 

@@ -10,8 +10,8 @@ import scipy.integrate
 
 from caligo.document import Sound
 from caligo.document.held import held_chord
-from caligo.engine.engine import Engine
-from caligo.engine.offline import render_array
+from caligo.engine.render.engine import Engine
+from caligo.engine.render.offline import render_array
 from caligo.synthesis.straying import Straying
 from demo.build import by_name
 from tests.core.builders import RATE, layer_of, one_note, plain_sound

@@ -7,7 +7,7 @@ import pytest
 import scipy.signal
 
 from caligo.document.pitch import frequency
-from caligo.engine.offline import render_array
+from caligo.engine.render.offline import render_array
 from caligo.measure.loudness import LoudnessMeter
 from caligo.signal.ticks import TICK
 from caligo.synthesis.oscillators import add_phases, render_voice

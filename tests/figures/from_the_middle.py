@@ -11,10 +11,10 @@ import numpy as np
 
 from caligo.document import Sound, read_sound
 from caligo.document.held import held_chord
-from caligo.engine.engine import DEFAULT_RATE, SMALL_BLOCK, Engine
-from caligo.engine.live import Listening
-from caligo.engine.long_view import fine
-from caligo.engine.stems import StemStore
+from caligo.engine.listening.live import Listening
+from caligo.engine.render.engine import DEFAULT_RATE, SMALL_BLOCK, Engine
+from caligo.engine.stems.store import StemStore
+from caligo.engine.views.long_view import fine
 from caligo.signal.ticks import TICK
 from demo.sounds import SOUNDS
 from tests.core.builders import decibels

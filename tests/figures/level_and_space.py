@@ -10,7 +10,7 @@ import pyloudnorm
 from scipy.signal import welch
 
 from caligo.document import Sound, read_score, read_sound
-from caligo.engine.offline import render_array
+from caligo.engine.render.offline import render_array
 from caligo.measure.loudness import LoudnessMeter
 from demo.scores import CUES
 from demo.sounds import SOUNDS

@@ -9,7 +9,7 @@ import soxr
 
 from caligo.document import read_sound
 from caligo.document.held import held_chord
-from caligo.engine.offline import render_array
+from caligo.engine.render.offline import render_array
 from caligo.measure.true_peak import TruePeakMeter
 from caligo.processing.limiter import Limiter
 from demo.sounds import SOUNDS

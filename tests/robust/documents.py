@@ -21,7 +21,7 @@ from hypothesis import HealthCheck, Phase, given, settings
 
 from caligo.document import DocumentError, read_sound
 from caligo.document.held import held_chord
-from caligo.engine.engine import Engine
+from caligo.engine.render.engine import Engine
 from tests.core.builders import decibels
 from tests.core.documents import any_document
 

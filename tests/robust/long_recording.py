@@ -28,9 +28,9 @@ key = next((c.key for c in shelf.cards() if c.name == "long"), "")
 PLAY = """
 from caligo.document import read_sound
 from caligo.document.held import held_chord
-from caligo.engine.live import Listening
+from caligo.engine.listening.live import Listening
 from tests.core.builders import layer_of, plain_sound
-from caligo.engine.warm import warm
+from caligo.engine.precompile.precompile import warm
 source = {source}
 sound = read_sound(plain_sound(layer_of(**source)).as_document())
 listening = Listening(sound, held_chord("C3 G3 D4 A5", 600.0), start=100.0)

@@ -11,7 +11,7 @@ import pytest
 
 from caligo.document import Sound, read_sound
 from caligo.document.held import held_chord
-from caligo.engine.long_view import COLUMNS
+from caligo.engine.views.long_view import COLUMNS
 from studio.stage import drawing
 from studio.stage.packets import TILE, TRAJECTORIES
 from tests.core.builders import layer_of, plain_sound

@@ -7,7 +7,7 @@ from typing import Any
 
 import pytest
 
-from caligo.engine.first_kernels import FIRST_KERNELS
+from caligo.engine.precompile.first_kernels import FIRST_KERNELS
 from caligo.kernels.kernel import Kernel
 from studio import preparation
 from studio.preparation import Preparation, compile_all, compile_in_a_worker, compile_one

@@ -16,7 +16,7 @@ from django.db import OperationalError
 
 from caligo.document import read_sound
 from caligo.document.held import held_chord
-from caligo.engine.live import Listening
+from caligo.engine.listening.live import Listening
 from caligo.material.cards import RecordingCard
 from caligo.material.shelf import Shelf
 from demo.pads import dome_air

@@ -20,8 +20,8 @@ from asgiref.testing import ApplicationCommunicator
 
 from caligo.document import read_sound
 from caligo.document.held import held_chord
-from caligo.engine.engine import SMALL_BLOCK
-from caligo.engine.stems import StemStore
+from caligo.engine.render.engine import SMALL_BLOCK
+from caligo.engine.stems.store import StemStore
 from demo.build import by_name
 from demo.pads import dome_air
 from studio.asgi import application

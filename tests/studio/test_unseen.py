@@ -12,7 +12,7 @@ from typing import Any
 import pytest
 
 from caligo.document import read_score, read_sound
-from caligo.engine.drawn import PictureStore, picture_key
+from caligo.engine.views.picture_store import PictureStore, picture_key
 from studio.library.editing import add_sound
 from studio.library.models import Sound
 from studio.library.starting import plain_sound

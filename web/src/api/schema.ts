@@ -2958,7 +2958,7 @@ export interface components {
         };
         /**
          * TileHeader
-         * @description The header of a tile of the long view, see `caligo.engine.long_view.Tile`.
+         * @description The header of a tile of the long view, see `caligo.engine.views.long_view.Tile`.
          */
         TileHeader: {
             /** Revision */

@@ -1,0 +1,47 @@
+"""The pitch that a layer's voices have: key, tuning and glide, transposed and drifting."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Sequence
+
+import numpy as np
+
+from caligo.engine.layers.voicing import Voicing
+from caligo.movement.moments import Moments
+from caligo.movement.movement import Movement
+from caligo.movement.notes import Floats
+from caligo.movement.voices import Voice
+
+
+class LayerPitch:
+    """What a layer makes of its voices' pitches."""
+
+    def __init__(self, layer: str, movement: Movement) -> None:
+        self._octave = movement.trajectory(f"{layer}.octave")
+        self._transpose = movement.trajectory(f"{layer}.transpose")
+        self._drift = movement.trajectory(f"{layer}.drift")
+
+    @property
+    def moving(self) -> bool:
+        """Whether a voice's pitch changes though its note does not glide."""
+        return self._drift.acts or self._octave.moved or self._transpose.moved
+
+    def lowest(self) -> float:
+        """The least semitones that voices are transposed by."""
+        return 12.0 * self._octave.reach()[0] + self._transpose.reach()[0]
+
+    def highest(self, voicing: Voicing, voice: Voice) -> float:
+        """Octaves over 1 Hz that a voice's pitch never passes."""
+        semitones = 12.0 * self._octave.reach()[1] + self._transpose.reach()[1]
+        key = max(key for _, key in voice.line) + math.ceil(semitones)
+        return voicing.tuning.octaves(key) + self._drift.reach()[1] / 1200.0
+
+    def values(self, voicing: Voicing, voices: Sequence[Voice], moments: Moments) -> Floats:
+        """Pitch in octaves over 1 Hz ``[voices, times]``."""
+        if self._octave.moved or self._transpose.moved:
+            semitones = 12.0 * self._octave.values(moments) + self._transpose.values(moments)
+        else:
+            semitones = np.array([[12.0 * self._octave.base + self._transpose.base]])
+        drift = self._drift.compact(moments) if self._drift.acts else None
+        return voicing.pitch(voices, semitones, drift, moments.times)

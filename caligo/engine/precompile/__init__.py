@@ -1,0 +1,1 @@
+"""Kernels compiled and loaded before they are needed."""

@@ -1,0 +1,1 @@
+"""One sound over one score, from any moment and in any blocks."""

@@ -1,0 +1,1 @@
+"""What is drawn: the long view, its preview, pictures of modules, trajectories."""

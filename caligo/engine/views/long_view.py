@@ -1,0 +1,275 @@
+"""The long view: an exact picture of the whole length, from left to right."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Iterator
+from dataclasses import dataclass, field
+
+import numpy as np
+from numpy.typing import NDArray
+
+from caligo.document.score import Score
+from caligo.document.sound import Sound
+from caligo.engine.layers.metering import CELL_TICKS, MASTER, OUTPUT, StageMeter
+from caligo.engine.render.engine import DEFAULT_RATE, MIDDLE_BLOCK, Engine, Interrupted
+from caligo.engine.stems.store import StemStore, ticks_in
+from caligo.measure.findings import Finding, findings, held_down
+from caligo.measure.loudness import MOMENTARY, LoudnessMeter, lufs
+from caligo.measure.panorama import IMAGE, image_of
+from caligo.measure.spectrogram import ROWS, Column, SpectrogramStream, longest_window
+from caligo.measure.stereo import stereo_image
+from caligo.measure.true_peak import TruePeakMeter
+from caligo.movement.stillness import Stillness
+from caligo.signal.ticks import TICK
+
+COLUMNS = 1_200
+"""Columns over the whole length."""
+CLOSER_COLUMNS = 600
+"""Columns of a stretch that is looked at closer."""
+CLOSER_TILE = 40
+CLOSER_BLOCK = 16_384
+CLOSER_ROLL = 4.0
+"""Seconds of run-in at most, where the mixer has left no state nearby."""
+STAGE_POINTS = 120
+"""Points of a stage's level over the whole length."""
+
+
+@dataclass(frozen=True, slots=True)
+class Tile:
+    """Neighbouring columns of the long view.
+
+    Parameters
+    ----------
+    first, span
+        The first of `COLUMNS` columns, and how many of them each of the tile's covers.
+    levels
+        Bytes ``[columns, ROWS]``, see `caligo.measure.spectrogram`.
+    image
+        Bytes ``[columns, IMAGE]``, see `caligo.measure.panorama`.
+    loudness, width
+        LUFS and width of each column ``[columns]``.
+    """
+
+    first: int
+    span: int
+    fine: bool
+    levels: NDArray[np.uint8]
+    image: NDArray[np.uint8]
+    loudness: list[float]
+    width: list[float]
+
+
+@dataclass(slots=True)
+class Summary:
+    """What is known of the whole once the fine pass is through.
+
+    Parameters
+    ----------
+    stages
+        The level behind every stage of the chain, in dB ``[STAGE_POINTS]``; the stages' names
+        are those of `caligo.engine.layers.metering`.
+    peaks
+        The highest peak behind every stage, in dB.
+    findings
+        What stands out over the whole length.
+    """
+
+    integrated: float = -math.inf
+    loudness_range: float = 0.0
+    true_peak: float = -math.inf
+    width: float = 0.0
+    correlation: float = 1.0
+    loudness: list[float] = field(default_factory=list)
+    stages: dict[str, list[float]] = field(default_factory=dict)
+    peaks: dict[str, float] = field(default_factory=dict)
+    findings: list[Finding] = field(default_factory=list)
+
+
+class _Columns:
+    """Loudness and width gathered into the long view's columns."""
+
+    def __init__(self, rate: int, hop: float) -> None:
+        self._hop = hop
+        self._loudness = LoudnessMeter(rate)
+        self._samples_per_column = hop * rate
+        self._held = np.zeros((2, 0), np.float32)
+        self._made = 0
+        self.peak = TruePeakMeter()
+        self.widths: list[float] = []
+        self._weights: list[float] = []
+        self._correlations: list[float] = []
+
+    def add(self, signal: NDArray[np.float32]) -> None:
+        self._loudness.add(signal)
+        self.peak.add(signal)
+        self._held = np.concatenate([self._held, signal], axis=1)
+        while True:
+            size = round((self._made + 1) * self._samples_per_column) - round(
+                self._made * self._samples_per_column
+            )
+            if self._held.shape[1] < size:
+                return
+            piece, self._held = self._held[:, :size], self._held[:, size:]
+            image = stereo_image(piece)
+            self.widths.append(image.width)
+            self._correlations.append(image.correlation)
+            self._weights.append(float(np.mean(piece.astype(np.float64) ** 2)))
+            self._made += 1
+
+    def loudness_at(self, index: int) -> float:
+        """Momentary loudness around a column, from as many steps as there are."""
+        middle = int((index + 0.5) * self._hop / 0.1)
+        powers = self._loudness.powers[max(0, middle - MOMENTARY // 2) : middle + MOMENTARY // 2]
+        return lufs(float(np.mean(powers))) if powers else -math.inf
+
+    def summary(self) -> Summary:
+        weight = sum(self._weights) or 1.0
+
+        def mean(values: list[float]) -> float:
+            return sum(w * v for w, v in zip(self._weights, values, strict=True)) / weight
+
+        return Summary(
+            self._loudness.integrated(),
+            self._loudness.range(),
+            self.peak.decibels,
+            mean(self.widths),
+            mean(self._correlations),
+        )
+
+
+def stage_lines(meter: StageMeter, length_ticks: int) -> dict[str, list[float]]:
+    """The level behind every stage in dB ``[STAGE_POINTS]``, evenly over the length."""
+    points = np.linspace(0.0, max(0, length_ticks // CELL_TICKS - 1), STAGE_POINTS)
+    return {
+        stage: np.interp(points, level.first + np.arange(len(level.power)), level.power).tolist()
+        for stage, level in meter.levels().items()
+    }
+
+
+def stage_peaks(meter: StageMeter) -> dict[str, float]:
+    """The highest peak behind every stage, in dB under full scale."""
+    return {stage: float(level.peak.max()) for stage, level in meter.levels().items()}
+
+
+def _held_down(meter: StageMeter, ceiling: float) -> Finding | None:
+    """What the ceiling takes from what the master gives it."""
+    levels = meter.levels()
+    if MASTER not in levels or OUTPUT not in levels:
+        return None
+    before, after = levels[MASTER], levels[OUTPUT]
+    first = max(before.first, after.first)
+    pair = before.peak[first - before.first :], after.peak[first - after.first :]
+    count = min(len(side) for side in pair)
+    return held_down(pair[0][:count], pair[1][:count], ceiling)
+
+
+def fine(
+    sound: Sound,
+    score: Score,
+    *,
+    rate: int = DEFAULT_RATE,
+    hold_still: Stillness = False,
+    store: StemStore | None = None,
+    threads: int = 1,
+    interrupted: Interrupted = lambda: False,
+) -> Iterator[Tile | Summary]:
+    """The exact picture, rendered from the start; tiles as they come, and a summary at the end."""
+    meter = StageMeter()
+    engine = Engine(
+        sound, score, rate=rate, hold_still=hold_still, stems=store, threads=threads, meter=meter
+    )
+    hop = score.length / COLUMNS
+    spectra = SpectrogramStream(rate, hop, image_of)
+    columns = _Columns(rate, hop)
+    waiting: list[Column] = []
+    whole: list[Column] = []
+    first = 0
+
+    def tile() -> Tile:
+        ready = waiting[: COLUMNS - first]
+        indexes = range(first, first + len(ready))
+        return Tile(
+            first,
+            1,
+            True,
+            np.array(ready, dtype=np.uint8).reshape(-1, ROWS),
+            np.array(spectra.made[first : first + len(ready)], np.uint8).reshape(-1, IMAGE),
+            [columns.loudness_at(i) for i in indexes],
+            [
+                columns.widths[min(i, len(columns.widths) - 1)] if columns.widths else 0.0
+                for i in indexes
+            ],
+        )
+
+    for signal in engine.stream(engine.length_ticks, MIDDLE_BLOCK):
+        if interrupted():
+            return
+        columns.add(signal)
+        waiting += spectra.add(signal)
+        if len(waiting) >= max(1, min(24, int(2.0 / hop))):
+            yield tile()
+            first += len(waiting)
+            whole += waiting
+            waiting = []
+    waiting += spectra.finish()
+    if waiting and first < COLUMNS:
+        yield tile()
+    whole += waiting
+    summary = columns.summary()
+    summary.stages = stage_lines(meter, engine.length_ticks)
+    summary.peaks = stage_peaks(meter)
+    summary.loudness = [columns.loudness_at(i) for i in range(COLUMNS)]
+    held = _held_down(meter, sound.master.number("ceiling"))
+    found = findings(np.array(whole[:COLUMNS], np.uint8), engine.voicing.fundamentals())
+    summary.findings = [*([held] if held else []), *found]
+    yield summary
+
+
+def closer(
+    sound: Sound,
+    score: Score,
+    span: tuple[float, float],
+    *,
+    rate: int = DEFAULT_RATE,
+    hold_still: Stillness = False,
+    store: StemStore | None = None,
+    interrupted: Interrupted = lambda: False,
+) -> Iterator[Tile]:
+    """The exact picture of a stretch in `CLOSER_COLUMNS` columns, from left to right."""
+    engine = Engine(sound, score, rate=rate, hold_still=hold_still, stems=store, begins=False)
+    hop = (span[1] - span[0]) / CLOSER_COLUMNS
+    spectra = SpectrogramStream(rate, hop, image_of)
+    # Long windows look back past the beginning of the stretch.
+    reach = ticks_in(longest_window(rate) / 2 / rate, rate, round(span[0] * rate / TICK))
+    begin = round(span[0] * rate / TICK) - reach
+    engine.start(begin, most=CLOSER_ROLL, interrupted=interrupted)
+    columns = _Columns(rate, hop)
+    spectra.begin(reach * TICK)
+    first, waiting = 0, []
+    ticks = reach + math.ceil((span[1] - span[0]) * rate / TICK) + longest_window(rate) // TICK
+    skipped = reach * TICK
+    left = engine.length_ticks * TICK - begin * TICK
+    for signal in engine.stream(ticks, CLOSER_BLOCK):
+        if interrupted():
+            return
+        signal[:, max(left, 0) :] = 0.0  # the cue ends, whatever would still ring
+        left -= signal.shape[1]
+        columns.add(signal[:, min(skipped, signal.shape[1]) :])
+        skipped -= min(skipped, signal.shape[1])
+        waiting += spectra.add(signal)
+        ready = min(len(waiting), CLOSER_COLUMNS - first, len(columns.widths) - first)
+        if ready >= CLOSER_TILE or first + ready == CLOSER_COLUMNS:
+            yield Tile(
+                first,
+                1,
+                True,
+                np.array(waiting[:ready], dtype=np.uint8).reshape(-1, ROWS),
+                np.array(spectra.made[first : first + ready], np.uint8).reshape(-1, IMAGE),
+                [columns.loudness_at(i) for i in range(first, first + ready)],
+                columns.widths[first : first + ready],
+            )
+            first += ready
+            waiting = waiting[ready:]
+        if first == CLOSER_COLUMNS:
+            return

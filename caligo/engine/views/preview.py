@@ -1,0 +1,276 @@
+"""The first, coarse picture of the whole length, from looks at a few moments of it.
+
+A look begins in the middle of the sound: it fades in, so that its beginning does not splash over
+all rows, and effects with long tails make up for what they have not heard.
+"""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Iterator, Sequence
+from concurrent.futures import ThreadPoolExecutor
+from queue import SimpleQueue
+
+import numpy as np
+from numpy.typing import NDArray
+from scipy.ndimage import uniform_filter1d
+
+from caligo.document.score import Score
+from caligo.document.sound import Sound
+from caligo.engine.render.engine import DEFAULT_RATE, Engine, Interrupted
+from caligo.engine.views.long_view import COLUMNS, Tile
+from caligo.engine.views.picture_store import FEW_LOOKS, KEPT_LOOKS, LOOKS, Drawn, Look
+from caligo.engine.views.preview_interpolation import Levels, between, gliding
+from caligo.measure.loudness import ABSOLUTE_GATE, lufs
+from caligo.measure.panorama import image_of
+from caligo.measure.spectrogram import ROWS, levels_of, spectra_towards_end
+from caligo.measure.stereo import stereo_image
+from caligo.movement.stillness import Stillness
+from caligo.signal.ticks import TICK
+
+JOINED_AT = (FEW_LOOKS, KEPT_LOOKS, LOOKS)
+"""Looks after which the picture is shown as a whole: their parts are cut in three each time."""
+LOOK_TICKS = 256
+"""Ticks of a look: 341 ms at 48 kHz, as long as the longest window of the spectrogram."""
+ROLL = 0.15
+"""Seconds of run-in for a look, two thirds of which it fades in."""
+JOINED_SPAN = 5
+"""Columns that each of the joined picture covers."""
+SHARE = 0.25
+"""Of the length, what looks may take of it with their run-ins; more would only keep the exact
+picture waiting."""
+QUIET = -90.0
+NEIGHBOURS = 9
+"""Rows of a picture by which it is told how far one state of a sound follows another."""
+NO_MOVE = 4.0
+"""The variance between looks, in bytes or decibels, under which little is told by it."""
+
+
+def in_turn() -> list[int]:
+    """The numbers of all looks, in an order that covers the length from the first on.
+
+    Examples
+    --------
+    >>> in_turn()[:10]
+    [4, 40, 22, 58, 13, 49, 31, 67, 1, 37]
+    """
+    part, bits = LOOKS // FEW_LOOKS, FEW_LOOKS.bit_length() - 1
+    order = [part * int(f"{i:0{bits}b}"[::-1], 2) + part // 2 for i in range(FEW_LOOKS)]
+    for count in JOINED_AT[1:]:
+        step = LOOKS // count
+        order += [index + side for side in (-step, step) for index in order]
+    return order
+
+
+def looks_for(length: float) -> int:
+    """How many looks at a length in seconds are worth their time.
+
+    Examples
+    --------
+    >>> [looks_for(length) for length in (10.0, 60.0, 240.0)]
+    [8, 24, 72]
+    """
+    each = LOOK_TICKS * TICK / DEFAULT_RATE + ROLL
+    return max(count for count in JOINED_AT if count == FEW_LOOKS or count * each < SHARE * length)
+
+
+def looks(
+    sound: Sound,
+    score: Score,
+    *,
+    rate: int = DEFAULT_RATE,
+    hold_still: Stillness = False,
+    threads: int = 1,
+    most: int | None = None,
+    interrupted: Interrupted = lambda: False,
+) -> Iterator[Look]:
+    """Looks at the length, in an order that covers the whole from the first on.
+
+    Parameters
+    ----------
+    most
+        How many; if it is not given, as many as are worth it.
+    threads
+        Workers that look at the same time, each with an engine of its own.
+    """
+    engines: SimpleQueue[Engine] = SimpleQueue()
+
+    def look(index: int) -> Look | None:
+        if interrupted():
+            return None
+        if engines.empty():
+            engines.put(
+                Engine(sound, score, rate=rate, hold_still=hold_still, rough=True, begins=False)
+            )
+        engine = engines.get()
+        found = _look_at(engine, index)
+        engines.put(engine)
+        return found
+
+    count = looks_for(score.length) if most is None else most
+    pool = ThreadPoolExecutor(threads)
+    try:
+        for future in [pool.submit(look, index) for index in in_turn()[:count]]:
+            seen = future.result()
+            if seen is None:
+                return
+            yield seen
+    finally:
+        pool.shutdown(cancel_futures=True)
+
+
+def _look_at(engine: Engine, index: int) -> Look:
+    centre = (index + 0.5) / LOOKS * engine.score.length
+    first = max(0, int(centre * engine.rate / TICK) - LOOK_TICKS // 2)
+    signal = engine.glance(first, LOOK_TICKS, ROLL)
+    # Both filters of K-weighting are left out: a first picture needs no more.
+    loudness = lufs(2.0 * float(np.mean(signal.astype(np.float64) ** 2)))
+    spectra = spectra_towards_end(signal, engine.rate)
+    levels, image = levels_of(spectra, engine.rate), image_of(spectra, engine.rate)
+    return Look(index, levels, image, loudness, stereo_image(signal).width)
+
+
+def _seen(look: Look) -> NDArray[np.uint8]:
+    """All bytes of a look, levels before the image ``[ROWS + IMAGE]``."""
+    return np.concatenate([look.levels, look.image])
+
+
+class CoarseView:
+    """The first picture of the whole, which grows with each look.
+
+    Parameters
+    ----------
+    basis
+        The picture of an earlier state of the sound. What its looks did not see of it is taken
+        over, as far as the looks at both states move together: an edit that leaves most as it was
+        leaves most of the picture as exact as it was.
+
+    Attributes
+    ----------
+    most_looks
+        How many looks it is made from, if not as many as are worth it: those that the picture has
+        that it goes by.
+    """
+
+    def __init__(self, basis: Drawn | None = None) -> None:
+        self.looks: dict[int, Look] = {}
+        self._basis = basis
+        self.most_looks = None if basis is None else len(basis.looks)
+
+    def add(self, look: Look) -> list[Tile]:
+        """Take in a look; the tiles that it makes."""
+        self.looks[look.index] = look
+        tiles = []
+        if len(self.looks) <= FEW_LOOKS and self._basis is None:
+            tiles.append(_tile_of(look))
+        if len(self.looks) in JOINED_AT:
+            tiles.append(self._joined())
+        return tiles
+
+    def _joined(self) -> Tile:
+        """One tile over the whole length, in which neighbouring looks go over into each other."""
+        span = JOINED_SPAN if self._basis is None else 1
+        count = COLUMNS // span
+        places = sorted(self.looks)
+        found = [self.looks[index] for index in places]
+        seen = np.array([_seen(x) for x in found], np.float64)
+        heard = np.array([max(x.loudness, QUIET) for x in found])
+        wide = np.array([x.width for x in found])
+        levels, loudness, width = (between(x, places, count) for x in (seen, heard, wide))
+        drawn = self._basis
+        if drawn is None:
+            levels[:, :ROWS] = gliding(seen[:, :ROWS], places, count)
+        else:
+            whole = np.concatenate([drawn.levels, drawn.image], axis=1)
+            known = [drawn.place_of(index) for index in places]
+            looked = np.concatenate([drawn.looks, drawn.look_images], axis=1)[known]
+            levels += _carried(seen, looked, whole, places)
+            line = np.maximum(drawn.loudness, QUIET)
+            loudness += _carried(heard, drawn.look_loudness[known], line, places)
+            width += _carried(wide, drawn.look_width[known], drawn.width, places, unit=1.0 / 255.0)
+            # Behind the last look it most likely still is silent where it was.
+            beyond = (np.arange(count) + 0.5) * LOOKS / count > places[-1] + 0.5
+            silent = beyond & (drawn.loudness < ABSOLUTE_GATE)
+            levels[silent], loudness[silent] = whole[silent], line[silent]
+            width[silent] = drawn.width[silent]
+        shown = np.clip(levels, 0.0, 255.0).astype(np.uint8)
+        return Tile(
+            0,
+            span,
+            False,
+            shown[:, :ROWS],
+            shown[:, ROWS:],
+            [float(v) if v > QUIET else -math.inf for v in loudness],
+            np.maximum(width, 0.0).tolist(),
+        )
+
+
+def _carried(
+    seen: NDArray[np.floating],
+    looked: NDArray[np.uint8] | NDArray[np.float32],
+    whole: NDArray[np.uint8] | NDArray[np.float32],
+    places: Sequence[int],
+    unit: float = 1.0,
+) -> Levels:
+    """What a drawn state of the sound has between its looks, as far as the new state follows it.
+
+    Looks at both states are control variates of each other: of what the drawn one has besides its
+    looks, each row takes the share that leaves the least variance, covariance over variance (P.
+    Glasserman, *Monte Carlo Methods in Financial Engineering*, 2003, section 4.1; from memory).
+
+    Parameters
+    ----------
+    seen, looked
+        Looks at the new and at the drawn state at the same places ``[places, ...]``.
+    whole
+        All columns of the drawn state ``[COLUMNS, ...]``.
+    unit
+        What counts as much as a byte of a level.
+    """
+    before = looked.astype(np.float64)
+    moved, followed = before - before.mean(axis=0), seen - seen.mean(axis=0)
+    covariance, variance = (moved * followed).mean(axis=0), (moved * moved).mean(axis=0)
+    if variance.ndim:
+        covariance, variance = (
+            uniform_filter1d(x, NEIGHBOURS, mode="nearest") for x in (covariance, variance)
+        )
+    # Where too little moves to tell, all of it.
+    least = NO_MOVE * unit**2
+    share = np.clip((covariance + least) / (variance + least), 0.0, 1.0)
+    carried: Levels = share * (whole.astype(np.float64) - between(before, places, len(whole)))
+    return carried
+
+
+def coarse(
+    sound: Sound,
+    score: Score,
+    *,
+    rate: int = DEFAULT_RATE,
+    hold_still: Stillness = False,
+    threads: int = 1,
+    basis: Drawn | None = None,
+    interrupted: Interrupted = lambda: False,
+) -> Iterator[Tile]:
+    """A first picture from looks at the length, so that it is there at once.
+
+    The first looks come each as a tile of its own, then as one that joins them; the last tile
+    joins all. See `looks` and `CoarseView`.
+    """
+    view = CoarseView(basis)
+    for look in looks(
+        sound,
+        score,
+        rate=rate,
+        hold_still=hold_still,
+        threads=threads,
+        most=view.most_looks,
+        interrupted=interrupted,
+    ):
+        yield from view.add(look)
+
+
+def _tile_of(look: Look) -> Tile:
+    span = COLUMNS // FEW_LOOKS
+    first = look.index * FEW_LOOKS // LOOKS * span
+    levels, image = look.levels[None, :], look.image[None, :]
+    return Tile(first, span, False, levels, image, [look.loudness], [look.width])
