@@ -26,19 +26,19 @@ from caligo.engine.listening.skim import Skim, evenly
 from caligo.engine.precompile.precompile import warm
 from caligo.engine.render.engine import DEFAULT_RATE, SMALL_BLOCK, Engine
 from caligo.engine.views.long_view import COLUMNS, Summary, Tile, fine
-from caligo.engine.views.picture_store import KEPT_LOOKS, Drawn
-from caligo.engine.views.preview import coarse, looks
+from caligo.engine.views.picture_store import KEPT_PROBES, Drawn
+from caligo.engine.views.preview import preview_tiles, probes
 from caligo.measure.spectrogram import FLOOR, ROWS
-from caligo.signal.state_variable import corner_gain, run, sharpness
+from caligo.signal.state_variable import cutoff_gain, run, sharpness
 from caligo.signal.ticks import TICK
-from demo.bench_company import beside_a_busy_thread
-from demo.bench_movement import movement_share
+from demo.bench_contention import beside_a_busy_thread
+from demo.bench_movement import movement_fraction
 from demo.bench_processors import processor_costs
 from demo.bench_sources import cases, thick_cases
 from demo.pads import dome_air, gelatin_choir
 from demo.sounds import SOUNDS
 from demo.timing import best
-from studio.stage.drawing import trajectories_packet
+from studio.live.drawing import trajectories_packet
 
 ROOT = Path(__file__).parents[1]
 MEMORY_PROBE = """
@@ -111,8 +111,8 @@ def bench_movement() -> None:
     score = held_chord("C2 G2 D3 A3", 240.0)
     for make in SOUNDS:
         sound = read_sound(make())
-        share = movement_share(lambda sound=sound: render(sound, score, 20.0))
-        say(f"{sound.name}, movement's share of a render", f"{100 * share:.1f} %",
+        fraction = movement_fraction(lambda sound=sound: render(sound, score, 20.0))
+        say(f"{sound.name}, movement's share of a render", f"{100 * fraction:.1f} %",
             "at most 10 %")  # fmt: skip
         moving = best(lambda sound=sound: render(sound, score, 20.0), 3)
         still = best(lambda sound=sound: render(still_copy(sound), score, 20.0), 3)
@@ -182,8 +182,8 @@ def bench_command() -> None:
 
 
 def first_whole(sound: Any, score: Score) -> Tile:
-    """The first coarse picture that covers the whole length without steps."""
-    return next(t for t in coarse(sound, score, threads=2) if len(t.levels) > 1)
+    """The first preview that covers the whole length without steps."""
+    return next(t for t in preview_tiles(sound, score, threads=2) if len(t.levels) > 1)
 
 
 def first_samples(sound: Sound, score: Score, start: float, times: int = 3) -> float:
@@ -195,7 +195,7 @@ def first_samples(sound: Sound, score: Score, start: float, times: int = 3) -> f
         listening.block()
         found.append(time.perf_counter() - began)
         listening.end()
-        # What had begun to catch up beside it ends soon, and is not to slow the next.
+        # What had begun to warm up beside it ends soon, and is not to slow the next.
         time.sleep(REST)
     return min(found)
 
@@ -239,18 +239,18 @@ def seen_from_afar(tiles: Iterable[Any]) -> NDArray[np.float64]:
 
 
 def away_from(exact: NDArray[np.float64], tiles: Iterable[Tile]) -> str:
-    """How far each whole coarse picture is from what is seen of the exact one, and when it came.
+    """How far each whole preview is from what is seen of the exact one, and when it came.
 
     Mean differences in the thirds of the rows.
     """
-    told, began = [], time.perf_counter()
+    rows, began = [], time.perf_counter()
     for tile in tiles:
         if len(tile.levels) > 1:
             taken = time.perf_counter() - began
             thirds = np.array_split(np.abs(seen_from_afar([tile]) - exact), 3, axis=1)
             away = ", ".join(f"{third.mean():.1f}" for third in thirds)
-            told.append(f"{away} dB after {1000 * taken:.0f} ms")
-    return "; ".join(told)
+            rows.append(f"{away} dB after {1000 * taken:.0f} ms")
+    return "; ".join(rows)
 
 
 def edit_of(sound: Any) -> dict[str, Any]:
@@ -264,24 +264,24 @@ def edit_of(sound: Any) -> dict[str, Any]:
     return document
 
 
-def bench_coarse_pictures() -> None:
-    """How far the coarse picture of each demo sound is from the exact one, seen from afar."""
+def bench_previews() -> None:
+    """How far the preview of each demo sound is from the exact one, seen from afar."""
     score = held_chord("C2 G2 D3 A3", 240.0)
     for make in SOUNDS:
         sound = read_sound(make())
         whole = list(fine(sound, score, threads=2))
         exact = seen_from_afar(whole)
         say(f"{sound.name}, coarse picture: lows, middle, highs",
-            away_from(exact, coarse(sound, score, threads=2)), "at most 3 dB each")  # fmt: skip
+            away_from(exact, preview_tiles(sound, score, threads=2)), "at most 6 dB")  # fmt: skip
         edited = read_sound(edit_of(sound))
         parts = seen_from_afar(fine(edited, score, threads=2))
         drawn = Drawn.of(
-            {look.index: look for look in looks(sound, score, threads=2, most=KEPT_LOOKS)},
+            {probe.index: probe for probe in probes(sound, score, threads=2, most=KEPT_PROBES)},
             [part for part in whole if isinstance(part, Tile)],
             Summary(),
         )
         say(f"{sound.name}, the same after an edit of the picture before",
-            away_from(parts, coarse(edited, score, threads=2, basis=drawn)),
+            away_from(parts, preview_tiles(edited, score, threads=2, basis=drawn)),
             "at most 3 dB each")  # fmt: skip
 
 
@@ -292,7 +292,7 @@ def bench_answers() -> None:
     say("Trajectories of 32 modulators and 128 routes over 10 minutes", f"{1000 * taken:.0f} ms",
         "at most 100 ms")  # fmt: skip
     sound, score = read_sound(dome_air()), held_chord("C2 G2 D3 A3", 240.0)
-    first = best(lambda: next(coarse(sound, score)), 5)
+    first = best(lambda: next(preview_tiles(sound, score)), 5)
     say("First coarse column of the long view", f"{1000 * first:.0f} ms", "at most 500 ms")
     for minute in (0, 2, 3.7):
         start = first_samples(sound, score, 60.0 * minute)
@@ -330,9 +330,9 @@ def bench_filters() -> None:
     """The filter kernel against scipy's, which has neither movement nor resonance to follow."""
     signal = np.random.default_rng(1).standard_normal((4, 2, 1024 * TICK)).astype(np.float32)
     steady = np.ones((4, 1025))
-    corner, damping = corner_gain(800.0 * steady, DEFAULT_RATE), sharpness(20.0 * steady, True)
+    cutoff, damping = cutoff_gain(800.0 * steady, DEFAULT_RATE), sharpness(20.0 * steady, True)
     state = np.zeros((4, 2, 4))
-    ours = best(lambda: run(signal, corner, damping, steady, False, state), 9)
+    ours = best(lambda: run(signal, cutoff, damping, steady, False, state), 9)
     sections = scipy.signal.butter(4, 800.0, fs=DEFAULT_RATE, output="sos")
     theirs = best(lambda: scipy.signal.sosfilt(sections, signal, axis=2), 9)
     say("24 dB filter on 4 stereo voices, moved at every tick", f"{ours / theirs:.2f} x scipy")
@@ -357,7 +357,7 @@ def main() -> None:
     bench_rendering()
     bench_command()
     bench_listening()
-    bench_coarse_pictures()
+    bench_previews()
     bench_answers()
     bench_movement()
     bench_filters()

@@ -1,4 +1,4 @@
-"""What movement costs by itself: the share of a render that goes into computing trajectories.
+"""What movement costs by itself: the fraction of a render that goes into computing trajectories.
 
 A sound at rest also does less in its sources and filters (nothing glides, warps stay off), so a
 render with everything muted says nothing about modulators. Here the clock runs only while values
@@ -61,7 +61,7 @@ def clocked() -> Iterator[Clock]:
             setattr(owner, name, act)
 
 
-def movement_share(render: Callable[[], Any]) -> float:
+def movement_fraction(render: Callable[[], Any]) -> float:
     """Which share of a render's time goes into movement, at best of three."""
     found = []
     for _ in range(3):

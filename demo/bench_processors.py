@@ -1,7 +1,7 @@
 """Every filter and effect: milliseconds for a second of stereo audio; part of ``make bench``.
 
-A filter is given what it works on, the voices of a chord: four stereo streams, whose cost is told
-for one. An effect is given one.
+A filter is given what it works on, the voices of a chord: four stereo streams, whose cost is
+reported for one. An effect is given one.
 """
 
 from __future__ import annotations
@@ -105,7 +105,7 @@ def _seconds(processor: Processor, given: NDArray[np.float32], voices: Sequence[
 def _reference_costs(
     many: NDArray[np.float32], given: NDArray[np.float32]
 ) -> dict[str, Callable[[], float]]:
-    """What scipy takes for a second of a stream, by the family or kind that it is told beside."""
+    """What scipy takes for a second of a stream, by the family or kind it is compared with."""
     sections = scipy.signal.butter(4, 800.0, fs=DEFAULT_RATE, output="sos")
     response = np.random.default_rng(2).standard_normal((2, int(RESPONSE * DEFAULT_RATE)))
     response = response.astype(np.float32)
@@ -124,8 +124,8 @@ def _reference_costs(
 def processor_costs() -> Iterator[tuple[str, str, str]]:
     """A line for each filter and effect: its name, its cost, and what is wanted.
 
-    All are measured in turn, round after round, and the quickest of their rounds is told: who else
-    works at this machine takes from some of them, and never adds to any.
+    All are measured in turn, round after round, and the quickest of their rounds is reported: who
+    else works at this machine takes from some of them, and never adds to any.
     """
     chord = [Voice(f"n{key}", key, 0.0, 60.0, 0.8, key, ((0.0, key),)) for key in (48, 55, 62, 69)]
     many, given = _noise(len(chord)), _noise(1)

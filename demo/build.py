@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import Any
 
-from caligo.material.shelf import SHIPPED, Shelf
+from caligo.material.store import SHIPPED, MaterialStore
 
 Document = dict[str, Any]
 
@@ -20,7 +20,7 @@ def beats(value: float) -> Document:
 
 
 def hold(value: float) -> Document:
-    """A time as a share of the held note."""
+    """A time as a fraction of the held note."""
     return {"value": value, "unit": "hold"}
 
 
@@ -122,4 +122,6 @@ def routes(*rows: tuple[str, str, float]) -> list[Document]:
 
 def by_name() -> dict[str, str]:
     """The keys of the shipped pieces by the names of their makers, as in ``bowed_wire``."""
-    return {card.name.lower().replace(" ", "_"): card.key for card in Shelf([SHIPPED]).cards()}
+    return {
+        card.name.lower().replace(" ", "_"): card.key for card in MaterialStore([SHIPPED]).cards()
+    }

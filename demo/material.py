@@ -22,7 +22,7 @@ from caligo.document.pitch import frequency
 from caligo.material.cards import Loop
 from caligo.material.cutting import by_cycles
 from caligo.material.loops import find_loops
-from caligo.material.shelf import SHIPPED, Shelf
+from caligo.material.store import SHIPPED, MaterialStore
 
 RATE = 44_100
 Wave = NDArray[np.float64]
@@ -149,11 +149,11 @@ def wind_slit() -> Wave:
     out = 0.35 * _band(noise, 60.0, 400.0)
     for seed, (f, depth) in enumerate(((420.0, 0.5), (760.0, 0.4), (1650.0, 0.3))):
         # A whistling band: narrow noise, carried to where the gust has blown it.
-        course = f * 2.0 ** (depth * _slow(count, 0.5, 20 + seed))
+        frequency_line = f * 2.0 ** (depth * _slow(count, 0.5, 20 + seed))
         narrow = sosfilt(
             butter(2, 14.0 * (seed + 1), fs=RATE, output="sos"), _noise(count, 30 + seed)
         )
-        out += (9.0 / (seed + 1.5)) * narrow * np.cos(2 * np.pi * np.cumsum(course) / RATE)
+        out += (9.0 / (seed + 1.5)) * narrow * np.cos(2 * np.pi * np.cumsum(frequency_line) / RATE)
     return _ends(out * gust, 0.2, 0.4)  # fmt: skip
 
 
@@ -312,7 +312,7 @@ def samples(piece: Callable[[], Wave]) -> Wave:
     return found
 
 
-def _cut_vowel(shelf: Shelf) -> None:
+def _cut_vowel(shelf: MaterialStore) -> None:
     """The table that the choir's layers share."""
     vowel = next(card for card in shelf.cards() if card.name == title(hummed_vowel))
     recording = shelf.recording(vowel.key)
@@ -330,7 +330,7 @@ def _cut_vowel(shelf: Shelf) -> None:
 def main(folder: Path = SHIPPED) -> None:
     """Make every piece anew."""
     folder.mkdir(parents=True, exist_ok=True)
-    shelf = Shelf([folder])
+    shelf = MaterialStore([folder])
     for card in shelf.cards():
         shelf.remove(card.key)
     for piece in PIECES:

@@ -15,19 +15,19 @@ from caligo.formats.midi import MidiError
 from caligo.formats.scala import ScalaError
 from caligo.formats.sfz import SfzError
 from caligo.material.reading import MaterialError, TooManyChannels
-from studio import answers
+from studio import errors as error_responses
 from studio.library.api import router as library
 from studio.library.chains_api import router as chains
 from studio.library.editing import RevisionConflict
 from studio.library.removed_api import router as removed
 from studio.library.scales_api import router as scales
 from studio.library.scores_api import router as scores
+from studio.live.messages import message_schemas
+from studio.live.rolls_api import router as rolls
 from studio.material.api import router as material
 from studio.material.loops_api import router as loops
 from studio.preparation_api import router as preparation
 from studio.renders.api import router as renders
-from studio.stage.messages import message_schemas
-from studio.stage.rolls_api import router as rolls
 
 
 class CaligoAPI(NinjaAPI):
@@ -55,8 +55,8 @@ api.add_router("", preparation)
 
 @api.exception_handler(DocumentError)
 def _document_error(request: HttpRequest, error: Any) -> HttpResponse:
-    problems = [p.as_json() for p in error.problems[: answers.MOST_PROBLEMS]]
-    return answers.said(422, str(error), problems=problems)
+    problems = [p.as_json() for p in error.problems[: error_responses.MOST_PROBLEMS]]
+    return error_responses.said(422, str(error), problems=problems)
 
 
 @api.exception_handler(PitchError)
@@ -66,12 +66,12 @@ def _document_error(request: HttpRequest, error: Any) -> HttpResponse:
 @api.exception_handler(SfzError)
 def _unreadable(request: HttpRequest, error: Any) -> HttpResponse:
     more = {"channels": error.channels} if isinstance(error, TooManyChannels) else {}
-    return answers.said(422, str(error), **more)
+    return error_responses.said(422, str(error), **more)
 
 
 @api.exception_handler(RevisionConflict)
 def _conflict(request: HttpRequest, error: Any) -> HttpResponse:
-    return answers.said(409, str(error), revision=error.revision)
+    return error_responses.said(409, str(error), revision=error.revision)
 
 
 @api.exception_handler(ObjectDoesNotExist)
@@ -79,4 +79,4 @@ def _conflict(request: HttpRequest, error: Any) -> HttpResponse:
 @api.exception_handler(HttpError)
 @api.exception_handler(Exception)
 def _any_other(request: HttpRequest, error: Any) -> HttpResponse:
-    return answers.of(error, request)
+    return error_responses.of(error, request)

@@ -1,4 +1,4 @@
-"""The ASGI application: Django over HTTP, the stage over WebSockets."""
+"""The ASGI application: Django over HTTP, open sounds over WebSockets."""
 
 from __future__ import annotations
 
@@ -11,14 +11,14 @@ from django.urls import path
 os.environ.setdefault("DJANGO_SETTINGS_MODULE", "studio.settings")
 http = get_asgi_application()
 
+from studio.live.consumer import LiveConsumer  # noqa: E402
 from studio.security import OwnOrigin  # noqa: E402 (needs Django set up)
-from studio.stage.consumer import StageConsumer  # noqa: E402
 
 application = ProtocolTypeRouter(
     {
         "http": http,
         "websocket": OwnOrigin(
-            URLRouter([path("ws/sounds/<int:sound_id>", StageConsumer.as_asgi())])
+            URLRouter([path("ws/sounds/<int:sound_id>", LiveConsumer.as_asgi())])
         ),
     }
 )

@@ -18,9 +18,9 @@ class ForgivingFile(RotatingFileHandler):
         """See `logging.Handler.handleError`."""
 
 
-def logging_to(folder: Path) -> dict[str, Any]:
-    """The configuration for `logging.config.dictConfig`, with files in `folder`."""
-    folder.mkdir(parents=True, exist_ok=True)
+def logging_to(directory: Path) -> dict[str, Any]:
+    """The configuration for `logging.config.dictConfig`, with files in `directory`."""
+    directory.mkdir(parents=True, exist_ok=True)
     return {
         "version": 1,
         "disable_existing_loggers": False,
@@ -34,7 +34,7 @@ def logging_to(folder: Path) -> dict[str, Any]:
             "console": {"class": "logging.StreamHandler", "formatter": "line", "level": "WARNING"},
             "file": {
                 "class": "studio.logs.ForgivingFile",
-                "filename": folder / "studio.log",
+                "filename": directory / "studio.log",
                 "maxBytes": LARGEST,
                 "backupCount": 1,
                 "delay": True,
@@ -44,7 +44,7 @@ def logging_to(folder: Path) -> dict[str, Any]:
         "loggers": {
             "studio": {"handlers": ["console", "file"], "level": "INFO", "propagate": False},
             "caligo": {"handlers": ["console", "file"], "level": "INFO", "propagate": False},
-            # What the framework says of requests is said by `studio.answers` already.
+            # What the framework says of requests is said by `studio.errors` already.
             "django": {"handlers": ["file"], "level": "ERROR", "propagate": False},
             "django.request": {"handlers": [], "level": "CRITICAL", "propagate": False},
         },

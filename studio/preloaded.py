@@ -4,16 +4,13 @@ from __future__ import annotations
 
 import contextlib
 
-import studio.preparation
-import studio.renders.rendering
-import studio.stage.drawing  # noqa: F401
 from caligo.engine.precompile.precompile import import_all, warm_drawing
 from caligo.kernels.compilation import load_kept, missing
 
 import_all()
 load_kept()
 # Where kernels are missing, they are compiled by workers. What fails here fails again in the task
-# that needs it, where somebody is told.
+# that needs it, where somebody is reported.
 if not missing():
     with contextlib.suppress(Exception):
         warm_drawing()

@@ -12,7 +12,7 @@ from django.http.request import split_domain_port, validate_host
 from django.http.response import HttpResponseBase
 from django.middleware.csrf import CsrfViewMiddleware
 
-from studio.answers import BY_STATUS, is_api, of, said
+from studio.errors import BY_STATUS, is_api, of, said
 
 POLICY = (
     "default-src 'self'; style-src 'self' 'unsafe-inline'; img-src 'self' data: blob:; "

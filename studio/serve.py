@@ -13,7 +13,7 @@ import time
 import warnings
 from pathlib import Path
 
-from studio.folder_lock import lock, sign
+from studio.directory_lock import lock, sign
 from studio.workers import come_first, get_ready, give_memory_back, take_short_turns
 
 HOST = "127.0.0.1"
@@ -47,7 +47,7 @@ def bound(wanted: int | None) -> socket.socket:
     )
 
 
-def data_folder() -> Path:
+def data_directory() -> Path:
     """The folder of all data, as the settings say."""
     os.environ.setdefault("DJANGO_SETTINGS_MODULE", "studio.settings")
     from django.conf import settings
@@ -55,12 +55,12 @@ def data_folder() -> Path:
     return Path(settings.DATA_DIR)
 
 
-def check_room(folder: Path) -> None:
+def check_space(directory: Path) -> None:
     """Refuse to start where the disk is so full that the database could be left half made."""
-    free = shutil.disk_usage(folder).free
+    free = shutil.disk_usage(directory).free
     if free < LEAST_FREE:
         raise SystemExit(
-            f"caligo: only {free >> 10} kB are free where {folder} lies; make room for at least "
+            f"caligo: only {free >> 10} kB are free where {directory} lies; make room for at least "
             f"{LEAST_FREE >> 20} MB and start again. Nothing was changed"
         )
 
@@ -77,18 +77,18 @@ def prepare(demo: bool) -> None:
     from django.conf import settings
     from django.core.management import call_command
 
-    from caligo.material.shelf import current
+    from caligo.material.store import current
+    from studio.cleanup import sweep
     from studio.library.removing import KEPT_FOR, forget_old
     from studio.library.starting import load_demo
     from studio.renders.jobs import recover
-    from studio.sweeping import sweep
 
-    check_room(Path(settings.DATA_DIR))
+    check_space(Path(settings.DATA_DIR))
     call_command("migrate", verbosity=0)
     recover()
     sweep()
     forget_old()
-    current().forget(time.time() - KEPT_FOR.total_seconds())
+    current().evict(time.time() - KEPT_FOR.total_seconds())
     if demo:
         load_demo()
 
@@ -117,8 +117,8 @@ def main() -> None:
     warnings.filterwarnings("ignore", message="StreamingHttpResponse must consume")
     give_memory_back()
     get_ready()  # on another core, meanwhile
-    folder = data_folder()
-    taken = lock(folder)
+    directory = data_directory()
+    taken = lock(directory)
     door = bound(given.port)
     address = f"http://{HOST}:{door.getsockname()[1]}/"
     sign(taken, address)
@@ -135,7 +135,7 @@ def main() -> None:
 
     from caligo.engine.precompile.precompile import warm_listening
     from studio.asgi import application
-    from studio.stage.unseen import Unseen
+    from studio.live.idle_prerender import IdlePrerender
 
     come_first()
     take_short_turns()
@@ -146,7 +146,7 @@ def main() -> None:
         warm_listening()
         keep_what_is_loaded()
         if not given.rest:
-            Unseen((settings.STEMS_DIR, settings.STEMS_LIMIT_BYTES))
+            IdlePrerender((settings.STEMS_DIR, settings.STEMS_LIMIT_BYTES))
 
     # Done in a second or two, while the page is being opened.
     threading.Thread(target=get_warm, daemon=True).start()

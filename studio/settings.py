@@ -37,7 +37,7 @@ MIDDLEWARE = [
     "studio.security.OwnHost",
     "django.middleware.security.SecurityMiddleware",
     "whitenoise.middleware.WhiteNoiseMiddleware",
-    "studio.answers.PlainAnswers",
+    "studio.errors.PlainErrors",
     "django.middleware.common.CommonMiddleware",
     "studio.security.CsrfEverywhere",
 ]
@@ -69,7 +69,7 @@ FILE_UPLOAD_MAX_MEMORY_SIZE = 4 << 20
 MAX_SCALE_BYTES = 256 << 10
 MAX_MATERIAL_BYTES = 300 << 20
 
-# Workers are processes of their own; they find the shelf by the environment, too.
+# Workers are processes of their own; they find the material library by the environment, too.
 os.environ.setdefault("CALIGO_MATERIAL", str(DATA_DIR / "material"))
 
 STEMS_DIR = DATA_DIR / "stems"

@@ -36,8 +36,8 @@ LONGEST_PAUSE = 0.25
 """Seconds for which a worker waits at most at a time while it is asked to pause."""
 FREE, SHARING, WAITING = 0, 1, 2
 """How much a worker may take: all it can, half of the time, or nothing."""
-LOOK_AGAIN = 0.2
-"""Seconds between looks whether a worker is still wanted."""
+PROBE_AGAIN = 0.2
+"""Seconds between probes whether a worker is still wanted."""
 LONGEST_STRETCH = 0.1
 """Seconds of work that are followed by as long a rest, at most, while sharing."""
 
@@ -55,7 +55,7 @@ class WorkerFailed(RuntimeError):
 def get_ready() -> None:
     """Start the process that workers are forked from; it takes a few seconds, and nobody waits.
 
-    Where that cannot be done, whoever needs a worker is told.
+    Where that cannot be done, whoever needs a worker is reported.
     """
     with contextlib.suppress(OSError):
         forkserver.ensure_running()
@@ -87,11 +87,11 @@ _asking = threading.Lock()
 
 @cache
 def _yielding() -> Any:
-    """What all workers of this process are told to leave to what plays: a number they share."""
+    """What all workers of this process are reported to leave to what plays: a number they share."""
     return _processes.Value("b", FREE, lock=False)
 
 
-def give_way(who: object, amount: int) -> None:
+def yield_to_playback(who: object, amount: int) -> None:
     """Let workers take all they can (`FREE`), half of the time, or nothing.
 
     Everybody who plays asks for himself; the most that is asked for counts for all workers.
@@ -115,7 +115,7 @@ def _end_with(parent: int) -> None:
     The process that workers are forked from ends as soon as the studio does, however that ended.
     """
     while os.getppid() == parent:
-        time.sleep(LOOK_AGAIN)
+        time.sleep(PROBE_AGAIN)
     os._exit(1)
 
 
@@ -171,7 +171,7 @@ class Worker:
 
     @property
     def alive(self) -> bool:
-        """Whether the process still runs, as far as is known: its death is told a little later."""
+        """Whether the process still runs; its end becomes known a little later."""
         return not self._ended and self._process.is_alive()
 
     def stop(self) -> None:
@@ -242,7 +242,7 @@ class Pool:
         """A worker that nobody else uses; none if it is no longer `wanted` before one is free."""
         with self._change:
             while self._lent >= self._most and wanted():
-                self._change.wait(LOOK_AGAIN)
+                self._change.wait(PROBE_AGAIN)
             if not wanted():
                 return None
             self._lent += 1

@@ -8,7 +8,7 @@ import pytest
 from hypothesis import settings
 
 from caligo.engine.listening import live
-from caligo.material.shelf import VARIABLE
+from caligo.material.store import VARIABLE
 
 # A shared machine is slow now and then, and compiling the engine takes its time: no test is timed.
 settings.register_profile("untimed", deadline=None)
@@ -22,7 +22,7 @@ def shelves(tmp_path_factory: pytest.TempPathFactory) -> Path:
 
 
 @pytest.fixture(autouse=True)
-def _own_shelf(shelves: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+def _own_material(shelves: Path, monkeypatch: pytest.MonkeyPatch) -> None:
     """Material of this machine's own studio is never seen, nor written to.
 
     Tests share a shelf until one puts something there, and with it what is held ready in memory.

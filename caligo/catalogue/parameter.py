@@ -27,7 +27,7 @@ class Scale(StrEnum):
     LOGARITHMIC = "logarithmic"
     DECIBEL = "decibel"
     SQUARED = "squared"
-    """Laid out by the root, so that there is more room for what is small; moved in the unit."""
+    """Laid out by the root, with more space for what is small; moved in the unit."""
 
 
 class Moves(StrEnum):
@@ -54,11 +54,11 @@ def numbers(text: str) -> list[float]:
 
 
 GENTLE = {"oct": 0.3, "dB": 1.5, "ct": 4.0, "%": 12.0, "dB/oct": 0.8, "ct/oct": 3.0, "ppm": 60.0}
-GENTLE_SHARE = 0.08
-"""Depths of slight movement by unit, else a share of the range (common practice: a slight
+GENTLE_FRACTION = 0.08
+"""Depths of slight movement by unit, else a fraction of the range (common practice: a slight
 movement of many parameters, not a deep one of one)."""
 NOTICED = {"oct": 0.03, "dB": 0.5, "ct": 3.0, "%": 1.0, "dB/oct": 0.3, "ct/oct": 1.0, "ppm": 25.0}
-NOTICED_SHARE = 0.01
+NOTICED_FRACTION = 0.01
 """Just noticeable differences by unit, from memory: about 0.5 to 1 dB of level and 0.2 % of a low
 frequency (Fastl and Zwicker, Psychoacoustics, chapter 7), some 2 % of a filter's cutoff, the
 stiffness that raises the twelfth partial by 0.2 %; and a hundredth of the range where none is
@@ -177,13 +177,13 @@ class Parameter:
     @property
     def gentle_depth(self) -> float:
         """A depth of movement that is heard but draws no attention, in `depth_unit`."""
-        depth = self.gentle or GENTLE.get(self.depth_unit, GENTLE_SHARE * self.depth_limit)
+        depth = self.gentle or GENTLE.get(self.depth_unit, GENTLE_FRACTION * self.depth_limit)
         return min(depth, self.depth_limit)
 
     @property
     def noticed(self) -> float:
         """The least movement that is heard, in `depth_unit`; see `NOTICED`."""
-        return NOTICED.get(self.depth_unit, NOTICED_SHARE * self.depth_limit)
+        return NOTICED.get(self.depth_unit, NOTICED_FRACTION * self.depth_limit)
 
     @property
     def two_sided(self) -> bool:

@@ -14,7 +14,7 @@ from caligo.formats.midi import read_midi
 from caligo.formats.sfz import read_sfz
 from caligo.material.cards import RecordingCard
 from caligo.material.instruments import base_name, zones_of
-from caligo.material.shelf import VARIABLE, current
+from caligo.material.store import VARIABLE, current
 
 MOST_ZONES = 64
 """Zones that a sampler may have."""

@@ -16,9 +16,9 @@ from caligo.document.pitch import PitchError
 from caligo.document.score import LONGEST_SCORE
 from caligo.errors import InputRefused
 from caligo.material.needed import missing
-from caligo.material.shelf import VARIABLE
+from caligo.material.store import VARIABLE
 
-DEMO_FOLDER = Path(__file__).resolve().parents[2] / "demo" / "sounds"
+DEMO_DIRECTORY = Path(__file__).resolve().parents[2] / "demo" / "sounds"
 
 
 class InputError(InputRefused):
@@ -38,7 +38,7 @@ def read_json(path: Path) -> Any:
 def demo_sounds() -> dict[str, Path]:
     """The demo sounds' files by name."""
     found = {}
-    for path in sorted(DEMO_FOLDER.glob("*.json")):
+    for path in sorted(DEMO_DIRECTORY.glob("*.json")):
         found[str(read_json(path)["name"])] = path
     return found
 

@@ -1,4 +1,4 @@
-"""``caligo material``: what is on the shelf, taking in, and cutting tables."""
+"""``caligo material``: what is in the material library, taking in, and cutting tables."""
 
 from __future__ import annotations
 
@@ -11,7 +11,7 @@ from caligo.command.inputs import InputError, whole
 from caligo.document.pitch import frequency
 from caligo.material.cards import RecordingCard, TableCard
 from caligo.material.cutting import by_cycles, by_picture, by_spectrum
-from caligo.material.shelf import VARIABLE, Shelf, current
+from caligo.material.store import VARIABLE, MaterialStore, current
 
 MOST_FRAMES = 128
 
@@ -37,34 +37,34 @@ def run(arguments: argparse.Namespace) -> None:
     arguments.action(arguments)
 
 
-def _own_shelf() -> Shelf:
-    """The shelf, where it may be written to."""
+def _own_material() -> MaterialStore:
+    """The material library, where it may be written to."""
     if not os.environ.get(VARIABLE):
         raise InputError(f"name the folder of your material in {VARIABLE}; it is made if missing")
     return current()
 
 
-def _told(card: RecordingCard | TableCard) -> str:
+def _described(card: RecordingCard | TableCard) -> str:
     kind = "table" if isinstance(card, TableCard) else f"{card.frames / card.rate:.1f} s"
     return f"{card.key}  {card.name} ({kind})"
 
 
 def _list(_: argparse.Namespace) -> None:
     for card in current().cards():
-        print(_told(card))
+        print(_described(card))
 
 
 def _add(arguments: argparse.Namespace) -> None:
-    shelf = _own_shelf()
+    shelf = _own_material()
     for given in arguments.files:
         path = Path(given)
         if not path.is_file():
             raise InputError(f"{path} is not a file")
         card, fresh = shelf.add_recording(path, path.stem, f"taken in from {path.name}")
-        print(_told(card) if fresh else f"{_told(card)}, on the shelf already")
+        print(_described(card) if fresh else f"{_described(card)}, on the shelf already")
 
 
-def find_recording(shelf: Shelf, given: str) -> RecordingCard:
+def find_recording(shelf: MaterialStore, given: str) -> RecordingCard:
     """The recording with a key or a name.
 
     Raises
@@ -85,7 +85,7 @@ def find_recording(shelf: Shelf, given: str) -> RecordingCard:
 
 
 def _cut(arguments: argparse.Namespace) -> None:
-    shelf, path = _own_shelf(), Path(arguments.what)
+    shelf, path = _own_material(), Path(arguments.what)
     if path.suffix.lower() == ".png":
         if not path.is_file():
             raise InputError(f"{path} is not a file")
@@ -99,15 +99,15 @@ def _cut(arguments: argparse.Namespace) -> None:
         if held is None:
             raise InputError(f"the file of {source.name} is missing or damaged")
         hertz = frequency(held.root)
-        way = by_cycles if arguments.way == "cycles" else by_spectrum
-        spectra = way(held.samples, held.rate, hertz, arguments.frames)
+        method = by_cycles if arguments.method == "cycles" else by_spectrum
+        spectra = method(held.samples, held.rate, hertz, arguments.frames)
         card = shelf.add_table(
             spectra,
             arguments.name,
             f"cut from {source.name} at {hertz:.1f} Hz",
             source=source.key,
-            cut={"way": arguments.way, "frames": arguments.frames},
+            cut={"way": arguments.method, "frames": arguments.frames},
         )
-    print(_told(card))
+    print(_described(card))
     print(f'  "source": {{"kind": "wavetable", "params": {{"table": "cut", "cut": "{card.key}"}}}}')
     sys.stdout.flush()

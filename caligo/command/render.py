@@ -72,7 +72,7 @@ def run(arguments: argparse.Namespace) -> None:
         threads=arguments.threads,
         block=arguments.block,
         span=RenderRange(arguments.start, end),
-        stems_folder=Path(arguments.stems) if arguments.stems else None,
+        stems_directory=Path(arguments.stems) if arguments.stems else None,
         hold_still=arguments.hold_still,
         progress=progress,
     )

@@ -5,7 +5,7 @@ from __future__ import annotations
 from caligo.document.pitch import chord
 from caligo.document.score import Note, Score
 
-TAIL_SHARE = 0.07
+TAIL_FRACTION = 0.07
 """Share of a score's length that is left free after a held chord, for its release."""
 
 
@@ -23,7 +23,7 @@ def held_chord(
     tail
         Seconds left free at the end for the release; by default 7 % of the length.
     """
-    free = length * TAIL_SHARE if tail is None else min(tail, length * 0.9)
+    free = length * TAIL_FRACTION if tail is None else min(tail, length * 0.9)
     return Score(
         name=text.strip(),
         length=length,

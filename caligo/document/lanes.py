@@ -1,11 +1,11 @@
-"""Lanes: courses of parameters that are drawn by hand over the cue."""
+"""Lanes: trajectories of parameters that are drawn by hand over the cue."""
 
 from __future__ import annotations
 
 from caligo.catalogue import Kind, Moves
 from caligo.document.addresses import Address, find_parameters, near_addresses
 from caligo.document.problems import Problem
-from caligo.document.sound import Course, Sound
+from caligo.document.sound import AutomationLane, Sound
 from caligo.document.times import Time, time_range
 
 
@@ -18,7 +18,7 @@ def value_range(address: Address) -> tuple[float, float]:
     return time_range(value.unit, parameter.low, parameter.high)
 
 
-def _check(sound: Sound, lane: Course, address: Address | None) -> list[Problem]:
+def _check(sound: Sound, lane: AutomationLane, address: Address | None) -> list[Problem]:
     at = f"lanes.{lane.id}"
     if address is None:
         near = near_addresses(sound, lane.target)

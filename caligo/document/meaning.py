@@ -7,7 +7,7 @@ from collections.abc import Iterator
 from caligo.catalogue import Kind, module
 from caligo.document.addresses import find_parameter, parts
 from caligo.document.problems import Problem
-from caligo.document.sound import Course, Part, ProcessorPart, Route, Sound
+from caligo.document.sound import AutomationLane, Part, ProcessorPart, Route, Sound
 from caligo.document.values import is_on
 
 
@@ -15,7 +15,7 @@ def warnings(sound: Sound) -> list[Problem]:
     """What a composer would want to know of a complete sound, in signal order."""
     here = {path: part for path, _, part in parts(sound)}
     moved: dict[str, set[str]] = {path: set() for path in here}
-    movers: list[Route | Course] = [*sound.routes, *_drawn(sound)]
+    movers: list[Route | AutomationLane] = [*sound.routes, *_drawn(sound)]
     for mover in movers:
         path, _, key = mover.target.rpartition(".")
         if not mover.muted and path in moved:
@@ -90,7 +90,7 @@ def _upside_down(path: str, part: Part) -> Iterator[Problem]:
             )
 
 
-def _drawn(sound: Sound) -> list[Course]:
+def _drawn(sound: Sound) -> list[AutomationLane]:
     """The lanes that have something drawn on them."""
     return [lane for lane in sound.lanes if lane.points]
 
@@ -101,7 +101,7 @@ def _routes(sound: Sound, here: dict[str, Part], moved: dict[str, set[str]]) -> 
     `here` are the parts by their paths, `moved` their moved keys.
     """
     names = names_of(sound)
-    movers: list[tuple[str, str, bool, Route | Course]] = [
+    movers: list[tuple[str, str, bool, Route | AutomationLane]] = [
         (f"routes.{r.id}", names[r.source], r.depth != 0.0, r) for r in sound.routes
     ]
     movers += [(f"lanes.{x.id}", "A lane", True, x) for x in _drawn(sound)]

@@ -8,8 +8,8 @@ from caligo.document.addresses import effect_parts
 from caligo.document.sound import Bus, EffectPart, Layer, Sound
 
 
-def side_inputs(effects: Sequence[EffectPart]) -> set[str]:
-    """The layers and buses that effects listen to besides their input (side chains)."""
+def sidechain_inputs(effects: Sequence[EffectPart]) -> set[str]:
+    """The layers and buses that effects listen to besides their input (sidechains)."""
     parts = [part for _, _, part in effect_parts(effects, "", "")]
     named = {part.params.get("side") for part in parts}
     return {name for name in named if isinstance(name, str)} - {""}
@@ -21,9 +21,9 @@ def inputs_of_all(sound: Sound) -> dict[str, set[str]]:
     Layers and buses stand in the order of the document, the master last.
     """
     needed: dict[str, set[str]] = {
-        **{layer.id: side_inputs(layer.inserts) for layer in sound.layers},
-        **{bus.id: side_inputs(bus.effects) for bus in sound.buses},
-        "master": side_inputs(sound.master.effects)
+        **{layer.id: sidechain_inputs(layer.inserts) for layer in sound.layers},
+        **{bus.id: sidechain_inputs(bus.effects) for bus in sound.buses},
+        "master": sidechain_inputs(sound.master.effects)
         | {part.id for part in (*sound.layers, *sound.buses)},
     }
     senders: list[Layer | Bus] = [*sound.layers, *sound.buses]

@@ -207,7 +207,7 @@ class Route(DocumentModel):
         return {self.source} | ({self.scaled_by} if self.scaled_by else set())
 
 
-class CoursePoint(DocumentModel):
+class AutomationPoint(DocumentModel):
     """A parameter's value at a moment; the bend is that of the way to the next point."""
 
     time: Seconds
@@ -215,13 +215,13 @@ class CoursePoint(DocumentModel):
     bend: float = Field(default=0.0, ge=-100.0, le=100.0)
 
 
-class Course(DocumentModel):
+class AutomationLane(DocumentModel):
     """A lane: where a parameter rests at every moment of the cue; what moves it adds to that."""
 
     id: Ident
     target: str = Field(alias="to", max_length=120)
     muted: bool = False
-    points: list[CoursePoint] = Field(default_factory=list, max_length=MOST_POINTS)
+    points: list[AutomationPoint] = Field(default_factory=list, max_length=MOST_POINTS)
 
     model_config = ConfigDict(
         extra="forbid", allow_inf_nan=False, validate_by_name=True, serialize_by_alias=True
@@ -258,7 +258,7 @@ class Sound(Part):
     master: Master = Field(default_factory=Master)
     modulators: list[Modulator] = Field(default_factory=list, max_length=MOST_MODULATORS)
     routes: list[Route] = Field(default_factory=list, max_length=MOST_ROUTES)
-    lanes: list[Course] = Field(default_factory=list, max_length=MOST_LANES)
+    lanes: list[AutomationLane] = Field(default_factory=list, max_length=MOST_LANES)
 
     def as_document(self) -> dict[str, Any]:
         """The sound as plain JSON data."""

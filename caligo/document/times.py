@@ -1,4 +1,4 @@
-"""Times with a unit: seconds, beats, or a share of the held note."""
+"""Times with a unit: seconds, beats, or a fraction of the held note."""
 
 from __future__ import annotations
 
@@ -9,8 +9,8 @@ from pydantic import BaseModel, ConfigDict
 from caligo.catalogue.parameter import LONGEST_BEATS, LONGEST_HOLD
 
 TimeUnit = Literal["s", "beats", "hold"]
-SHORTEST_SHARE = 0.001
-"""The shortest time in beats or shares of the note, where a time may not be nothing."""
+SHORTEST_FRACTION = 0.001
+"""The shortest time in beats or fractions of the note, where a time may not be nothing."""
 
 
 class Time(BaseModel):
@@ -24,7 +24,7 @@ class Time(BaseModel):
 
 def time_range(unit: str, low: float, high: float) -> tuple[float, float]:
     """The lowest and highest value of a time in `unit`; `low` and `high` are in seconds."""
-    lowest = low if unit == "s" else (0.0 if low == 0 else SHORTEST_SHARE)
+    lowest = low if unit == "s" else (0.0 if low == 0 else SHORTEST_FRACTION)
     return lowest, time_limit(unit, high)
 
 

@@ -20,8 +20,8 @@ from caligo.signal.dynamics import (
     QUIET,
     compress,
     followed_peaks,
+    fractions_a_sample,
     lift,
-    shares_a_sample,
     smoothed,
     turn_down,
 )
@@ -39,23 +39,23 @@ VALUES = ("threshold", "ratio", "floor", "lift_ratio", "{}_level", "mix", "attac
 
 @kernel("f4[:, ::1], f8[:, ::1], f8[:, ::1], f4[:, ::1], f8[:, ::1]")
 def _compress_band(
-    band: np.ndarray, values: np.ndarray, gains: np.ndarray, tick: np.ndarray, room: np.ndarray
+    band: np.ndarray, values: np.ndarray, gains: np.ndarray, tick: np.ndarray, scratch: np.ndarray
 ) -> None:
     """Turn a band ``[2, samples]`` down where it is loud and up where it is soft, in place.
 
     Parameters
     ----------
     values
-        Threshold, slope, floor, lift's slope, what is given back, the mix, and the shares of the
+        Threshold, slope, floor, lift's slope, what is given back, the mix, and the fractions of the
         way that are gone in a sample, up and down, at every tick ``[8, ticks + 1]``.
     gains
         The state of both followers ``[2, 2]``.
-    tick, room
-        Room for what happens in a tick, ``[2, TICK]`` and ``[4, TICK]``.
+    tick, scratch
+        Scratch memory for what happens in a tick, ``[2, TICK]`` and ``[4, TICK]``.
     """
     threshold, slope, floor, more = values[0], values[1], values[2], values[3]
     made, mix, rise, fall = values[4], values[5], values[6], values[7]
-    level, taken, given, knee = room[0], room[1], room[2], room[3, :2]
+    level, taken, given, knee = scratch[0], scratch[1], scratch[2], scratch[3, :2]
     knee[:] = KNEE
     for k in range(values.shape[1] - 1):
         ends = slice(k, k + 2)
@@ -114,7 +114,7 @@ class BandCompressor(Effect):
     def __init__(self, part: EffectPart, address: str, movement: Movement, rate: int) -> None:
         super().__init__(part, address, movement, rate)
         self._moved = self.bundle(*(key.format(band) for band, _ in NAMES for key in VALUES))
-        self._tick, self._room = zeros((2, TICK)), zeros((4, TICK), float)
+        self._tick, self._scratch = zeros((2, TICK)), zeros((4, TICK), float)
 
     def initial_state(self) -> State:
         """See `Effect.initial_state`."""
@@ -125,17 +125,17 @@ class BandCompressor(Effect):
         found = self._moved.values(moments).reshape(len(NAMES), len(VALUES), -1)
         found[:, (1, 3)] = 1.0 - 1.0 / found[:, (1, 3)]
         found[:, 5] /= 100.0
-        found[:, 6:] = shares_a_sample(QUICKER[:, None, None] * found[:, 6:], self.rate)
+        found[:, 6:] = fractions_a_sample(QUICKER[:, None, None] * found[:, 6:], self.rate)
         return found.reshape(-1, len(moments.times))
 
-    def process_stereo(self, block: Block, signal: Signal, side: Signal | None) -> None:
+    def process_stereo(self, block: Block, signal: Signal, sidechain: Signal | None) -> None:
         """See `Effect.process_stereo`."""
         moments = block.moments
         low, high = (self.trajectory(key).values(moments)[0] for key in ("low_split", "high_split"))
         parts = bands(signal, low, high, self.rate, self.state)
         values = moments.for_all_notes(id(self), self._values)
         for own, band, gains in zip(np.split(values, 3), parts, self.state["gains"], strict=True):
-            _compress_band(band, own, gains, self._tick, self._room)
+            _compress_band(band, own, gains, self._tick, self._scratch)
         signal[:] = parts[0] + parts[1] + parts[2]
 
     def tail(self) -> float:

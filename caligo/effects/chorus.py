@@ -1,4 +1,4 @@
-"""The chorus: copies on slowly moving delays, three to each side."""
+"""The chorus: copies on slowly moving delays, three to each channel."""
 
 from __future__ import annotations
 
@@ -23,11 +23,11 @@ from caligo.signal.ticks import TICK
 
 TAPS = 3
 GAINS = np.array([[0.525, 0.643, 0.643], [0.525, -0.643, -0.643]])
-"""Of each tap on either side ``[2, TAPS]``; they add up in power.
+"""Of each tap on either channel ``[2, TAPS]``; they add up in power.
 
-The first stands with the direct signal, and the others are against each other on the two sides.
-So both sides together are as loud as ``|direct + first|`` and ``|second + third|`` apart, whatever
-their phases: at half mix a tone cannot dip below ``0.707 (1 - 0.525)``, which is 9 dB.
+The first stands with the direct signal, and the others are against each other on the two channels.
+So both channels together are as loud as ``|direct + first|`` and ``|second + third|`` apart,
+whatever their phases: at half mix a tone cannot dip below ``0.707 (1 - 0.525)``, which is 9 dB.
 """
 QUARTER = 0.5 * math.pi
 LINEAR_GAIN = 1.0227
@@ -61,7 +61,7 @@ def _run(
     direct: np.ndarray,
     copies: np.ndarray,
     cut: np.ndarray,
-    room: np.ndarray,
+    scratch: np.ndarray,
 ) -> None:
     """Chorus `signal` ``[2, samples]`` in place.
 
@@ -74,12 +74,12 @@ def _run(
     direct, copies
         Gains of the direct signal and of the copies at every tick ``[ticks + 1]``.
     cut
-        The low cut's one-pole share, at every tick or ``[1]``.
-    room
+        The low cut's one-pole fraction, at every tick or ``[1]``.
+    scratch
         For a tick of the signal, of the copies and of what is below the cut ``[3, 2, TICK]``.
     """
     mask = lines.shape[1] - 1
-    tick, wet, below = room[0], room[1], room[2]
+    tick, wet, below = scratch[0], scratch[1], scratch[2]
     for k in range(len(delay) - 1):
         at = (first + k) * TICK
         here = np.uint64(at & mask)
@@ -202,7 +202,7 @@ class Chorus(Effect):
         self._period = self.trajectory("period")
         self._sway = movement.cycles(f"{address}.period", paced=False)
         self._linear = part.text("law") == "linear"
-        self._room = zeros((3, 2, TICK))
+        self._scratch = zeros((3, 2, TICK))
 
     def initial_state(self) -> State:
         """See `Effect.initial_state`."""
@@ -226,7 +226,7 @@ class Chorus(Effect):
         # At equal power, since copies have nothing to do with what they come from.
         return np.cos(QUARTER * mix), np.sin(QUARTER * mix)
 
-    def process_stereo(self, block: Block, signal: Signal, side: Signal | None) -> None:
+    def process_stereo(self, block: Block, signal: Signal, sidechain: Signal | None) -> None:
         """See `Effect.process_stereo`."""
         delay, depth, mix = (
             self.trajectory(key).values(block.moments)[0] for key in ("delay", "depth", "mix")
@@ -242,7 +242,7 @@ class Chorus(Effect):
             depth,
             *self._gains(mix / 100.0),
             one_pole_at(self.trajectory("low_cut").compact(block.moments)[0], self.rate),
-            self._room,
+            self._scratch,
         )
 
     def tail(self) -> float:

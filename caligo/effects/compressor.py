@@ -18,13 +18,13 @@ from caligo.signal.aligned import zeros
 from caligo.signal.dynamics import (
     compress,
     followed_peaks,
-    shares_a_sample,
+    fractions_a_sample,
     smoothed,
     turn_down,
 )
 from caligo.signal.one_tick import give_tick, take_tick
 from caligo.signal.sections import HIGHPASS, run_sections
-from caligo.signal.state_variable import corner_gain
+from caligo.signal.state_variable import cutoff_gain
 from caligo.signal.ticks import TICK
 
 LOWEST = 20.0
@@ -39,22 +39,22 @@ def _run(
     values: np.ndarray,
     gain: np.ndarray,
     tick: np.ndarray,
-    room: np.ndarray,
+    scratch: np.ndarray,
 ) -> None:
     """Turn `signal` ``[2, samples]`` down in place by how loud `heard` ``[2, samples]`` is.
 
     Parameters
     ----------
     values
-        Threshold, slope, knee and make-up in dB, the mix, and the shares of the way that are gone
-        in a sample, up and down, at every tick ``[7, ticks + 1]``.
+        Threshold, slope, knee and make-up in dB, the mix, and the fractions of the way that are
+        gone in a sample, up and down, at every tick ``[7, ticks + 1]``.
     gain
         The follower's state ``[2]``.
-    tick, room
-        Room for what happens in a tick, ``[2, TICK]`` both.
+    tick, scratch
+        Scratch memory for what happens in a tick, ``[2, TICK]`` both.
     """
     threshold, slope, knee, made, mix = values[0], values[1], values[2], values[3], values[4]
-    rise, fall, level, taken = values[5], values[6], room[0], room[1]
+    rise, fall, level, taken = values[5], values[6], scratch[0], scratch[1]
     for k in range(values.shape[1] - 1):
         ends = slice(k, k + 2)
         take_tick(heard, k, tick)
@@ -99,12 +99,12 @@ def _run(
 class Compressor(Effect):
     """Both sides together, by the louder one."""
 
-    has_side = True
+    has_sidechain = True
 
     def __init__(self, part: EffectPart, address: str, movement: Movement, rate: int) -> None:
         super().__init__(part, address, movement, rate)
         self._moved = self.bundle(*VALUES)
-        self._tick, self._room = zeros((2, TICK)), zeros((2, TICK), float)
+        self._tick, self._scratch = zeros((2, TICK)), zeros((2, TICK), float)
 
     def initial_state(self) -> State:
         """See `Effect.initial_state`."""
@@ -115,21 +115,21 @@ class Compressor(Effect):
         found = self._moved.values(moments)
         found[1] = 1.0 - 1.0 / found[1]
         found[4] /= 100.0
-        found[5:] = shares_a_sample(found[5:], self.rate)
+        found[5:] = fractions_a_sample(found[5:], self.rate)
         return found
 
-    def process_stereo(self, block: Block, signal: Signal, side: Signal | None) -> None:
+    def process_stereo(self, block: Block, signal: Signal, sidechain: Signal | None) -> None:
         """See `Effect.process_stereo`."""
-        heard = signal if side is None else side
+        heard = signal if sidechain is None else sidechain
         if self.trajectory("side_cut").reach()[1] > LOWEST:
             heard = heard.copy()
             cut = self.trajectory("side_cut").values(block.moments)[0]
             ones = np.ones_like(cut)[None]
-            corner = np.repeat(corner_gain(cut, self.rate)[None, None, None], 2, axis=2)
+            cutoff = np.repeat(cutoff_gain(cut, self.rate)[None, None, None], 2, axis=2)
             damping, lift = ones * np.sqrt(2.0), 0.0 * ones
-            run_sections(heard[None], corner, damping, HIGHPASS, lift, ones, self.state["cut"])
+            run_sections(heard[None], cutoff, damping, HIGHPASS, lift, ones, self.state["cut"])
         values = block.moments.for_all_notes(id(self), self._values)
-        _run(signal, heard, values, self.state["gain"], self._tick, self._room)
+        _run(signal, heard, values, self.state["gain"], self._tick, self._scratch)
 
     def tail(self) -> float:
         """See `Processor.tail`: 60 dB taken are forgotten to a tenth of a decibel."""

@@ -10,7 +10,7 @@ import soxr
 
 from caligo.catalogue import Kind, Module, Parameter, register
 from caligo.document.sound import EffectPart
-from caligo.material.shelf import current
+from caligo.material.store import current
 from caligo.movement.block import Block
 from caligo.movement.movement import Movement
 from caligo.processing import shared
@@ -24,7 +24,7 @@ from caligo.signal.ticks import REFERENCE_RATE, TICK
 LONGEST = 12.0
 FADE = 0.01
 """Seconds in which a trimmed recording begins and ends."""
-LEAST_SHARE = 0.01
+LEAST_FRACTION = 0.01
 """The least share of the response's energy whose lack is made up for, see `Block.heard_from`."""
 
 
@@ -120,7 +120,7 @@ class Convolution(Effect):
         made = {} if self._response is None else initial_state(self._response)
         return {**made, "direct": np.zeros((2, PARTITION), np.float32)}
 
-    def process_stereo(self, block: Block, signal: Signal, side: Signal | None) -> None:
+    def process_stereo(self, block: Block, signal: Signal, sidechain: Signal | None) -> None:
         """See `Effect.process_stereo`."""
         level, mix = (self.trajectory(key).values(block.moments)[0] for key in ("level", "mix"))
         answer = None
@@ -132,8 +132,8 @@ class Convolution(Effect):
         self.state["direct"] = self._waiting.held
         if answer is not None and self._response is not None:
             heard = min(self.part.number("length"), block.heard) * self.rate
-            share = max(LEAST_SHARE, self._response.share_heard(heard - PARTITION))
-            scale_stereo(answer[None], 10.0 ** (level / 20.0) / math.sqrt(share))
+            fraction = max(LEAST_FRACTION, self._response.fraction_heard(heard - PARTITION))
+            scale_stereo(answer[None], 10.0 ** (level / 20.0) / math.sqrt(fraction))
             crossfade(signal[None], answer[None], mix[None] / 100.0)
 
     def tail(self) -> float:

@@ -1,4 +1,4 @@
-"""The delay: echoes of each side with a time of its own, that may get darker, higher and thinner.
+"""The delay: echoes of each channel at a time of its own, darker, higher and thinner by turns.
 
 A tick is taken at once, so the shortest echo is longer than a tick.
 """
@@ -30,7 +30,7 @@ from caligo.signal.silence import DEAD
 from caligo.signal.smoothing import one_pole, one_pole_at
 from caligo.signal.ticks import TICK
 
-SHARES = (
+FRACTIONS = (
     "feedback", "crossing", "damping", "low_cut", "diffusion", "pitched", "ducking", "mix",
 )  # fmt: skip
 """The numbers that stand in the first rows of what the kernel is given, in order."""
@@ -39,9 +39,9 @@ SHORTEST = 0.002
 MOST_FEEDBACK = 1.0
 UNITS = np.array([[MOST_FEEDBACK / 100.0], [0.01], [1.0], [1.0], [0.01], [0.01],
                   [math.log(10.0) / 20.0], [0.01]])  # fmt: skip
-"""What each of the numbers is multiplied by: shares of per cent, logarithms of decibels."""
+"""What each of the numbers is multiplied by: hundredths for per cent, logarithms of decibels."""
 DIFFUSERS = np.array([[0.0131, 0.0197, 0.0293], [0.0139, 0.0183, 0.0307]])
-"""Seconds of the all-pass sections of either side."""
+"""Seconds of the all-pass sections of either channel."""
 NO_DIFFUSERS = np.zeros((2, 0))
 DIFFUSION = 0.62
 """How much of itself each all-pass gives back."""
@@ -141,9 +141,9 @@ def _fed(
 
 
 @device(fastmath=CONTRACT)
-def _blend(other: np.ndarray, share: float, step: float, out: np.ndarray) -> None:
-    """Go over from `out` to another tick ``[TICK]`` by a share, in place."""
-    first, more = np.float32(share), np.float32(step)
+def _blend(other: np.ndarray, fraction: float, step: float, out: np.ndarray) -> None:
+    """Go over from `out` to another tick ``[TICK]`` by a fraction, in place."""
+    first, more = np.float32(fraction), np.float32(step)
     for n in range(TICK):
         out[n] += (first + np.float32(n) * more) * (other[n] - out[n])
 
@@ -176,10 +176,10 @@ def _answer(
             duck = np.float32(math.exp(-(now[6] + n * steps[6]) * min(over, 1.0)))
             heard[0, n] *= duck
             heard[1, n] *= duck
-    share, share_step = np.float32(now[7]), np.float32(steps[7])
+    fraction, fraction_step = np.float32(now[7]), np.float32(steps[7])
     for c in range(2):
         for n in range(TICK):
-            m = share + np.float32(n) * share_step
+            m = fraction + np.float32(n) * fraction_step
             dry[c, n] += m * (heard[c, n] - dry[c, n])
     return level if level > 1e-12 else 0.0
 
@@ -201,7 +201,7 @@ def _run(
     speed: float,
     tape: bool,
     follow: float,
-    room: np.ndarray,
+    scratch: np.ndarray,
     ends: np.ndarray,
 ) -> None:
     """Delay `signal` ``[2, samples]`` in place, a tick at a time.
@@ -212,21 +212,22 @@ def _run(
         Rings of the echoes ``[2, size]``, of the all-passes ``[2, 3, size]`` and of the pitch
         shifter ``[2, size]``.
     ones
-        The low-passes of damping and low cut of either side, the phase of the pitch shifter, the
-        level for ducking, and between which lengths each side is going over ``[10]``.
+        The low-passes of damping and low cut of either channel, the phase of the pitch shifter, the
+        level for ducking, and between which lengths each channel is going over ``[10]``.
     values
-        Feedback, crossing, damping's and low cut's one-pole shares, diffusion, pitch's share,
-        ducking, mix, and samples of each side's echo, at every tick ``[10, ticks + 1]``.
+        Feedback, crossing, damping's and low cut's one-pole shares, diffusion, pitch's fraction,
+        ducking, mix, and samples of each channel's echo, at every tick ``[10, ticks + 1]``.
     speed
         Of the pitch shifter; 1 shifts nothing.
     tape
         Whether a moving time changes the pitch.
     follow
-        The one-pole share of the level for ducking; 0 where nothing ducks.
-    room, ends
-        Room for what happens in a tick ``[4, 2, TICK]``, and for values and steps ``[2, 8]``.
+        The one-pole fraction of the level for ducking; 0 where nothing ducks.
+    scratch, ends
+        Scratch memory for what happens in a tick ``[4, 2, TICK]``, and for values and steps ``[2,
+        8]``.
     """
-    dry, heard, back, made, cloud = room[0], room[1], room[2], room[3, 0], room[3, 1]
+    dry, heard, back, made, cloud = scratch[0], scratch[1], scratch[2], scratch[3, 0], scratch[3, 1]
     now, steps = ends[0], ends[1]
     for k in range(values.shape[1] - 1):
         at = (first + k) * TICK
@@ -296,11 +297,11 @@ def _time(key: str, name: str, default: float) -> Parameter:
                       default="tape", kind=Kind.CHOICE, group="Time",
                       choices=(Choice("tape", "As tape, bends"),
                                Choice("smooth", "Without pitch"))),
-            shared.share("feedback", "Feedback", "How much of an echo is echoed again.", 45.0,
+            shared.percent("feedback", "Feedback", "How much of an echo is echoed again.", 45.0,
                          group="Echoes"),
-            shared.share("crossing", "Crossing", "How far echoes go from side to side.", 0.0,
+            shared.percent("crossing", "Crossing", "How far echoes go from side to side.", 0.0,
                          group="Echoes"),
-            shared.share("diffusion", "Diffusion", "How far echoes smear into a cloud.", 0.0,
+            shared.percent("diffusion", "Diffusion", "How far echoes smear into a cloud.", 0.0,
                          group="Echoes"),
             shared.hertz("damping", "Damping", "Above this each echo gets darker.", 5_000.0,
                          low=200.0, group="Tone"),
@@ -326,9 +327,9 @@ class Delay(Effect):
     def __init__(self, part: EffectPart, address: str, movement: Movement, rate: int) -> None:
         super().__init__(part, address, movement, rate)
         self._tempo = movement.setting.tempo
-        self._moved = self.bundle(*SHARES)
-        self._room = zeros((4, 2, TICK))
-        self._ends = zeros((2, len(SHARES)), float)
+        self._moved = self.bundle(*FRACTIONS)
+        self._scratch = zeros((4, 2, TICK))
+        self._ends = zeros((2, len(FRACTIONS)), float)
         self._speed = 2.0 ** (PITCHES[part.text("pitch")] / 12.0)
 
     def initial_state(self) -> State:
@@ -342,27 +343,27 @@ class Delay(Effect):
 
     def _samples(self, key: str, moments: Moments) -> Floats:
         """A side's time in samples at every tick ``[ticks + 1]``."""
-        course = self.trajectory(key)
-        seconds = course.compact(moments)[0]
-        if course.unit == "beats":
+        moved_time = self.trajectory(key)
+        seconds = moved_time.compact(moments)[0]
+        if moved_time.unit == "beats":
             # From the moment that lies so many beats back, whatever the tempo was since.
             times = moments.times
             beats = self._tempo.beats_at(times) - seconds
             seconds = times - self._tempo.seconds_at(beats)
-        elif course.unit == "hold":
+        elif moved_time.unit == "hold":
             seconds = seconds * self.movement.setting.score.length
         found: Floats = np.clip(seconds, SHORTEST, LONGEST) * self.rate
         return found
 
     def _values(self, moments: Moments) -> Floats:
-        """The values of `_run`, and each side's samples, at every tick ``[10, ticks + 1]``."""
-        found = np.empty((len(SHARES) + 2, len(moments.times)))
-        found[: len(SHARES)] = UNITS * self._moved.values(moments)
+        """The values of `_run`, and each channel's samples, at every tick ``[10, ticks + 1]``."""
+        found = np.empty((len(FRACTIONS) + 2, len(moments.times)))
+        found[: len(FRACTIONS)] = UNITS * self._moved.values(moments)
         found[2:4] = one_pole_at(found[2:4], self.rate)
         found[8], found[9] = (self._samples(key, moments) for key in ("left", "right"))
         return found
 
-    def process_stereo(self, block: Block, signal: Signal, side: Signal | None) -> None:
+    def process_stereo(self, block: Block, signal: Signal, sidechain: Signal | None) -> None:
         """See `Effect.process_stereo`."""
         values = block.moments.for_all_notes(id(self), self._values)
         follow = 0.0
@@ -381,7 +382,7 @@ class Delay(Effect):
             self._speed,
             self.part.text("moving") == "tape",
             follow,
-            self._room,
+            self._scratch,
             self._ends,
         )
 
@@ -397,10 +398,10 @@ class Delay(Effect):
         return turns * (longest + smear) + 6.9 / slowest
 
     def _longest(self, key: str) -> float:
-        course = self.trajectory(key)
-        if course.unit == "s":
-            return course.reach()[1]
-        if course.unit == "hold":
+        moved_time = self.trajectory(key)
+        if moved_time.unit == "s":
+            return moved_time.reach()[1]
+        if moved_time.unit == "hold":
             return LONGEST
         slowest = min(rate for _, rate in self._tempo.changes)
-        return min(LONGEST, course.reach()[1] * 60.0 / slowest)
+        return min(LONGEST, moved_time.reach()[1] * 60.0 / slowest)

@@ -10,8 +10,8 @@ from caligo.catalogue import Module, register
 from caligo.kernels import kernel
 from caligo.movement.block import Block
 from caligo.processing import shared
+from caligo.processing.effect_lfo import EffectLFO
 from caligo.processing.processor import Signal, State
-from caligo.processing.swaying import Swaying
 from caligo.signal.delay_line import add_tap, ring_size
 from caligo.signal.ticks import TICK
 
@@ -19,7 +19,7 @@ COPIES = 3
 MIDDLE = 8.0
 """Milliseconds that the copies are late on average."""
 DEEPEST = 4.0
-QUICK_SHARE = 0.12
+QUICK_FRACTION = 0.12
 """How deep the quick sway is against the slow one (common practice)."""
 
 
@@ -36,9 +36,9 @@ def _run(
     Parameters
     ----------
     lines
-        The sides' rings ``[2, size]``.
+        The channels' rings ``[2, size]``.
     length
-        Samples that each copy is late on each side, at every tick ``[2, COPIES, ticks + 1]``.
+        Samples that each copy is late on each channel, at every tick ``[2, COPIES, ticks + 1]``.
     mix
         Share of the copies at every tick ``[ticks + 1]``.
     """
@@ -56,10 +56,10 @@ def _run(
                 away, end = length[c, i, k], length[c, i, k + 1]
                 add_tap(lines[c], here, away, (end - away) / TICK, gain, wet)
             for n in range(TICK):
-                share = mix[k] + (mix[k + 1] - mix[k]) * n / TICK
+                fraction = mix[k] + (mix[k + 1] - mix[k]) * n / TICK
                 # Equal power: the copies are not the signal, so their powers add.
-                direct = np.float32(math.sqrt(1.0 - share))
-                dry[n] = direct * dry[n] + np.float32(math.sqrt(share)) * wet[n]
+                direct = np.float32(math.sqrt(1.0 - fraction))
+                dry[n] = direct * dry[n] + np.float32(math.sqrt(fraction)) * wet[n]
 
 
 @register(
@@ -71,16 +71,16 @@ def _run(
         category="Width",
         parameters=(
             shared.period("Length of the slow sway.", 1.7),
-            shared.share("depth", "Depth", "How far the copies stray.", 40.0, group="Movement"),
-            shared.share("shimmer", "Shimmer", "How much of a quick sway is in it.", 50.0,
+            shared.percent("depth", "Depth", "How far the copies stray.", 40.0, group="Movement"),
+            shared.percent("shimmer", "Shimmer", "How much of a quick sway is in it.", 50.0,
                          group="Movement"),
-            shared.share("width", "Width", "How differently the sides stray.", 100.0,
+            shared.percent("width", "Width", "How differently the sides stray.", 100.0,
                          group="Output"),
             shared.mix("Copies against the direct signal.", 70.0),
         ),
     )
 )  # fmt: skip
-class Ensemble(Swaying):
+class Ensemble(EffectLFO):
     """Six moving taps, as a function of time."""
 
     def initial_state(self) -> State:
@@ -88,7 +88,7 @@ class Ensemble(Swaying):
         longest = (MIDDLE + 2.0 * DEEPEST) / 1000.0
         return {"lines": np.zeros((2, ring_size(longest * self.rate)), np.float32)}
 
-    def process_stereo(self, block: Block, signal: Signal, side: Signal | None) -> None:
+    def process_stereo(self, block: Block, signal: Signal, sidechain: Signal | None) -> None:
         """See `Effect.process_stereo`."""
         depth, shimmer, width, mix = (
             self.trajectory(key).values(block.moments)[0] / 100.0
@@ -99,7 +99,9 @@ class Ensemble(Swaying):
         thirds = np.arange(COPIES)[None, :, None] / COPIES
         apart = np.array([0.0, 0.21])[:, None, None] * width
         sway = np.sin(2.0 * np.pi * (slow + thirds + apart))
-        sway += QUICK_SHARE * shimmer * np.sin(2.0 * np.pi * (9.73 * slow + 2.0 * thirds - apart))
+        sway += (
+            QUICK_FRACTION * shimmer * np.sin(2.0 * np.pi * (9.73 * slow + 2.0 * thirds - apart))
+        )
         length = (MIDDLE + DEEPEST * depth * sway) * self.rate / 1000.0
         _run(signal, self.state["lines"], block.span.first * TICK, length, mix)
 

@@ -9,11 +9,11 @@ from caligo.document.sound import EffectPart
 from caligo.movement.block import Block
 from caligo.movement.movement import Movement
 from caligo.movement.notes import Floats
-from caligo.processing.corner import highest_quality, quality, ringing
+from caligo.processing.cutoff import highest_quality, quality, ringing
 from caligo.processing.effect import Effect
 from caligo.processing.processor import Signal, State
 from caligo.signal.bands import run_band
-from caligo.signal.state_variable import corner_gain
+from caligo.signal.state_variable import cutoff_gain
 
 BANDS = 6
 SHAPES = {
@@ -51,28 +51,30 @@ def _band(number: int, shape: str, hertz: float) -> tuple[Parameter, ...]:
     )  # fmt: skip
 
 
-def section(shape: str, corner: Floats, gain: Floats, q: Floats) -> tuple[Floats, Floats, Floats]:
+def section(
+    shape: str, cutoff_gains: Floats, gain: Floats, q: Floats
+) -> tuple[Floats, Floats, Floats]:
     """A band's ``tan(pi f / rate)``, ``1 / Q`` and weights ``[3, ...]`` at every tick.
 
     Parameters
     ----------
-    corner, gain, q
+    cutoff_gains, gain, q
         ``tan(pi f / rate)`` of the frequency, decibels, and Q ``[ticks + 1]``.
     """
     a = 10.0 ** (gain / 40.0)
     d, one, none = 1.0 / q, np.ones_like(q), np.zeros_like(q)
     if shape == "bell":
         d = d / a
-        return corner, d, np.stack([one, d * (a * a - 1.0), none])
+        return cutoff_gains, d, np.stack([one, d * (a * a - 1.0), none])
     if shape == "low_shelf":
-        return corner / np.sqrt(a), d, np.stack([one, d * (a - 1.0), a * a - 1.0])
+        return cutoff_gains / np.sqrt(a), d, np.stack([one, d * (a - 1.0), a * a - 1.0])
     if shape == "high_shelf":
-        return corner * np.sqrt(a), d, np.stack([a * a, d * (1.0 - a) * a, 1.0 - a * a])
+        return cutoff_gains * np.sqrt(a), d, np.stack([a * a, d * (1.0 - a) * a, 1.0 - a * a])
     if shape == "low_cut":
-        return corner, d, np.stack([one, -d, -one])
+        return cutoff_gains, d, np.stack([one, -d, -one])
     if shape == "high_cut":
-        return corner, d, np.stack([none, none, one])
-    return corner, d, np.stack([one, -d, none])
+        return cutoff_gains, d, np.stack([none, none, one])
+    return cutoff_gains, d, np.stack([one, -d, none])
 
 
 @register(
@@ -101,15 +103,15 @@ class Equalizer(Effect):
         """See `Effect.initial_state`."""
         return {"bands": np.zeros((BANDS, 2, 2))}
 
-    def process_stereo(self, block: Block, signal: Signal, side: Signal | None) -> None:
+    def process_stereo(self, block: Block, signal: Signal, sidechain: Signal | None) -> None:
         """See `Effect.process_stereo`."""
         for n, shape in self._shapes.items():
             hertz, gain, width = (
                 self.trajectory(f"{key}{n}").values(block.moments)[0]
                 for key in ("frequency", "gain", "width")
             )
-            corner = corner_gain(hertz, self.rate)
-            g, d, weights = section(shape, corner, gain, quality(width))
+            cutoff_gains = cutoff_gain(hertz, self.rate)
+            g, d, weights = section(shape, cutoff_gains, gain, quality(width))
             run_band(signal, g, d, weights, self.state["bands"][n - 1])
 
     def tail(self) -> float:

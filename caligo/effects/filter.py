@@ -9,12 +9,12 @@ from caligo.document.sound import EffectPart
 from caligo.movement.block import Block
 from caligo.movement.movement import Movement
 from caligo.processing import shared
-from caligo.processing.corner import ringing
+from caligo.processing.cutoff import ringing
 from caligo.processing.effect import Effect
 from caligo.processing.matching import blend, even_parameter, matched, matching_gains
 from caligo.processing.processor import Signal, State
 from caligo.signal.gains import scale_stereo
-from caligo.signal.state_variable import SHARPEST, corner_gain, run, sharpness
+from caligo.signal.state_variable import SHARPEST, cutoff_gain, run, sharpness
 
 
 @register(
@@ -33,7 +33,7 @@ from caligo.signal.state_variable import SHARPEST, corner_gain, run, sharpness
             Parameter("slope", "Slope", "How steeply it cuts, in decibels per octave.",
                       default="12", kind=Kind.CHOICE, group="Cut",
                       choices=(Choice("12", "12 dB"), Choice("24", "24 dB"))),
-            shared.share("resonance", "Resonance", "Emphasis at the cutoff.", 0.0, group="Cut"),
+            shared.percent("resonance", "Resonance", "Emphasis at the cutoff.", 0.0, group="Cut"),
             even_parameter(),
             shared.mix("Filtered against direct signal."),
         ),
@@ -53,7 +53,7 @@ class FilterEffect(Effect):
         """See `Effect.initial_state`."""
         return {"filter": np.zeros((1, 2, 4 if self._steep else 2))}
 
-    def process_stereo(self, block: Block, signal: Signal, side: Signal | None) -> None:
+    def process_stereo(self, block: Block, signal: Signal, sidechain: Signal | None) -> None:
         """See `Effect.process_stereo`."""
         cutoff, resonance, mix = (
             self.trajectory(key).values(block.moments) for key in ("cutoff", "resonance", "mix")
@@ -63,7 +63,7 @@ class FilterEffect(Effect):
             mix, scale = blend(mix, matched(self._matching, resonance, cutoff))
         run(
             signal[None],
-            corner_gain(cutoff, self.rate),
+            cutoff_gain(cutoff, self.rate),
             sharpness(resonance, self._steep),
             mix,
             self._highs,

@@ -10,8 +10,8 @@ from caligo.catalogue import Module, register
 from caligo.movement.block import Block
 from caligo.movement.periods import paced_parameter
 from caligo.processing import shared
+from caligo.processing.effect_lfo import EffectLFO
 from caligo.processing.processor import Signal, State
-from caligo.processing.swaying import Swaying
 from caligo.signal.delay_line import ring_size
 from caligo.signal.short_loop import SHORTEST, run_short_loop
 from caligo.signal.ticks import TICK
@@ -33,23 +33,23 @@ MOST_FEEDBACK = 0.95
                                 high=LONGEST / 2.0, logarithmic=True, group="Movement"),
             shared.milliseconds("depth", "Depth", "How much longer it gets.", 3.0, low=0.0,
                                 high=LONGEST / 2.0, group="Movement"),
-            shared.share("turn", "Turn", "How far the right side is behind in its sweep; half a "
+            shared.percent("turn", "Turn", "How far the right side is behind in its sweep; half a "
                          "cycle at 100 %.", 50.0, group="Movement"),
-            shared.share("feedback", "Feedback", "How much of the copy is copied again; below zero "
-                         "upside down.", 40.0, low=-100.0, group="Colour"),
+            shared.percent("feedback", "Feedback", "How much of the copy is copied again; below "
+                         "zero upside down.", 40.0, low=-100.0, group="Colour"),
             paced_parameter(False, "Movement"),
             shared.mix("Copy against direct signal; the comb is deepest in the middle.", 50.0),
         ),
     )
 )  # fmt: skip
-class Flanger(Swaying):
-    """A short loop for each side, as a function of time."""
+class Flanger(EffectLFO):
+    """A short loop for each channel, as a function of time."""
 
     def initial_state(self) -> State:
         """See `Effect.initial_state`."""
         return {"loop": np.zeros((1, 2, ring_size(LONGEST / 1000.0 * self.rate) + 1))}
 
-    def process_stereo(self, block: Block, signal: Signal, side: Signal | None) -> None:
+    def process_stereo(self, block: Block, signal: Signal, sidechain: Signal | None) -> None:
         """See `Effect.process_stereo`."""
         delay, depth, turn, feedback, mix = (
             self.trajectory(key).values(block.moments)[0]
@@ -58,10 +58,10 @@ class Flanger(Swaying):
         phase = self.cycles(block)
         sway = 0.5 - 0.5 * np.cos(2.0 * np.pi * np.stack([phase, phase - turn / 200.0]))
         length = np.maximum((delay + depth * sway) * self.rate / 1000.0, SHORTEST)
-        back, share = MOST_FEEDBACK * feedback / 100.0, mix / 100.0
+        back, fraction = MOST_FEEDBACK * feedback / 100.0, mix / 100.0
         # As loud on noise as without: the copy and what comes back add their power.
-        power = (1.0 - share) ** 2 + share**2 / (1.0 - back**2)
-        weights = np.stack([1.0 - share, 0.0 * share, share]) / np.sqrt(power)
+        power = (1.0 - fraction) ** 2 + fraction**2 / (1.0 - back**2)
+        weights = np.stack([1.0 - fraction, 0.0 * fraction, fraction]) / np.sqrt(power)
         run_short_loop(
             signal[None],
             length[None],

@@ -15,7 +15,7 @@ from caligo.catalogue import Module, register
 from caligo.kernels import device, kernel
 from caligo.movement.block import Block
 from caligo.processing import shared
-from caligo.processing.oversampled import SIZE, Numbers, Oversampled, lead, mix_bent, take_tick
+from caligo.processing.oversampled import SIZE, Numbers, Oversampled, lead, mix_shaped, take_tick
 from caligo.processing.processor import State
 from caligo.signal.arrays import copy
 from caligo.signal.four_rows import ROWS
@@ -46,18 +46,18 @@ def _cosine(x: float) -> float:
 
 
 @device(allocates=True)
-def _mean_sines(phase: np.ndarray, bent: np.ndarray) -> None:
+def _mean_sines(phase: np.ndarray, shaped: np.ndarray) -> None:
     """The mean of a sine from each phase to the next.
 
-    `phase` is ``[ROWS + 1, samples]``, `bent` ``[ROWS, samples]``. ``(cos a - cos b) / (b - a)``,
+    `phase` is ``[ROWS + 1, samples]``, `shaped` ``[ROWS, samples]``. ``(cos a - cos b) / (b - a)``,
     and where both are nearly the same the sine between them.
     """
-    cosines, later = np.empty(bent.shape[1]), np.empty(bent.shape[1])
+    cosines, later = np.empty(shaped.shape[1]), np.empty(shaped.shape[1])
     before = phase[0]
     for n in range(len(cosines)):
         cosines[n] = _cosine(before[n])
     for p in range(ROWS):
-        x, y, out = phase[p], phase[p + 1], bent[p]
+        x, y, out = phase[p], phase[p + 1], shaped[p]
         for n in range(len(cosines)):
             later[n] = _cosine(y[n])
         for n in range(len(cosines)):
@@ -86,10 +86,10 @@ def _run(
 ) -> None:
     """Fold `rows` ``[ROWS, samples]`` in place.
 
-    `folds` are radians for a wave at full scale, `lean` radians that are added, `mix` a share, at
-    every tick ``[ticks + 1]``. `kept` are the last phase and direct value ``[2]``.
+    `folds` are radians for a wave at full scale, `lean` radians that are added, `mix` a fraction,
+    at every tick ``[ticks + 1]``. `kept` are the last phase and direct value ``[2]``.
     """
-    phase, bent = np.empty((ROWS + 1, TICK)), np.empty((ROWS, TICK))
+    phase, shaped = np.empty((ROWS + 1, TICK)), np.empty((ROWS, TICK))
     tick = np.empty((ROWS + 1, TICK), np.float32)
     for k in range(len(folds) - 1):
         take_tick(rows, k, kept[1], tick)
@@ -103,16 +103,16 @@ def _run(
                 row[n] = (turn + at * turn_step) * wave[n] + shift + at * shift_step
         lead(phase, kept[0])
         kept[0] = phase[ROWS, TICK - 1]
-        _mean_sines(phase, bent)
+        _mean_sines(phase, shaped)
         rest, rest_step = math.sin(shift), (math.sin(lean[k + 1]) - math.sin(shift)) / SIZE
         made = _made_up(turn)
         made_step = (_made_up(folds[k + 1]) - made) / SIZE
         for p in range(ROWS):
-            row = bent[p]
+            row = shaped[p]
             for n in range(TICK):
                 at = float(ROWS * n + p)
                 row[n] = (made + at * made_step) * (row[n] - rest - at * rest_step)
-        mix_bent(tick, bent, mix[k], mix[k + 1], rows, k)
+        mix_shaped(tick, shaped, mix[k], mix[k + 1], rows, k)
 
 
 @register(
@@ -132,7 +132,7 @@ def _run(
                 high=36.0,
                 group="Folds",
             ),
-            shared.share(
+            shared.percent(
                 "lean",
                 "Lean",
                 "Folds one half more than the other, which adds even overtones.",
@@ -145,9 +145,9 @@ def _run(
     )
 )
 class Folder(Oversampled):
-    """A sine as the curve, for both sides."""
+    """A sine as the curve, for both channels."""
 
-    def bent_state(self) -> State:
+    def shaper_state(self) -> State:
         """See `Oversampled.bent_state`."""
         return {"kept": np.zeros((2, 2))}
 
@@ -159,7 +159,7 @@ class Folder(Oversampled):
         factor = 0.5 * math.pi * 10.0 ** (drive / 20.0)
         return factor, 0.25 * math.pi * lean / 100.0, mix / 100.0
 
-    def bend(self, numbers: Numbers, rows: NDArray[np.float32], side: int) -> None:
+    def waveshape(self, numbers: Numbers, rows: NDArray[np.float32], channel: int) -> None:
         """See `Oversampled.bend`."""
         factor, lean, mix = numbers
-        _run(rows, factor, lean, mix, self.state["kept"][side])
+        _run(rows, factor, lean, mix, self.state["kept"][channel])

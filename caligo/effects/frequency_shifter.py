@@ -55,7 +55,7 @@ FARTHEST = 2_000.0
     )
 )
 class FrequencyShifter(Effect):
-    """A single side band of each side."""
+    """A single side band of each channel."""
 
     def __init__(self, part: EffectPart, address: str, movement: Movement, rate: int) -> None:
         super().__init__(part, address, movement, rate)
@@ -66,7 +66,7 @@ class FrequencyShifter(Effect):
         """See `Effect.initial_state`."""
         return {"chains": np.zeros((2, STAGES)), "standing": np.zeros(2)}
 
-    def process_stereo(self, block: Block, signal: Signal, side: Signal | None) -> None:
+    def process_stereo(self, block: Block, signal: Signal, sidechain: Signal | None) -> None:
         """See `Effect.process_stereo`."""
         phase = self._phase.at(block.moments.of(self.cue))[0]
         mix = self.trajectory("mix").values(block.moments)[0] / 100.0

@@ -42,7 +42,7 @@ class Limiter(Effect):
         self._ceiling = Ceiling(self.part.number("ceiling"), self.rate)
         return dict(self._ceiling.state)
 
-    def process_stereo(self, block: Block, signal: Signal, side: Signal | None) -> None:
+    def process_stereo(self, block: Block, signal: Signal, sidechain: Signal | None) -> None:
         """See `Effect.process_stereo`."""
         gain = self.trajectory("gain").values(block.moments)[0]
         scale_stereo(signal[None], 10.0 ** (gain / 20.0))

@@ -1,4 +1,4 @@
-"""The micro-delay: one side a few milliseconds behind the other, for width."""
+"""The micro-delay: one channel a few milliseconds behind the other, for width."""
 
 from __future__ import annotations
 
@@ -15,7 +15,7 @@ from caligo.signal.ticks import TICK
 
 LONGEST = 50.0
 BASE = 2
-"""Samples by which both sides are late at least, so that the line can be read between samples."""
+"""Latency of both channels at least, so that the line can be read between samples."""
 
 
 @kernel("f4[:, ::1], f4[:, ::1], i8, f8[:, ::1], f8[::1]", allocates=True)
@@ -24,7 +24,7 @@ def _run(
 ) -> None:
     """Delay `signal` ``[2, samples]`` in place.
 
-    `lines` are the sides' rings ``[2, size]``; `length` samples ``[2, ticks + 1]`` and `mix` the
+    `lines` are the channels' rings ``[2, size]``; `length` samples ``[2, ticks + 1]`` and `mix` the
     share of what is delayed ``[ticks + 1]`` at every tick.
     """
     mask = lines.shape[1] - 1
@@ -39,8 +39,8 @@ def _run(
             read_moving(lines[c], here, away, (end - away) / TICK, late)
             read_moving(lines[c], here, float(BASE), 0.0, direct)
             for n in range(TICK):
-                share = np.float32(mix[k] + (mix[k + 1] - mix[k]) * n / TICK)
-                tick[n] = direct[n] + share * (late[n] - direct[n])
+                fraction = np.float32(mix[k] + (mix[k + 1] - mix[k]) * n / TICK)
+                tick[n] = direct[n] + fraction * (late[n] - direct[n])
 
 
 @register(
@@ -60,13 +60,13 @@ def _run(
     )
 )  # fmt: skip
 class MicroDelay(Effect):
-    """A line for each side, bent in pitch where its time moves."""
+    """A line for each channel, bent in pitch where its time moves."""
 
     def initial_state(self) -> State:
         """See `Effect.initial_state`."""
         return {"lines": np.zeros((2, ring_size(LONGEST / 1000.0 * self.rate + BASE)), np.float32)}
 
-    def process_stereo(self, block: Block, signal: Signal, side: Signal | None) -> None:
+    def process_stereo(self, block: Block, signal: Signal, sidechain: Signal | None) -> None:
         """See `Effect.process_stereo`."""
         left, right, mix = (
             self.trajectory(key).values(block.moments)[0] for key in ("left", "right", "mix")

@@ -56,7 +56,7 @@ class Multiband(Effect):
         """See `Effect.initial_state`."""
         return split_state()
 
-    def process_stereo(self, block: Block, signal: Signal, side: Signal | None) -> None:
+    def process_stereo(self, block: Block, signal: Signal, sidechain: Signal | None) -> None:
         """See `Effect.process_stereo`."""
         lower, upper = (
             self.trajectory(key).values(block.moments)[0] for key in ("low_split", "high_split")
@@ -64,7 +64,7 @@ class Multiband(Effect):
         parts = bands(signal, lower, upper, self.rate, self.state)
         for (key, _), band in zip(NAMES, parts, strict=True):
             if key in self._chains:
-                self._chains[key].process(block, band[None], self.sides)
+                self._chains[key].process(block, band[None], self.sidechains)
             self._waiting[key].process(band)
             scale_stereo(band[None], gain(self.trajectory(f"{key}_level").values(block.moments)[0]))
         signal[:] = parts[0] + parts[1] + parts[2]

@@ -10,10 +10,10 @@ from caligo.catalogue import Kind, Module, Moves, Parameter, register
 from caligo.movement.block import Block
 from caligo.movement.periods import paced_parameter
 from caligo.processing import shared
+from caligo.processing.effect_lfo import EffectLFO
 from caligo.processing.processor import Signal, State
-from caligo.processing.swaying import Swaying
 from caligo.signal.first_order import run_all_passes
-from caligo.signal.state_variable import corner_gain
+from caligo.signal.state_variable import cutoff_gain
 
 MOST_FEEDBACK = 0.9
 
@@ -31,25 +31,25 @@ MOST_FEEDBACK = 0.9
                          high=8_000.0, group="Movement"),
             Parameter("depth", "Depth", "How far it sways to either side.", unit="oct", high=4.0,
                       default=1.2, moves=Moves.SHARED, group="Movement"),
-            shared.share("turn", "Turn", "How far the right side is behind; half a cycle at "
+            shared.percent("turn", "Turn", "How far the right side is behind; half a cycle at "
                          "100 %.", 25.0, group="Movement"),
             paced_parameter(False, "Movement"),
             Parameter("stages", "Stages", "Two of them make a notch.", low=2, high=12, default=6,
                       kind=Kind.INTEGER, group="Colour"),
-            shared.share("feedback", "Feedback", "Peaks between the notches.", 30.0, low=-100.0,
+            shared.percent("feedback", "Feedback", "Peaks between the notches.", 30.0, low=-100.0,
                          group="Colour"),
             shared.mix("Turned against direct signal; notches are deepest in the middle.", 50.0),
         ),
     )
 )  # fmt: skip
-class Phaser(Swaying):
-    """A chain of all-passes for each side, as a function of time."""
+class Phaser(EffectLFO):
+    """A chain of all-passes for each channel, as a function of time."""
 
     def initial_state(self) -> State:
         """See `Effect.initial_state`."""
         return {"chain": np.zeros((1, 2, int(self.part.number("stages"))))}
 
-    def process_stereo(self, block: Block, signal: Signal, side: Signal | None) -> None:
+    def process_stereo(self, block: Block, signal: Signal, sidechain: Signal | None) -> None:
         """See `Effect.process_stereo`."""
         centre, depth, turn, feedback, mix = (
             self.trajectory(key).values(block.moments)[0]
@@ -60,7 +60,7 @@ class Phaser(Swaying):
         hertz = np.clip(centre * np.exp2(depth * sway), 10.0, None)
         run_all_passes(
             signal[None],
-            corner_gain(hertz, self.rate)[None],
+            cutoff_gain(hertz, self.rate)[None],
             MOST_FEEDBACK * feedback[None] / 100.0,
             mix[None] / 100.0,
             self.state["chain"],

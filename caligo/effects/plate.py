@@ -31,16 +31,17 @@ RATE = 29_761.0
 """The sample rate that the paper gives its lengths for."""
 INPUTS = np.array([142, 107, 379, 277]) / RATE
 INPUT_GAINS = np.array([0.75, 0.75, 0.625, 0.625])
-SWAYING, LINES, ALL_PASSES, LAST = (
+EFFECT_LFO, LINES, ALL_PASSES, LAST = (
     np.array(pair) / RATE for pair in ((672, 908), (4453, 4217), (1800, 2656), (3720, 3163))
 )
 """Seconds of the parts of either half, in the order in which they are passed."""
-SWAYING_GAIN, RING_GAIN = 0.7, 0.5
+LFO_GAIN, RING_GAIN = 0.7, 0.5
 OUTPUTS = np.array([[0.0053, 0.0121, 0.0223], [0.0059, 0.0113, 0.0241]])
-"""Seconds of three more all-passes on either side, which the paper does not have: what is gathered
-is dense with them where seven taps alone are single echoes."""
+"""Seconds of three more all-passes on either channel, which the paper does not have: what is
+gathered is dense with them where seven taps alone are single echoes."""
 OUTPUT_GAIN = 0.6
-# Where each side listens: half, part (0 the line, 1 the all-pass, 2 the last line), seconds, sign.
+# Where each channel listens: half, part (0 the line, 1 the all-pass, 2 the last line), seconds,
+# sign.
 TAPS = np.array(
     [
         [(1, 0, 266, 1), (1, 0, 2974, 1), (1, 1, 1913, -1), (1, 2, 1996, 1),
@@ -71,7 +72,7 @@ def _enters(seconds: float, decay: float) -> float:
     """The gain of what comes in at which the plate is as loud whatever its decay and size.
 
     What stays in a ring that loses energy evenly lasts, and is heard, for ``1 / x`` of a half of
-    `seconds` with x the logarithm of the share that is lost in it; what is lost within a half is
+    `seconds` with x the logarithm of the fraction that is lost in it; what is lost within a half is
     heard in part (`SOONER`, by measurement).
     """
     x = 6.0 * LN10 * seconds / decay
@@ -154,7 +155,7 @@ def _run(
     ----------
     pre, inputs, rings, outputs
         Rings of the pre-delay ``[size]``, of the all-passes ``[4, size]``, of the parts of either
-        half ``[2, 4, size]``, and of the all-passes that either side is heard through
+        half ``[2, 4, size]``, and of the all-passes that either channel is heard through
         ``[2, 3, size]``.
     ones
         The low-passes of the low cut and of either half ``[3]``; carried on.
@@ -197,7 +198,7 @@ def _run(
                     lengths[h, part, end] = seconds[part, h] * s * rate
                 turn = math.sin(2.0 * math.pi * PACES[h] * now)
                 lengths[h, 0, end] += EXCURSION * (1.0 + movement[k + end] * turn) * rate
-                gains[h, 0, end] = softened(SWAYING_GAIN, seconds[0, h] * s, decay[k + end])
+                gains[h, 0, end] = softened(LFO_GAIN, seconds[0, h] * s, decay[k + end])
                 gains[h, 1, end] = softened(-RING_GAIN, seconds[2, h] * s, decay[k + end])
                 kept[h, end] = 10.0 ** (-3.0 * ways[h] * s / decay[k + end])
         for h in range(2):
@@ -244,17 +245,17 @@ def _run(
             Parameter("decay", "Decay", "Time to fall by 60 dB (ISO 3382-1).", unit="s", low=0.3,
                       high=30.0, default=3.0, scale=Scale.LOGARITHMIC, moves=Moves.SHARED,
                       group="Plate"),
-            shared.share("size", "Size", "How large the sheet is: larger rings lower and slower.",
+            shared.percent("size", "Size", "How large the sheet is: larger rings lower and slower.",
                          100.0, low=50.0, high=100.0 * LARGEST, group="Plate"),
             shared.milliseconds("pre_delay", "Pre-delay", "Wait before it answers.", 0.0, low=0.0,
                                 high=LONGEST_PRE_DELAY * 1000.0, group="Plate"),
-            shared.share("movement", "Movement", "How far it sways, which smears its resonances.",
+            shared.percent("movement", "Movement", "How far it sways, which smears its resonances.",
                          60.0, group="Plate"),
             shared.hertz("damping", "Damping", "Above this it falls faster.", 9_000.0, low=500.0,
                          group="Tone"),
             shared.hertz("low_cut", "Low cut", "What lies below stays out of it.", 90.0,
                          high=1_000.0, group="Tone"),
-            shared.share("width", "Width", "Stereo width of what it gives.", 100.0, high=150.0,
+            shared.percent("width", "Width", "Stereo width of what it gives.", 100.0, high=150.0,
                          group="Output"),
             shared.level("level", "Level", "Of the plate, whatever its decay and size.", 0.0,
                          low=-36.0, high=24.0, group="Output"),
@@ -268,9 +269,9 @@ class Plate(Effect):
     def initial_state(self) -> State:
         """See `Effect.initial_state`."""
         # Whole numbers of samples, which lose nothing, at a size of 1.
-        lengths = np.stack([SWAYING, LINES, ALL_PASSES, LAST])
+        lengths = np.stack([EFFECT_LFO, LINES, ALL_PASSES, LAST])
         self._seconds = np.round(lengths * self.rate) / self.rate
-        longest = float(max(SWAYING.max(), LINES.max(), ALL_PASSES.max(), LAST.max())) * LARGEST
+        longest = float(max(EFFECT_LFO.max(), LINES.max(), ALL_PASSES.max(), LAST.max())) * LARGEST
         return {
             "pre": np.zeros(ring_size(LONGEST_PRE_DELAY * self.rate + 2), np.float32),
             "inputs": np.zeros((4, ring_size(float(INPUTS.max()) * self.rate)), np.float32),
@@ -280,7 +281,7 @@ class Plate(Effect):
             "back": np.zeros((2, TICK), np.float32),
         }
 
-    def process_stereo(self, block: Block, signal: Signal, side: Signal | None) -> None:
+    def process_stereo(self, block: Block, signal: Signal, sidechain: Signal | None) -> None:
         """See `Effect.process_stereo`."""
         moments, state = block.moments, self.state
         size, decay, movement, width, level, mix = (

@@ -34,9 +34,9 @@ def _run(
     counted
         How many samples have been taken since the start, at every tick ``[ticks + 1]``.
     bits, mix
-        Bits and a share at every tick ``[ticks + 1]``.
+        Bits and a fraction at every tick ``[ticks + 1]``.
     held
-        The sample taken last, of either side ``[2]``.
+        The sample taken last, of either channel ``[2]``.
     """
     for k in range(len(bits) - 1):
         step = (counted[k + 1] - counted[k]) / TICK
@@ -101,7 +101,7 @@ class Reduction(Effect):
         """See `Effect.initial_state`."""
         return {"held": np.zeros(2)}
 
-    def process_stereo(self, block: Block, signal: Signal, side: Signal | None) -> None:
+    def process_stereo(self, block: Block, signal: Signal, sidechain: Signal | None) -> None:
         """See `Effect.process_stereo`."""
         bits, mix = (self.trajectory(key).values(block.moments)[0] for key in ("bits", "mix"))
         counted = self._taken.at(block.moments.of(self.cue))[0]

@@ -31,8 +31,9 @@ from caligo.signal.ticks import TICK
 SOUND = 343.0
 """Metres a second, in dry air at 20 degrees."""
 PROPORTIONS = np.array([1.26 / 1.59, 1.0, 1.0 / 1.59])
-"""Width, length and height of the room as shares of its length, whose lowest resonances lie evenly
-(R. Bolt, "Note on normal frequency statistics for rectangular rooms", JASA 1946; from memory)."""
+"""Width, length and height of the room as fractions of its length, whose lowest resonances lie
+evenly (R. Bolt, "Note on normal frequency statistics for rectangular rooms", JASA 1946; from
+memory)."""
 SMALLEST, LARGEST = 2.0, 60.0
 ORDERS = 2
 """Walls on a way at most."""
@@ -45,9 +46,9 @@ IMAGES = np.array(
 )
 """How many rooms away each mirror image lies, along width, length and height ``[images, 3]``."""
 SOURCE, LISTENER = np.array([0.47, 0.88, 0.41]), np.array([0.5, 0.88, 0.36])
-"""Where both are, as shares of width, length and height; the source is moved along the length."""
+"""Where both are, as fractions of width, length and height; the source moves lengthwise."""
 FARTHEST = 0.76
-"""The share of the length by which they are apart at most."""
+"""The fraction of the length by which they are apart at most."""
 APART = 0.16
 """Metres between the ears for each metre of the room's width, at a width of 100 %."""
 DIFFUSER_SECONDS = np.array([[0.0031, 0.0053], [0.0034, 0.0049]])
@@ -76,26 +77,26 @@ def ways(
     size
         Length of the room in metres.
     distance, walls, apart
-        How far the source is, the share of the amplitude that a wall gives back, and metres
+        How far the source is, the fraction of the amplitude that a wall gives back, and metres
         between the ears for each metre of the room's width.
     seconds, gains
         Receive both ``[2, images]``. All gains together have the energy of one.
     """
-    room = proportions * size
-    ears = listener * room
+    scratch = proportions * size
+    ears = listener * scratch
     nearest = np.empty(2)
     total = 0.0
     for c in range(2):
-        ear = ears[0] + (c - 0.5) * apart * room[0]
+        ear = ears[0] + (c - 0.5) * apart * scratch[0]
         for i in range(-1, len(images)):
             far = 0.0
             bounces = 0
             for axis in range(3):
-                share = source[axis] - (distance if axis == 1 else 0.0)
+                fraction = source[axis] - (distance if axis == 1 else 0.0)
                 m = images[i, axis] if i >= 0 else 0
                 bounces += abs(m)
                 # Rooms an odd way off are mirrored (Allen and Berkley).
-                place = (m + (share if m % 2 == 0 else 1.0 - share)) * room[axis]
+                place = (m + (fraction if m % 2 == 0 else 1.0 - fraction)) * scratch[axis]
                 away = place - (ear if axis == 0 else ears[axis])
                 far += away * away
             far = math.sqrt(far)
@@ -113,9 +114,9 @@ def ways(
 
 @device
 def _add_still(
-    lines: np.ndarray, side: int, at: int, away: float, gain: float, out: np.ndarray, row: int
+    lines: np.ndarray, channel: int, at: int, away: float, gain: float, out: np.ndarray, row: int
 ) -> None:
-    """Add a tick of a side's ring, `away` samples ago, to a row of `out` ``[walls, TICK]``.
+    """Add a tick of a channel's ring, `away` samples ago, to a row of `out` ``[walls, TICK]``.
 
     A tap that stands still is four products a sample, whose weights `lagrange` gives.
     """
@@ -125,7 +126,7 @@ def _add_still(
     f, g, none = np.float32(away - whole), np.float32(gain), np.float32(0.0)
     a, b = lagrange(g, none, none, none, f), lagrange(none, g, none, none, f)
     c, d = lagrange(none, none, g, none, f), lagrange(none, none, none, g, f)
-    source, to = np.uint64(side), np.uint64(row)
+    source, to = np.uint64(channel), np.uint64(row)
     if start + TICK + 3 <= size:
         # Unsigned numbers keep the loop's reading in one direction, so that it becomes vectors.
         for n in range(np.uint64(TICK)):
@@ -136,8 +137,8 @@ def _add_still(
     mask = size - 1
     for n in range(TICK):
         i = start + n
-        near = a * lines[side, (i + 3) & mask] + b * lines[side, (i + 2) & mask]
-        out[row, n] += near + (c * lines[side, (i + 1) & mask] + d * lines[side, i & mask])
+        near = a * lines[channel, (i + 3) & mask] + b * lines[channel, (i + 2) & mask]
+        out[row, n] += near + (c * lines[channel, (i + 1) & mask] + d * lines[channel, i & mask])
 
 
 @kernel(
@@ -175,9 +176,9 @@ def _run(
     lines, smear
         Rings of what came in ``[2, size]``, and of the diffusers ``[2, 2, size]``.
     dark
-        The low-passes of ways with one wall and with two ``[2 sides, 2]``; carried on.
+        The low-passes of ways with one wall and with two ``[2 channels, 2]``; carried on.
     size, distance, walls, apart, damping
-        See `ways`, and the one-pole share of each wall, at every tick ``[ticks + 1]``.
+        See `ways`, and the one-pole fraction of each wall, at every tick ``[ticks + 1]``.
     sharp, smeared, wet, direct
         The gains of reflections as they are and of diffused ones, of both together and of the
         direct signal, at every tick.
@@ -212,26 +213,26 @@ def _run(
             bounced[:] = np.float32(0.0)
             for i in range(count):
                 walls_passed = abs(images[i, 0]) + abs(images[i, 1]) + abs(images[i, 2])
-                # What is mirrored from left to right comes from the other side.
-                side = c if images[i, 0] % 2 == 0 else 1 - c
+                # What is mirrored from left to right comes from the other channel.
+                channel = c if images[i, 0] % 2 == 0 else 1 - c
                 away = max(NEAREST, seconds[c, i] * rate)
                 end = max(NEAREST, to_seconds[c, i] * rate)
                 first, last = gains[c, i], to_gains[c, i]
                 if still:
-                    _add_still(lines, side, here, away, first, bounced, walls_passed - 1)
+                    _add_still(lines, channel, here, away, first, bounced, walls_passed - 1)
                     continue
-                read_going(lines[side], here, away, end, one)
+                read_going(lines[channel], here, away, end, one)
                 for n in range(TICK):
                     strength = np.float32(first + n * (last - first) / TICK)
                     bounced[walls_passed - 1, n] += strength * one[n]
             low, lower = dark[c, 0], dark[c, 1]
-            share = damping[k] if len(damping) > 1 else damping[0]
-            share_step = (damping[k + 1] - share) / TICK if len(damping) > 1 else 0.0
+            fraction = damping[k] if len(damping) > 1 else damping[0]
+            fraction_step = (damping[k + 1] - fraction) / TICK if len(damping) > 1 else 0.0
             for n in range(TICK):
-                lower += share * (bounced[1, n] - lower)
-                low += share * (bounced[0, n] + lower - low)
+                lower += fraction * (bounced[1, n] - lower)
+                low += fraction * (bounced[0, n] + lower - low)
                 bounced[0, n] = low
-                share += share_step
+                fraction += fraction_step
             dark[c, 0] = low if abs(low) > DEAD else 0.0
             dark[c, 1] = lower if abs(lower) > DEAD else 0.0
             # What is smeared comes beside what is not, in equal power.
@@ -271,15 +272,15 @@ def _run(
             Parameter("size", "Size", "Length of the room; the rest goes with it.", unit="m",
                       low=SMALLEST, high=LARGEST, default=14.0, scale=Scale.LOGARITHMIC,
                       moves=Moves.SHARED, group="Room"),
-            shared.share("distance", "Distance", "How far the sound is, of the room's length.",
+            shared.percent("distance", "Distance", "How far the sound is, of the room's length.",
                          55.0, low=5.0, group="Room"),
-            shared.share("walls", "Walls", "How much a wall gives back: cloth little, stone much.",
+            shared.percent("walls", "Walls", "How much walls give back: cloth little, stone much.",
                          80.0, low=10.0, group="Room"),
             shared.hertz("damping", "Damping", "Each wall swallows what lies above.", 9_000.0,
                          low=500.0, group="Tone"),
-            shared.share("diffusion", "Diffusion", "How far each answer is smeared.", 40.0,
+            shared.percent("diffusion", "Diffusion", "How far each answer is smeared.", 40.0,
                          group="Tone"),
-            shared.share("width", "Width", "How far the ears are apart.", 100.0, high=200.0,
+            shared.percent("width", "Width", "How far the ears are apart.", 100.0, high=200.0,
                          group="Output"),
             shared.level("level", "Level", "Of the reflections, whatever the room.", 0.0, low=-36.0,
                          high=12.0, group="Output"),
@@ -288,7 +289,7 @@ def _run(
     )
 )  # fmt: skip
 class Reflections(Effect):
-    """Twenty-four mirror images of either side, read from a line."""
+    """Twenty-four mirror images of either channel, read from a line."""
 
     def initial_state(self) -> State:
         """See `Effect.initial_state`."""
@@ -300,7 +301,7 @@ class Reflections(Effect):
             "dark": np.zeros((2, 2)),
         }
 
-    def process_stereo(self, block: Block, signal: Signal, side: Signal | None) -> None:
+    def process_stereo(self, block: Block, signal: Signal, sidechain: Signal | None) -> None:
         """See `Effect.process_stereo`."""
         keys = ("size", "distance", "walls", "width", "diffusion", "level", "mix")
         value: dict[str, NDArray[np.float64]] = {

@@ -14,9 +14,9 @@ from caligo.movement.block import Block
 from caligo.movement.movement import Movement
 from caligo.movement.voices import Tuning
 from caligo.processing import shared
+from caligo.processing.effect_lfo import EffectLFO
 from caligo.processing.held_strings import HeldStrings
 from caligo.processing.processor import Signal, State
-from caligo.processing.swaying import Swaying
 from caligo.signal.gains import scale_stereo
 from caligo.signal.short_loop import SHORTEST, run_short_loop
 from caligo.signal.smoothing import one_pole_at, one_pole_delay
@@ -36,13 +36,13 @@ def _gather(strings: np.ndarray, gains: np.ndarray, mix: np.ndarray, signal: np.
     for k in range(len(mix) - 1):
         for n in range(TICK):
             i, way = k * TICK + n, n / TICK
-            share = mix[k] + way * (mix[k + 1] - mix[k])
+            fraction = mix[k] + way * (mix[k + 1] - mix[k])
             for c in range(2):
                 wet = 0.0
                 for s in range(len(strings)):
                     g = gains[s, c, k] + way * (gains[s, c, k + 1] - gains[s, c, k])
                     wet += g * strings[s, c, i]
-                signal[c, i] += share * (wet - signal[c, i])
+                signal[c, i] += fraction * (wet - signal[c, i])
 
 
 @register(
@@ -73,13 +73,13 @@ def _gather(strings: np.ndarray, gains: np.ndarray, mix: np.ndarray, signal: np.
             shared.hertz("damping", "Damping", "Above this strings fade sooner.", 6_000.0,
                          low=500.0, group="Ringing"),
             shared.period("Length of one turn of the strings in the picture.", 40.0),
-            shared.share("spread", "Spread", "How far apart the strings stand.", 70.0,
+            shared.percent("spread", "Spread", "How far apart the strings stand.", 70.0,
                          group="Movement"),
             shared.mix("Strings against the direct signal.", 40.0),
         ),
     )
 )  # fmt: skip
-class Resonators(Swaying):
+class Resonators(EffectLFO):
     """Short loops side by side, each as long as a period of its pitch."""
 
     def __init__(self, part: EffectPart, address: str, movement: Movement, rate: int) -> None:
@@ -102,7 +102,7 @@ class Resonators(Swaying):
         size = 1 << math.ceil(math.log2(self.rate / LOWEST + 2 * TICK))
         return {"strings": np.zeros((len(self._ratios), 2, size + 1))}
 
-    def process_stereo(self, block: Block, signal: Signal, side: Signal | None) -> None:
+    def process_stereo(self, block: Block, signal: Signal, sidechain: Signal | None) -> None:
         """See `Effect.process_stereo`."""
         root, decay, damping, spread, mix = (
             self.trajectory(key).values(block.moments)[0]
@@ -117,7 +117,7 @@ class Resonators(Swaying):
         dark = np.broadcast_to(one_pole_at(damping, self.rate), mix.shape)
         turn = 2.0 * np.pi * tuned / self.rate
         length = np.maximum(self.rate / tuned - one_pole_delay(turn, dark), SHORTEST)
-        # Each turn loses its share of the decay, of which the damping takes some at the pitch.
+        # Each turn loses its fraction of the decay, of which the damping takes some at the pitch.
         taken = dark / np.sqrt(1.0 - 2.0 * (1.0 - dark) * np.cos(turn) + (1.0 - dark) ** 2)
         back = kept * np.minimum(np.power(10.0, -3.0 / (tuned * decay)) / taken, 0.99995)
         strings = np.repeat(signal[None], count, axis=0)

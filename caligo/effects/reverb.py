@@ -33,9 +33,9 @@ from caligo.signal.feedback_network import (
     DAMPED,
     GROUPS,
     LINES,
-    ROOM,
+    SCRATCH,
     SWAY,
-    Room,
+    Scratch,
     darken,
     entrance,
     gather_inside,
@@ -43,7 +43,7 @@ from caligo.signal.feedback_network import (
     losses,
     mix_lines,
     pass_on,
-    room,
+    scratch,
     swing,
 )
 from caligo.signal.line_reading import read_lines
@@ -67,7 +67,7 @@ WET_GAIN = 1.37
 VALUES = ("size", "decay", "damping", "freeze", "width", "mix", "pre_delay")
 """The numbers that the first rows of what the kernel is given are made of, in order."""
 UNITS = np.array([[0.01], [1.0], [1.0], [0.01], [0.01], [0.01], [0.001]])
-"""What each of them is multiplied by: shares of per cent, seconds of milliseconds."""
+"""What each of them is multiplied by: hundredths for per cent, seconds of milliseconds."""
 LARGEST = 200.0
 """The largest size in per cent."""
 
@@ -86,7 +86,7 @@ def line_seconds() -> NDArray[np.float64]:
 
 @cache
 def _bursts() -> tuple[NDArray[np.float64], NDArray[np.float32]]:
-    """Places and gains of either side ``[2, taps]``: the least coloured of 30,000 draws."""
+    """Places and gains of either channel ``[2, taps]``: the least coloured of 30,000 draws."""
     left, right = velvet(TAPS, 20_717), velvet(TAPS, 25_034)
     return np.stack([left[0], right[0]]), np.stack([left[1], right[1]])
 
@@ -104,14 +104,14 @@ def _output(
 
     Width and gains are those at both ends of it ``[2]``; `made_up` is a factor of the latter gain.
     """
-    share = np.float32(1.0 / TICK)
+    fraction = np.float32(1.0 / TICK)
     spread, dry_gain = np.float32(width[0]), np.float32(direct[0])
     wet_gain, wet_step = (
         np.float32(made_up * wet[0]),
-        share * np.float32(made_up * (wet[1] - wet[0])),
+        fraction * np.float32(made_up * (wet[1] - wet[0])),
     )
-    spread_step = share * np.float32(width[1] - width[0])
-    dry_step = share * np.float32(direct[1] - direct[0])
+    spread_step = fraction * np.float32(width[1] - width[0])
+    dry_step = fraction * np.float32(direct[1] - direct[0])
     half = np.float32(0.5)
     for n in range(TICK):
         x = np.float32(n)
@@ -126,7 +126,7 @@ def _output(
     (
         "f4[:, ::1], f4[:, ::1], f4[:, :, ::1], f4[:, ::1], f4[:, ::1], f8[::1], i8, f8",
         "f8[:, ::1], f8, f8[:, ::1], f4[:, ::1], f8[:, ::1], f8[::1]",
-        ROOM,
+        SCRATCH,
     )
 )
 def _run(
@@ -144,7 +144,7 @@ def _run(
     gains: np.ndarray,
     diffusers: np.ndarray,
     seconds: np.ndarray,
-    room: Room,
+    scratch: Scratch,
 ) -> None:
     """Reverberate `signal` ``[2, samples]`` in place, a tick at a time.
 
@@ -155,32 +155,50 @@ def _run(
     dull, thin
         One-pole states: damping of each line ``[GROUPS, WIDTH]``, low cut of each channel ``[2]``.
     values
-        The size as a share, seconds to fall by 60 dB, the corner in Hz above which it falls faster,
-        freeze and width as shares, the direct signal's gain, seconds of pre-delay, the gain of what
-        is heard of the lines, and the low cut's one-pole share, at every tick ``[9, ticks + 1]``.
+        The size as a fraction, seconds to fall by 60 dB, the cutoff in Hz above which it falls
+        faster, freeze and width as fractions, the direct signal's gain, seconds of pre-delay, the
+        gain of what is heard of the lines, and the low cut's one-pole fraction, at every tick
+        ``[9, ticks + 1]``.
     made_up
         By what all that is heard of the lines is louder, see `Block.heard_from`.
     places, gains
-        The burst that what comes in is scattered to: shares of its length and gains ``[2, taps]``.
+        The burst that what comes in is scattered to: fractions of its length and gains ``[2,
+        taps]``.
     diffusers, seconds
         Lengths of the diffusers ``[2, DIFFUSERS]`` and the lines ``[LINES]`` at a size of 1, in
         seconds.
-    room
-        See `Room`.
+    scratch
+        See `Scratch`.
     """
     size, decay, damping, freeze, width = values[0], values[1], values[2], values[3], values[4]
     direct, pre_delay, wet, low_cut = values[5], values[6], values[7], values[8]
-    dry, fed, heard, held, powers = room.dry, room.fed, room.heard, room.held, room.powers
-    gain, to_gain, inside, to_inside = room.gain[0], room.gain[1], room.inside[0], room.inside[1]
-    to_dark, away, to_away = room.dark[GROUPS:], room.away[0], room.away[1]
-    cosine, to_cosine, sine, to_sine = room.cosine[0], room.cosine[1], room.sine[0], room.sine[1]
+    dry, fed, heard, held, powers = (
+        scratch.dry,
+        scratch.fed,
+        scratch.heard,
+        scratch.held,
+        scratch.powers,
+    )
+    gain, to_gain, inside, to_inside = (
+        scratch.gain[0],
+        scratch.gain[1],
+        scratch.inside[0],
+        scratch.inside[1],
+    )
+    to_dark, away, to_away = scratch.dark[GROUPS:], scratch.away[0], scratch.away[1]
+    cosine, to_cosine, sine, to_sine = (
+        scratch.cosine[0],
+        scratch.cosine[1],
+        scratch.sine[0],
+        scratch.sine[1],
+    )
     losses(
         seconds, size[0], decay[0], damping[0], freeze[0], rate, to_gain, to_dark, to_inside, powers
     )
     to_enter = entrance(to_gain, to_inside)
-    pass_on(room.gain)
-    pass_on(room.inside)
-    pass_on(room.dark)
+    pass_on(scratch.gain)
+    pass_on(scratch.inside)
+    pass_on(scratch.dark)
     swing(first * TICK / rate, freeze[0], to_away, to_cosine, to_sine)
     for k in range(len(decay) - 1):
         at = (first + k) * TICK
@@ -206,21 +224,21 @@ def _run(
         for c in range(2):
             for n in range(TICK):
                 fed[c, n] *= np.float32(enters) + np.float32(n) * enter_step
-        pass_on(room.away)
-        pass_on(room.cosine)
-        pass_on(room.sine)
+        pass_on(scratch.away)
+        pass_on(scratch.cosine)
+        pass_on(scratch.sine)
         swing((at + TICK) / rate, freeze[k + 1], to_away, to_cosine, to_sine)
         read_lines(
             lines, at, rate, seconds, size[k], size[k + 1], freeze[k], freeze[k + 1],
-            away, to_away, room.places, held,
+            away, to_away, scratch.places, held,
         )  # fmt: skip
         lose_and_gather(held, gain, to_gain, heard)
         gather_inside(lines, at, rate, seconds, size[k], size[k + 1], inside, to_inside, heard)
         mix_lines(held, cosine, sine, to_cosine, to_sine, fed)
-        darken(held, room.dark, dull, at, lines, room.turned)
-        pass_on(room.gain)
-        pass_on(room.inside)
-        pass_on(room.dark)
+        darken(held, scratch.dark, dull, at, lines, scratch.turned)
+        pass_on(scratch.gain)
+        pass_on(scratch.inside)
+        pass_on(scratch.dark)
         ends = slice(k, k + 2)
         _output(dry, heard, width[ends], direct[ends], wet[ends], made_up)
         give_tick(dry, signal, k)
@@ -344,7 +362,7 @@ class Reverb(Effect):
 
     def __init__(self, part: EffectPart, address: str, movement: Movement, rate: int) -> None:
         super().__init__(part, address, movement, rate)
-        self._room = room()
+        self._scratch = scratch()
         self._moved = self.bundle(*VALUES)
 
     def initial_state(self) -> State:
@@ -363,7 +381,7 @@ class Reverb(Effect):
             "thin": np.zeros(2),
         }
 
-    def process_stereo(self, block: Block, signal: Signal, side: Signal | None) -> None:
+    def process_stereo(self, block: Block, signal: Signal, sidechain: Signal | None) -> None:
         """See `Effect.process_stereo`."""
         values = block.moments.for_all_notes(id(self), self._values)
         state = self.state
@@ -377,11 +395,11 @@ class Reverb(Effect):
             block.span.first,
             float(self.rate),
             values,
-            1.0 / math.sqrt(self._share_heard(block, values[1])),
+            1.0 / math.sqrt(self._fraction_heard(block, values[1])),
             *_bursts(),
             DIFFUSER_SECONDS,
             line_seconds(),
-            self._room,
+            self._scratch,
         )
 
     def _values(self, moments: Moments) -> Floats:
@@ -395,8 +413,8 @@ class Reverb(Effect):
         np.subtract(1.0, mix, out=mix)
         return found
 
-    def _share_heard(self, block: Block, decay: NDArray[np.float64]) -> float:
-        """The share of the space's energy that what has been rendered accounts for.
+    def _fraction_heard(self, block: Block, decay: NDArray[np.float64]) -> float:
+        """The fraction of the space's energy that what has been rendered accounts for.
 
         Exponential decays by 60 dB (ISO 3382-1), integrated up to the middle of the block: that of
         `decay` seconds ``[ticks + 1]``, and beside it that of the damped highs, which are there

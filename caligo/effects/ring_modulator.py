@@ -36,7 +36,7 @@ from caligo.signal.smoothing import one_pole
                 high=8_000.0,
                 group="Sine",
             ),
-            shared.share(
+            shared.percent(
                 "turn",
                 "Turn",
                 "How far the sine of the right side is ahead, in quarters of a cycle.",
@@ -58,7 +58,7 @@ class RingModulator(Effect):
         """See `Effect.initial_state`."""
         return {"standing": np.zeros(2)}
 
-    def process_stereo(self, block: Block, signal: Signal, side: Signal | None) -> None:
+    def process_stereo(self, block: Block, signal: Signal, sidechain: Signal | None) -> None:
         """See `Effect.process_stereo`."""
         phase = self._phase.at(block.moments.of(self.cue))[0]
         turn, mix = (self.trajectory(key).values(block.moments)[0] for key in ("turn", "mix"))

@@ -16,14 +16,14 @@ from caligo.catalogue import Choice, Kind, Module, Parameter, register
 from caligo.kernels import device, kernel
 from caligo.movement.block import Block
 from caligo.processing import shared
-from caligo.processing.oversampled import Numbers, Oversampled, lead, mix_bent, ramp, take_tick
+from caligo.processing.oversampled import Numbers, Oversampled, lead, mix_shaped, ramp, take_tick
 from caligo.processing.processor import State
 from caligo.signal.arrays import copy
-from caligo.signal.bend import REFERENCE
 from caligo.signal.four_rows import ROWS
 from caligo.signal.silence import DEAD
 from caligo.signal.smoothing import one_pole
 from caligo.signal.ticks import TICK
+from caligo.signal.waveshaping import REFERENCE
 
 SOFT, TAPE, HARD = range(3)
 CURVES = {"soft": SOFT, "tape": TAPE, "hard": HARD}
@@ -34,7 +34,7 @@ LIFTED = 3.0
 
 
 @device(allocates=True)
-def _soft(driven: np.ndarray, made: np.ndarray, rest: np.ndarray, bent: np.ndarray) -> None:
+def _soft(driven: np.ndarray, made: np.ndarray, rest: np.ndarray, shaped: np.ndarray) -> None:
     """The mean of ``x / sqrt(1 + x^2)`` from each value to the next, made up for.
 
     Its antiderivative is the root, so the mean is ``(a + b) / (root a + root b)``.
@@ -46,7 +46,7 @@ def _soft(driven: np.ndarray, made: np.ndarray, rest: np.ndarray, bent: np.ndarr
     made, rest
         The gain behind the curve and what is taken away ahead of it: each at the first sample, and
         its step ``[2]``.
-    bent
+    shaped
         Receives it ``[ROWS, TICK]``.
     """
     roots = np.empty(TICK, np.float32)
@@ -55,7 +55,7 @@ def _soft(driven: np.ndarray, made: np.ndarray, rest: np.ndarray, bent: np.ndarr
     for n in range(TICK):
         roots[n] = np.sqrt(one + before[n] * before[n])
     for p in range(ROWS):
-        x, y, out = driven[p], driven[p + 1], bent[p]
+        x, y, out = driven[p], driven[p + 1], shaped[p]
         for n in range(TICK):
             at = np.float32(ROWS * n + p)
             root = np.sqrt(one + y[n] * y[n])
@@ -71,11 +71,11 @@ def _area(x: float) -> float:
 
 
 @device
-def _hard(driven: np.ndarray, made: np.ndarray, rest: np.ndarray, bent: np.ndarray) -> None:
+def _hard(driven: np.ndarray, made: np.ndarray, rest: np.ndarray, shaped: np.ndarray) -> None:
     """The mean of a wave that is cut off at 1, as `_soft`."""
     made_up, made_step, taken, taken_step = made[0], made[1], rest[0], rest[1]
     for p in range(ROWS):
-        x, y, out = driven[p], driven[p + 1], bent[p]
+        x, y, out = driven[p], driven[p + 1], shaped[p]
         for n in range(TICK):
             at = np.float32(ROWS * n + p)
             a, b = float(x[n]), float(y[n])
@@ -92,23 +92,23 @@ def _curve(x: float, hard: bool) -> float:
 
 
 @device
-def _emphasize(x: np.ndarray, share: float, low: float) -> float:
+def _emphasize(x: np.ndarray, fraction: float, low: float) -> float:
     """Lift the highs of `x` ``[ROWS, samples]`` in place: ``low + LIFTED (x - low)``."""
-    stays = 1.0 - share
+    stays = 1.0 - fraction
     for n in range(x.shape[1]):
         for p in range(ROWS):
-            low = stays * low + share * x[p, n]
+            low = stays * low + fraction * x[p, n]
             x[p, n] = low + LIFTED * (x[p, n] - low)
     return low
 
 
 @device
-def _restore(x: np.ndarray, share: float, low: float) -> float:
+def _restore(x: np.ndarray, fraction: float, low: float) -> float:
     """The inverse of `_emphasize`: its equation with the low-pass of what comes out, solved."""
-    rest = (LIFTED - 1.0) * (1.0 - share)
+    rest = (LIFTED - 1.0) * (1.0 - fraction)
     own, lows = 1.0 / (1.0 + rest), rest / (1.0 + rest)
     # One product a sample from low to low: what comes in is multiplied ahead.
-    stays, taken = 1.0 - share + share * lows, share * own
+    stays, taken = 1.0 - fraction + fraction * lows, fraction * own
     for n in range(x.shape[1]):
         for p in range(ROWS):
             given = x[p, n]
@@ -130,7 +130,7 @@ def _run(
     offset: np.ndarray,
     mix: np.ndarray,
     curve: int,
-    share: float,
+    fraction: float,
     kept: np.ndarray,
 ) -> None:
     """Bend `rows` ``[ROWS, samples]`` in place.
@@ -139,13 +139,13 @@ def _run(
     ----------
     drive, offset, mix
         Factor, what is added ahead of the curve, and share, at every tick ``[ticks + 1]``.
-    share
-        The one-pole share of tape's emphasis.
+    fraction
+        The one-pole fraction of tape's emphasis.
     kept
         The last driven and direct values, the low-passes of the emphasis and of its inverse
         ``[4]``.
     """
-    driven, bent = np.empty((ROWS + 1, TICK), np.float32), np.empty((ROWS, TICK), np.float32)
+    driven, shaped = np.empty((ROWS + 1, TICK), np.float32), np.empty((ROWS, TICK), np.float32)
     tick = np.empty((ROWS + 1, TICK), np.float32)
     factor, shift = np.empty(2, np.float32), np.empty(2, np.float32)
     made, rest = np.empty(2, np.float32), np.empty(2, np.float32)
@@ -156,7 +156,7 @@ def _run(
         for p in range(1, ROWS + 1):
             copy(tick[p], driven[p])
         if curve == TAPE:
-            kept[2] = _emphasize(driven[1:], share, kept[2])
+            kept[2] = _emphasize(driven[1:], fraction, kept[2])
         ramp(drive[k], drive[k + 1], factor)
         ramp(offset[k], offset[k + 1], shift)
         by, by_step, more, more_step = factor[0], factor[1], shift[0], shift[1]
@@ -171,15 +171,15 @@ def _run(
         ramp(_curve(offset[k], hard), _curve(offset[k + 1], hard), rest)
         ramp(_made_up(drive[k], hard), _made_up(drive[k + 1], hard), made)
         if hard:
-            _hard(driven, made, rest, bent)
+            _hard(driven, made, rest, shaped)
         else:
-            _soft(driven, made, rest, bent)
+            _soft(driven, made, rest, shaped)
         if curve == TAPE:
-            kept[3] = _restore(bent, share, kept[3])
+            kept[3] = _restore(shaped, fraction, kept[3])
         for i in range(2, 4):
             if abs(kept[i]) < DEAD:
                 kept[i] = 0.0
-        mix_bent(tick, bent, mix[k], mix[k + 1], rows, k)
+        mix_shaped(tick, shaped, mix[k], mix[k + 1], rows, k)
 
 
 @register(
@@ -208,7 +208,7 @@ def _run(
                 high=36.0,
                 group="Curve",
             ),
-            shared.share(
+            shared.percent(
                 "bias",
                 "Bias",
                 "Bends one half more than the other, which adds even overtones.",
@@ -221,9 +221,9 @@ def _run(
     )
 )
 class Saturation(Oversampled):
-    """One curve for both sides."""
+    """One curve for both channels."""
 
-    def bent_state(self) -> State:
+    def shaper_state(self) -> State:
         """See `Oversampled.bent_state`."""
         return {"kept": np.zeros((2, 4))}
 
@@ -234,7 +234,7 @@ class Saturation(Oversampled):
         )
         return 10.0 ** (drive / 20.0), 0.8 * bias / 100.0, mix / 100.0
 
-    def bend(self, numbers: Numbers, rows: NDArray[np.float32], side: int) -> None:
+    def waveshape(self, numbers: Numbers, rows: NDArray[np.float32], channel: int) -> None:
         """See `Oversampled.bend`."""
         drive, bias, mix = numbers
         _run(
@@ -244,5 +244,5 @@ class Saturation(Oversampled):
             mix,
             CURVES[self.part.text("curve")],
             one_pole(EMPHASIS, ROWS * self.rate),
-            self.state["kept"][side],
+            self.state["kept"][channel],
         )

@@ -44,7 +44,7 @@ twice and four over each other ``1.5 * 0.375 / 1.5^2``."""
 def _blur(
     spectrum: np.ndarray,
     powers: np.ndarray,
-    share: float,
+    fraction: float,
     chance: float,
     least: float,
     seed: np.uint64,
@@ -55,23 +55,23 @@ def _blur(
     ----------
     powers
         Smoothed powers ``[2, bins]``; carried on. Powers, so that noise keeps its energy.
-    share
+    fraction
         How far they go towards the frame's.
     chance
-        How far phases are turned at random, both sides alike.
+        How far phases are turned at random, both channels alike.
     least
         The height of a line under which it is left out, softly.
     """
     for k in range(spectrum.shape[1]):
         turn = 2.0 * math.pi * chance * (unit(seed, k) - 0.5)
         c, s = math.cos(turn), math.sin(turn)
-        for side in range(2):
-            x = spectrum[side, k]
+        for channel in range(2):
+            x = spectrum[channel, k]
             power = x.real * x.real + x.imag * x.imag
-            powers[side, k] += share * (power - powers[side, k])
-            if powers[side, k] < DEAD:
-                powers[side, k] = 0.0
-            level = math.sqrt(powers[side, k])
+            powers[channel, k] += fraction * (power - powers[channel, k])
+            if powers[channel, k] < DEAD:
+                powers[channel, k] = 0.0
+            level = math.sqrt(powers[channel, k])
             if least > 0.0:
                 level *= min(1.0, max(0.0, level / least - 0.5))
             if power > FAINT:
@@ -79,7 +79,7 @@ def _blur(
                 a, b = x.real * scale, x.imag * scale
             else:
                 a, b = level, 0.0
-            spectrum[side, k] = complex(a * c - b * s, a * s + b * c)
+            spectrum[channel, k] = complex(a * c - b * s, a * s + b * c)
 
 
 def hop_of(rate: int) -> int:
@@ -120,7 +120,7 @@ class SpectralBlur(Effect):
             "direct": np.zeros((2, self._size), np.float32),
         }
 
-    def process_stereo(self, block: Block, signal: Signal, side: Signal | None) -> None:
+    def process_stereo(self, block: Block, signal: Signal, sidechain: Signal | None) -> None:
         """See `Effect.process_stereo`."""
         blur, threshold, mix = (
             self.trajectory(key).values(block.moments)[0] for key in ("blur", "threshold", "mix")
@@ -167,7 +167,7 @@ class SpectralBlur(Effect):
             first, begin at its start and a hop apart.
         heard
             Seconds that have been heard at each, see `Block.heard_from`: a mean of less has
-            brought no more than a share of its power.
+            brought no more than a fraction of its power.
         blur, threshold
             At each frame's end ``[frames]``.
         """
@@ -178,10 +178,10 @@ class SpectralBlur(Effect):
         chance = np.clip(chance, 0.0, 1.0)
         # A full-scale sine's line is a quarter of the frame high, by Hann's window.
         least = np.where(threshold > BOTTOM, 10.0 ** (threshold / 20.0) * 0.25 * self._size, 0.0)
-        share = 1.0 - np.exp(-self._hop / (blur * self.rate))
+        fraction = 1.0 - np.exp(-self._hop / (blur * self.rate))
         for i, spectrum in enumerate(spectra):
             seed = np.uint64(combine(SEED, first + i))
-            _blur(spectrum, self.state["powers"], share[i], chance[i], least[i], seed)
+            _blur(spectrum, self.state["powers"], fraction[i], chance[i], least[i], seed)
         alike = np.sinc(chance) ** 2
         made_up = 1.0 / np.sqrt(alike + (1.0 - alike) * LOSS) / 1.5
         made_up /= np.sqrt(1.0 - np.exp(-heard / blur))

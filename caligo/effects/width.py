@@ -1,4 +1,4 @@
-"""Width: how far the sides differ, and from which frequency on."""
+"""Width: how far the channels differ, and from which frequency on."""
 
 from __future__ import annotations
 
@@ -11,8 +11,8 @@ from caligo.movement.block import Block
 from caligo.processing import shared
 from caligo.processing.effect import Effect
 from caligo.processing.processor import Signal, State
-from caligo.signal.sides import mix_sides, thin_difference
-from caligo.signal.state_variable import corner_gain
+from caligo.signal.channels import mix_channels, thin_difference
+from caligo.signal.state_variable import cutoff_gain
 
 LOWEST = 20.0
 
@@ -25,7 +25,7 @@ LOWEST = 20.0
         help="Narrows or widens, keeps lows in the middle, turns the picture.",
         category="Width",
         parameters=(
-            shared.share("width", "Width", "What differs between the sides.", 100.0, high=200.0),
+            shared.percent("width", "Width", "What differs between the sides.", 100.0, high=200.0),
             Parameter(
                 "mono_below",
                 "Mono below",
@@ -37,7 +37,7 @@ LOWEST = 20.0
                 scale=Scale.LOGARITHMIC,
                 moves=Moves.SHARED,
             ),
-            shared.share("turn", "Turn", "Turns the picture to one side.", 0.0, low=-100.0),
+            shared.percent("turn", "Turn", "Turns the picture to one side.", 0.0, low=-100.0),
         ),
     )
 )
@@ -48,17 +48,17 @@ class Width(Effect):
         """See `Effect.initial_state`."""
         return {"thin": np.zeros(2)}
 
-    def process_stereo(self, block: Block, signal: Signal, side: Signal | None) -> None:
+    def process_stereo(self, block: Block, signal: Signal, sidechain: Signal | None) -> None:
         """See `Effect.process_stereo`."""
         width, below, turn = (
             self.trajectory(key).values(block.moments)[0] for key in ("width", "mono_below", "turn")
         )
-        corner = np.where(below > LOWEST, corner_gain(below, self.rate), 0.0)
-        thin_difference(signal, width / 100.0, corner, self.state["thin"])
+        cutoff = np.where(below > LOWEST, cutoff_gain(below, self.rate), 0.0)
+        thin_difference(signal, width / 100.0, cutoff, self.state["thin"])
         angle = turn / 100.0 * (math.pi / 4.0)
         if angle.any():
             cosine, sine = np.cos(angle), np.sin(angle)
-            mix_sides(signal, np.array([[cosine, -sine], [sine, cosine]]))
+            mix_channels(signal, np.array([[cosine, -sine], [sine, cosine]]))
 
     def tail(self) -> float:
         """See `Processor.tail`."""

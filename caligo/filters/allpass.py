@@ -8,20 +8,20 @@ from caligo.catalogue import Kind, Module, Moves, Parameter, register
 from caligo.document.sound import FilterPart
 from caligo.movement.block import Block
 from caligo.movement.movement import Movement
-from caligo.processing.corner import (
+from caligo.processing.cutoff import (
     cutoff_parameter,
     followed,
     key_follow_parameter,
-    lowest_corner,
+    lowest_cutoff,
     mix_parameter,
-    sides,
+    spread_cutoffs,
     spread_parameter,
 )
 from caligo.processing.drive import drive_parameter
 from caligo.processing.filter import Filter, States
 from caligo.processing.processor import Signal
 from caligo.signal.first_order import run_all_passes
-from caligo.signal.state_variable import corner_gain
+from caligo.signal.state_variable import cutoff_gain
 
 MOST_FEEDBACK = 0.95
 
@@ -75,11 +75,13 @@ class AllPass(Filter):
 
     def process_streams(self, block: Block, signal: Signal, states: States) -> None:
         """See `Filter.process_streams`."""
-        values = {key: course.values(block.moments) for key, course in self._trajectories.items()}
+        values = {
+            key: trajectory.values(block.moments) for key, trajectory in self._trajectories.items()
+        }
         hertz = followed(values["cutoff"], values["key_follow"], block)
         run_all_passes(
             signal,
-            corner_gain(sides(hertz, values["spread"]), self.rate),
+            cutoff_gain(spread_cutoffs(hertz, values["spread"]), self.rate),
             MOST_FEEDBACK * values["feedback"] / 100.0,
             values["mix"] / 100.0,
             states,
@@ -88,10 +90,10 @@ class AllPass(Filter):
     def tail(self) -> float:
         """See `Processor.tail`: a turn takes the group delay, and loses what feedback leaves out.
 
-        At the corner each first-order all-pass delays by ``1 / (pi f)``, and by twice that below.
+        At the cutoff each first-order all-pass delays by ``1 / (pi f)``, and by twice that below.
         """
         own = self._trajectories
-        lowest = lowest_corner(own["cutoff"], own["key_follow"], own["spread"])
+        lowest = lowest_cutoff(own["cutoff"], own["key_follow"], own["spread"])
         back = MOST_FEEDBACK * max(abs(bound) for bound in own["feedback"].reach()) / 100.0
         turns = 1.0 + math.log(1e-4) / math.log(max(back, 1e-4))
         return 2.0 * turns * self._stages / (math.pi * lowest)

@@ -7,14 +7,14 @@ import math
 import numpy as np
 
 from caligo.catalogue import Kind, Module, Parameter, register
-from caligo.processing.corner import (
+from caligo.processing.cutoff import (
     Floats,
     cutoff_parameter,
     highest_quality,
     key_follow_parameter,
     mix_parameter,
     quality,
-    sides,
+    spread_cutoffs,
     spread_parameter,
     width_parameter,
 )
@@ -70,9 +70,9 @@ class Bandpass(SectionFilter):
         """
         return math.sqrt(2.0 ** (1.0 / self.sections()) - 1.0)
 
-    def corners(self, hertz: Floats, values: Values) -> Floats:
-        """See `SectionFilter.corners`."""
-        return np.repeat(sides(hertz, values["spread"])[:, None], self.sections(), axis=1)
+    def cutoffs(self, hertz: Floats, values: Values) -> Floats:
+        """See `SectionFilter.cutoffs`."""
+        return np.repeat(spread_cutoffs(hertz, values["spread"])[:, None], self.sections(), axis=1)
 
     def damping(self, values: Values) -> Floats:
         """See `SectionFilter.damping`."""

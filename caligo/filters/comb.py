@@ -10,12 +10,12 @@ from caligo.catalogue import Module, Moves, Parameter, Scale, register
 from caligo.document.sound import FilterPart
 from caligo.movement.block import Block
 from caligo.movement.movement import Movement
-from caligo.processing.corner import (
+from caligo.processing.cutoff import (
     followed,
     key_follow_parameter,
-    lowest_corner,
+    lowest_cutoff,
     mix_parameter,
-    sides,
+    spread_cutoffs,
     spread_parameter,
 )
 from caligo.processing.drive import drive_parameter
@@ -93,14 +93,18 @@ class Comb(Filter):
 
     def process_streams(self, block: Block, signal: Signal, states: States) -> None:
         """See `Filter.process_streams`."""
-        values = {key: course.values(block.moments) for key, course in self._trajectories.items()}
-        tuned = sides(followed(values["cutoff"], values["key_follow"], block), values["spread"])
+        values = {
+            key: trajectory.values(block.moments) for key, trajectory in self._trajectories.items()
+        }
+        tuned = spread_cutoffs(
+            followed(values["cutoff"], values["key_follow"], block), values["spread"]
+        )
         dark = one_pole_at(values["damping"], self.rate)
         if dark.shape != values["damping"].shape:
             dark = np.broadcast_to(dark, values["damping"].shape)
         turn = 2.0 * np.pi * np.minimum(tuned / self.rate, 0.49)
-        late = one_pole_delay(turn, dark[:, None])
-        length = np.clip(self.rate / tuned - late, SHORTEST, self._longest)
+        latency = one_pole_delay(turn, dark[:, None])
+        length = np.clip(self.rate / tuned - latency, SHORTEST, self._longest)
         feedback, mix = MOST_FEEDBACK * values["feedback"] / 100.0, values["mix"] / 100.0
         # Noise keeps its level; the loop makes its power 1 / (1 - feedback^2) as much.
         heard = mix * np.sqrt(1.0 - feedback**2)
@@ -117,6 +121,6 @@ class Comb(Filter):
     def tail(self) -> float:
         """See `Processor.tail`: an echo for each turn of the loop."""
         own = self._trajectories
-        lowest = max(LOWEST, lowest_corner(own["cutoff"], own["key_follow"], own["spread"]))
+        lowest = max(LOWEST, lowest_cutoff(own["cutoff"], own["key_follow"], own["spread"]))
         back = MOST_FEEDBACK * max(abs(bound) for bound in own["feedback"].reach()) / 100.0
         return (1.0 + math.log(1e-4) / math.log(max(back, 1e-4))) / lowest

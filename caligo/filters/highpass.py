@@ -17,6 +17,6 @@ from caligo.processing.slopes import SlopeFilter, slope_parameters
     )
 )
 class Highpass(SlopeFilter):
-    """Cuts below the corner."""
+    """Cuts below the cutoff."""
 
     highpass = True

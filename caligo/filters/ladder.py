@@ -10,14 +10,14 @@ from caligo.catalogue import Module, Moves, Parameter, Scale, register
 from caligo.document.sound import FilterPart
 from caligo.movement.block import Block
 from caligo.movement.movement import Movement
-from caligo.processing.corner import (
+from caligo.processing.cutoff import (
     cutoff_parameter,
     followed,
     key_follow_parameter,
-    lowest_corner,
+    lowest_cutoff,
     mix_parameter,
     ringing,
-    sides,
+    spread_cutoffs,
     spread_parameter,
 )
 from caligo.processing.filter import Filter, States
@@ -33,7 +33,7 @@ from caligo.processing.matching import (
 )
 from caligo.processing.processor import Signal
 from caligo.signal.ladder import DRIVEN, run_driven_ladder, run_ladder
-from caligo.signal.state_variable import corner_gain
+from caligo.signal.state_variable import cutoff_gain
 
 MOST_FEEDBACK = 3.92
 """Feedback at full resonance; at 4 it would sing for ever, and no start could know its phase."""
@@ -101,9 +101,11 @@ class Ladder(Filter):
 
     def process_streams(self, block: Block, signal: Signal, states: States) -> None:
         """See `Filter.process_streams`."""
-        values = {key: course.values(block.moments) for key, course in self._trajectories.items()}
+        values = {
+            key: trajectory.values(block.moments) for key, trajectory in self._trajectories.items()
+        }
         hertz = followed(values["cutoff"], values["key_follow"], block)
-        parted = sides(hertz, values["spread"])
+        parted = spread_cutoffs(hertz, values["spread"])
         back = MOST_FEEDBACK * values["resonance"] / 100.0
         drive, mix = 10.0 ** (values["drive"] / 20.0), values["mix"] / 100.0
         scale = None
@@ -112,17 +114,17 @@ class Ladder(Filter):
         if self._driven:
             run_driven_ladder(signal, parted, self.rate, back, drive, mix, states)
         else:
-            run_ladder(signal, corner_gain(parted, self.rate), back, drive, mix, states)
+            run_ladder(signal, cutoff_gain(parted, self.rate), back, drive, mix, states)
         if scale is not None:
             scale_voices(signal, scale)
 
     def tail(self) -> float:
         """See `Processor.tail`.
 
-        With feedback k its poles are ``-1 + k^(1/4) e^(i pi/4)`` times the corner, so that it
+        With feedback k its poles are ``-1 + k^(1/4) e^(i pi/4)`` times the cutoff, so that it
         rings as a resonance with twice that real part in place of 1 / Q.
         """
         own = self._trajectories
-        lowest = lowest_corner(own["cutoff"], own["key_follow"], own["spread"])
+        lowest = lowest_cutoff(own["cutoff"], own["key_follow"], own["spread"])
         back = MOST_FEEDBACK * own["resonance"].reach()[1] / 100.0
         return ringing(0.5 / (1.0 - back**0.25 * float(np.sqrt(0.5))), lowest)

@@ -17,6 +17,6 @@ from caligo.processing.slopes import SlopeFilter, slope_parameters
     )
 )
 class Lowpass(SlopeFilter):
-    """Cuts above the corner."""
+    """Cuts above the cutoff."""
 
     highpass = False

@@ -5,14 +5,14 @@ from __future__ import annotations
 import numpy as np
 
 from caligo.catalogue import Module, Moves, Parameter, register
-from caligo.processing.corner import (
+from caligo.processing.cutoff import (
     Floats,
     cutoff_parameter,
     highest_quality,
     key_follow_parameter,
     mix_parameter,
     quality,
-    sides,
+    spread_cutoffs,
     spread_parameter,
     width_parameter,
 )
@@ -58,9 +58,9 @@ class Notch(SectionFilter):
         """See `SectionFilter.sections`."""
         return 2
 
-    def corners(self, hertz: Floats, values: Values) -> Floats:
-        """See `SectionFilter.corners`."""
-        middle = sides(hertz, values["spread"])
+    def cutoffs(self, hertz: Floats, values: Values) -> Floats:
+        """See `SectionFilter.cutoffs`."""
+        middle = spread_cutoffs(hertz, values["spread"])
         apart = np.exp2(0.5 * values["parting"])[:, None]
         return np.stack([middle / apart, middle * apart], axis=1)
 

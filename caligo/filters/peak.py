@@ -3,14 +3,14 @@
 from __future__ import annotations
 
 from caligo.catalogue import Module, Moves, Parameter, Scale, register
-from caligo.processing.corner import (
+from caligo.processing.cutoff import (
     Floats,
     cutoff_parameter,
     highest_quality,
     key_follow_parameter,
     mix_parameter,
     quality,
-    sides,
+    spread_cutoffs,
     spread_parameter,
     width_parameter,
 )
@@ -58,9 +58,9 @@ class Peak(SectionFilter):
         """See `SectionFilter.sections`."""
         return 1
 
-    def corners(self, hertz: Floats, values: Values) -> Floats:
-        """See `SectionFilter.corners`."""
-        return sides(hertz, values["spread"])[:, None]
+    def cutoffs(self, hertz: Floats, values: Values) -> Floats:
+        """See `SectionFilter.cutoffs`."""
+        return spread_cutoffs(hertz, values["spread"])[:, None]
 
     def damping(self, values: Values) -> Floats:
         """See `SectionFilter.damping`: 1 / (A Q), with A of half the gain."""

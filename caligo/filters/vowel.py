@@ -8,7 +8,7 @@ from caligo.catalogue import Module, Moves, Parameter, Scale, register
 from caligo.document.sound import FilterPart
 from caligo.movement.block import Block
 from caligo.movement.movement import Movement
-from caligo.processing.corner import (
+from caligo.processing.cutoff import (
     Floats,
     followed,
     key_follow_parameter,
@@ -19,7 +19,7 @@ from caligo.processing.drive import drive_parameter
 from caligo.processing.filter import Filter, States
 from caligo.processing.processor import Signal
 from caligo.signal.sections import run_side_by_side
-from caligo.signal.state_variable import corner_gain
+from caligo.signal.state_variable import cutoff_gain
 
 VOWELS = ("ee", "eh", "ah", "aw", "oo")
 HERTZ = np.array([
@@ -111,7 +111,9 @@ class Vowel(Filter):
 
     def process_streams(self, block: Block, signal: Signal, states: States) -> None:
         """See `Filter.process_streams`."""
-        values = {key: course.values(block.moments) for key, course in self._trajectories.items()}
+        values = {
+            key: trajectory.values(block.moments) for key, trajectory in self._trajectories.items()
+        }
         longer = 100.0 / values["size"][:, None]
         formants = between(np.log2(HERTZ), values["vowel"])
         one = np.ones_like(values["vowel"])
@@ -123,7 +125,7 @@ class Vowel(Filter):
         turned = np.array([1.0, -1.0, 1.0])[None, :, None]
         run_side_by_side(
             signal,
-            corner_gain(hertz, self.rate),
+            cutoff_gain(hertz, self.rate),
             np.ascontiguousarray(bandwidth / hertz),
             np.ascontiguousarray(turned * 10.0 ** (level / 20.0)),
             values["mix"] / 100.0,
@@ -142,6 +144,6 @@ def between(table: Floats, vowel: Floats) -> Floats:
     """Values of a table ``[vowels, formants]`` between two vowels ``[voices, formants, ticks]``."""
     at = np.clip(vowel, 0.0, len(table) - 1.0)
     below = np.minimum(at.astype(np.int64), len(table) - 2)
-    share = (at - below)[..., None]
-    found: Floats = np.moveaxis(table[below] * (1.0 - share) + table[below + 1] * share, 2, 1)
+    fraction = (at - below)[..., None]
+    found: Floats = np.moveaxis(table[below] * (1.0 - fraction) + table[below + 1] * fraction, 2, 1)
     return np.ascontiguousarray(found)

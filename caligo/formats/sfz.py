@@ -1,7 +1,7 @@
 """SFZ, the open text format for sampled instruments: a subset in and out.
 
 Read from the format's published opcode list (version 1, with ``loop_crossfade`` of version 2);
-what is not understood is told, never dropped in silence.
+what is not understood is reported, never dropped in silence.
 """
 
 from __future__ import annotations
@@ -208,7 +208,7 @@ def write_sfz(zones: list[SfzZone], title: str = "") -> str:
             "lovel": zone.velocity_low,
             "hivel": zone.velocity_high,
             "pitch_keycenter": root,
-            # A root between two keys is told by the tuning.
+            # A root between two keys is reported by the tuning.
             "tune": round(zone.tune - 100.0 * (zone.root - root), 2),
             "volume": round(zone.volume, 2),
             "offset": zone.offset,

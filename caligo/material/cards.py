@@ -1,4 +1,4 @@
-"""Cards: what the shelf knows of a piece of material, beside its samples."""
+"""Cards: what the material library knows of a piece of material, beside its samples."""
 
 from __future__ import annotations
 
@@ -106,8 +106,8 @@ class RecordingCard(CardModel):
 
     def signature(self) -> str:
         """A hash of all of the card that changes how the recording sounds."""
-        told = self.model_dump(mode="json", include={"key", "root", "loop", "steps"})
-        return _hash(told)
+        header = self.model_dump(mode="json", include={"key", "root", "loop", "steps"})
+        return _hash(header)
 
 
 class TableCard(CardModel):
@@ -142,5 +142,5 @@ CARD: TypeAdapter[RecordingCard | TableCard] = TypeAdapter(Card)
 STEPS: TypeAdapter[list[Step]] = TypeAdapter(list[Step])
 
 
-def _hash(told: Any) -> str:
-    return hashlib.sha256(json.dumps(told, sort_keys=True).encode()).hexdigest()[:16]
+def _hash(header: Any) -> str:
+    return hashlib.sha256(json.dumps(header, sort_keys=True).encode()).hexdigest()[:16]

@@ -24,7 +24,7 @@ MOST_PIXELS = 8_000_000
 PARTIALS_AT_ONCE = 32
 """Partials whose phases are computed anew; the others are turned on from them."""
 AUDIBLE = 1e-3
-"""Moments softer than this share of the loudest are left out."""
+"""Moments softer than this fraction of the loudest are left out."""
 
 Spectra = NDArray[np.complex128]
 

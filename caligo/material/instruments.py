@@ -10,7 +10,7 @@ from typing import Any
 from caligo.formats.sfz import Sfz, SfzZone, write_sfz
 from caligo.material.cards import RecordingCard
 from caligo.material.recording import MIDDLE_C
-from caligo.material.shelf import Shelf
+from caligo.material.store import MaterialStore
 
 Params = dict[str, Any]
 
@@ -66,7 +66,7 @@ def zones_of(sfz: Sfz, cards: Mapping[str, RecordingCard]) -> tuple[list[Params]
     return zones, skipped
 
 
-def sfz_of(zones: list[Params], shelf: Shelf, title: str) -> tuple[str, dict[str, str]]:
+def sfz_of(zones: list[Params], shelf: MaterialStore, title: str) -> tuple[str, dict[str, str]]:
     """SFZ text of the sampler's zones, and the files it names by the recordings' keys."""
     files: dict[str, str] = {}
     written = []

@@ -64,8 +64,8 @@ def find_loops(samples: NDArray[np.float32], rate: int, most: int = 5) -> list[F
     if total < 4 * half + shortest:
         return []
     found: list[FoundLoop] = []
-    for share in (0.08, 0.15, 0.25, 0.35, 0.45, 0.55):
-        start = max(half, int(share * total))
+    for fraction in (0.08, 0.15, 0.25, 0.35, 0.45, 0.55):
+        start = max(half, int(fraction * total))
         first = start + shortest - half
         pattern = stretch(samples, start - half, 2 * half)
         match = _matches(samples, pattern, first, min(total - first, int(FURTHEST * rate)))

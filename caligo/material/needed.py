@@ -7,7 +7,7 @@ from collections.abc import Iterable, Iterator
 from caligo.catalogue import module
 from caligo.document.addresses import parts
 from caligo.document.sound import Part, Sound
-from caligo.material.shelf import Shelf, current
+from caligo.material.store import MaterialStore, current
 
 MATERIAL = ("recording", "table")
 
@@ -25,8 +25,8 @@ def used(sound: Sound) -> set[str]:
     return {key for _, _, key in named(part for _, _, part in parts(sound)) if key}
 
 
-def missing(sound: Sound, shelf: Shelf | None = None) -> list[str]:
-    """The addresses of parameters that name material which is not on the shelf."""
+def missing(sound: Sound, shelf: MaterialStore | None = None) -> list[str]:
+    """The addresses of parameters that name material which is not in the material library."""
     held = shelf or current()
     found = []
     for path, _, part in parts(sound):

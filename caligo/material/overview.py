@@ -17,7 +17,7 @@ SIZES = (512, 1024, 2048, 4096)
 def outline(
     samples: NDArray[np.float32], rate: int, start: float, end: float, columns: int
 ) -> tuple[NDArray[np.float32], NDArray[np.float32]]:
-    """The lowest and highest sample of each column ``[columns]``, both sides together."""
+    """The lowest and highest sample of each column ``[columns]``, both channels together."""
     total = samples.shape[1]
     first = min(max(0, int(start * rate)), total - 1)
     last = min(max(first + 1, math.ceil(end * rate)), total)

@@ -109,7 +109,7 @@ def follow_pitch(
 
 
 def _level(samples: NDArray[np.float32], middle: int, half: int) -> float:
-    """The root mean square of both sides together around a frame."""
+    """The root mean square of both channels together around a frame."""
     mono = samples[:, max(0, middle - half) : middle + half].mean(axis=0)
     let_go(samples)
     return float(np.sqrt(np.mean(mono**2)))

@@ -48,7 +48,7 @@ def not_audio(called: str) -> MaterialError:
     )
 
 
-def _told_bytes(head: bytes) -> int | None:
+def _declared_bytes(head: bytes) -> int | None:
     """The length that a WAV or AIFF file says it has, from its first chunk's header."""
     if len(head) < 12:
         return None
@@ -191,11 +191,11 @@ def _check_length(path: Path, called: str) -> None:
     if size == 0:
         raise MaterialError(f"{called} is empty")
     with path.open("rb") as file:
-        told = _told_bytes(file.read(12))
+        declared = _declared_bytes(file.read(12))
     # Streams that were never finished carry 0 or the largest number; those are read as they are.
-    if told is not None and 8 < told < 0xFFFFFFF0 and told > size + 1:
+    if declared is not None and 8 < declared < 0xFFFFFFF0 and declared > size + 1:
         raise MaterialError(
-            f"{called} is cut off: it says it has {told} bytes, and {size} are there. "
+            f"{called} is cut off: it says it has {declared} bytes, and {size} are there. "
             "Copy or export it again"
         )
     if _ogg_is_cut_off(path):

@@ -23,7 +23,7 @@ FARTHEST = 36.0
 def measured(samples: NDArray[np.float32], rate: int) -> tuple[float | None, float]:
     """Integrated loudness in LUFS (ITU-R BS.1770) and highest sample of ``[channels, frames]``.
 
-    The loudness is None if they are too short for one or silent; mono counts as on both sides.
+    The loudness is None if they are too short for one or silent; mono counts as on both channels.
     """
     meter, highest = LoudnessMeter(rate), 0.0
     for _, piece in pieces(samples):
@@ -93,7 +93,7 @@ class Recording:
 
     @cached_property
     def mono(self) -> Pyramid:
-        """Copies of both sides together."""
+        """Copies of both channels together."""
         path = beside(self.place, ".mono.npy")
         if path is None:
             return Pyramid(self.samples.mean(axis=0, keepdims=True))

@@ -20,13 +20,13 @@ Floats = NDArray[np.float64]
 SILENT = -70.0
 """A column whose loudest row is below, in dB under a full-scale sine, counts as silence."""
 NEIGHBOURS = 1.5
-"""Octaves to each side within which other peaks are a peak's neighbours."""
+"""Octaves to each channel within which other peaks are a peak's neighbours."""
 FEWEST = 4
 """Neighbours that it takes to say what is usual."""
 STANDS_OUT = 10.0
 """Decibels over what neighbours lead to expect from which on a peak is found."""
 STAYS = 0.6
-"""The share of the length for which it stands out at least."""
+"""The fraction of the length for which it stands out at least."""
 AUDIBLE = 30.0
 """Decibels under the strongest peak below which none is looked at."""
 NARROW = 0.25
@@ -36,16 +36,16 @@ SAME = 0.06
 MOST_PEAKS = 4
 MUD, LOWS, MIDDLES = (200.0, 500.0), (80.0, 200.0), (500.0, 2_000.0)
 MUDDY = 10.0
-"""Decibels an octave over both sides from which on lower middles have built up."""
+"""Decibels an octave over both channels from which on lower middles have built up."""
 HARSHNESS, BODY = (2_000.0, 6_000.0), (200.0, 2_000.0)
 HARSH = 2.0
 """Decibels an octave over the body from which on it is harsh."""
 TONE_ROWS = 3
-"""Rows to either side of a tone that belong to it."""
+"""Rows to either channel of a tone that belong to it."""
 RUMBLING = -18.0
 """Decibels under all there is from which on what lies below the notes is rumble."""
 HELD_DOWN = 1.0
-"""Decibels that the ceiling takes from which on that is told."""
+"""Decibels that the ceiling takes from which on that is reported."""
 DEEPEST_CUT, GENTLEST_CUT = -12.0, -2.0
 
 
@@ -62,7 +62,7 @@ class Finding:
     excess
         By how many decibels it is more than usual, or than the ceiling lets through.
     share
-        For which share of the length.
+        For which fraction of the length.
     shape, gain, width
         The band that answers it: its shape as the equalizer names it, decibels, octaves. The shape
         ``level`` is the master's level.
@@ -145,7 +145,7 @@ def _is_played(hertz: float, played: Sequence[float]) -> bool:
 
 
 def _tones(decibels: Floats, prominence: float) -> NDArray[np.intp]:
-    """The rows that are usually so many decibels over what lies to both sides."""
+    """The rows that are usually so many decibels over what lies to both channels."""
     from scipy.signal import find_peaks
 
     found: NDArray[np.intp] = find_peaks(np.median(decibels, axis=0), prominence=prominence)[0]

@@ -1,4 +1,4 @@
-"""Where in the panorama a sound lies, and how its sides agree, octave by octave."""
+"""Where in the panorama a sound lies, and how its channels agree, octave by octave."""
 
 from __future__ import annotations
 
@@ -22,21 +22,21 @@ IMAGE = PLACES + 3 * OCTAVES
 correlations."""
 LEAST = 1e-12
 ALONE = 1e-5
-"""How much weaker in power a side is that counts as silent: rounding would decide otherwise."""
+"""How much weaker in power a channel is that counts as silent: rounding would decide otherwise."""
 
 Image = NDArray[np.uint8]
 
 
 @kernel("c8[::1], i8[::1], i8, f8, f8[:, ::1], f8[::1]")
-def add_sides(
+def add_channels(
     spectrum: np.ndarray,
     octave: np.ndarray,
     first: int,
     scale: float,
-    sides: np.ndarray,
+    channels: np.ndarray,
     places: np.ndarray,
 ) -> None:
-    """Add what bins hold on either side.
+    """Add what bins hold on either channel.
 
     Parameters
     ----------
@@ -46,7 +46,7 @@ def add_sides(
         The octave of each bin from `first` on ``[bins]``.
     scale
         Brings the bins' powers to that of a full-scale sine.
-    sides
+    channels
         By octave the power of left and right, and what they have in common ``[3, octaves]``.
     places
         The power at each place from left to right ``[places]``. A place is an angle of the
@@ -68,9 +68,9 @@ def add_sides(
         left = max(0.0, (powers + apart) * scale)
         right = max(0.0, (powers - apart) * scale)
         o = octave[i]
-        sides[0, o] += left
-        sides[1, o] += right
-        sides[2, o] += 0.5 * scale * (above.real * under.imag + above.imag * under.real)
+        channels[0, o] += left
+        channels[1, o] += right
+        channels[2, o] += 0.5 * scale * (above.real * under.imag + above.imag * under.real)
         place = math.atan2(math.sqrt(right), math.sqrt(left)) * (2.0 / math.pi) * last
         at = min(int(place), last - 1)
         places[at] += 0.5 * (left + right) * (1.0 - (place - at))
@@ -100,21 +100,21 @@ def image_of(spectra: Spectra, rate: int) -> Image:
     """The image ``[IMAGE]`` that a moment's spectra give.
 
     Levels are as those of `caligo.measure.spectrogram`; a width of 255 stands for 2, opposite
-    sides, and a correlation of 0, 255 for -1, 1. Silence counts as mono.
+    channels, and a correlation of 0, 255 for -1, 1. Silence counts as mono.
 
     Parameters
     ----------
     spectra
         See `caligo.measure.spectrogram.Spectra`; powers of several moments are averaged.
     """
-    sides, places = np.zeros((3, OCTAVES)), np.zeros(PLACES)
+    channels, places = np.zeros((3, OCTAVES)), np.zeros(PLACES)
     for window, moments in enumerate(spectra):
         size = len(moments[0])
         first, octave = _octaves(window, size, rate)
         scale = 1.0 / (1.5 * (size / 4.0) ** 2 * len(moments))
         for spectrum in moments:
-            add_sides(spectrum, octave, first, scale, sides, places)
-    left, right, common = sides
+            add_channels(spectrum, octave, first, scale, channels, places)
+    left, right, common = channels
     both = left + right
     heard = both > LEAST
     width = np.where(heard, (both - 2.0 * common) / np.maximum(both, LEAST), 0.0)
@@ -130,7 +130,7 @@ def image_of(spectra: Spectra, rate: int) -> Image:
 
 
 def widths(images: Sequence[Image]) -> NDArray[np.float64]:
-    """The width of each octave ``[images, OCTAVES]``: 0 mono, 1 unrelated, 2 opposite sides."""
+    """The width of each octave ``[images, OCTAVES]``: 0 mono, 1 unrelated, 2 opposite channels."""
     found = np.array(images, np.float64).reshape(-1, IMAGE)
     return found[:, PLACES + OCTAVES : PLACES + 2 * OCTAVES] / 127.5
 

@@ -19,7 +19,7 @@ from caligo.measure.stereo import StereoImage, stereo_image
 from caligo.measure.true_peak import TruePeakMeter
 
 HOP = 1.0
-"""Seconds between the spectra whose centres and harshness are told."""
+"""Seconds between the spectra whose centres and harshness are reported."""
 
 
 class UnreadableAudio(InputRefused):

@@ -73,7 +73,7 @@ def _bands(size: int, rate: int, below: float, limit: float) -> _Bands:
     for i, row in enumerate(rows):
         low, high = edges[row], edges[row + 1]
         if high - low < 2.0 * spacing:
-            # A triangle one bin to each side keeps a tone's level between bins; the factor makes
+            # A triangle one bin to each channel keeps a tone's level between bins; the factor makes
             # up for the window's lobe, whose peak alone this reads.
             distance = np.abs(hertz - 0.5 * (low + high)) / spacing
             weights[i] = 1.5 * np.clip(1.0 - distance, 0.0, 1.0)
@@ -117,7 +117,7 @@ def _spectrum(
 
 
 def _powers(spectrum: NDArray[np.complex64], bands: _Bands) -> NDArray[np.float64]:
-    """The powers in a band's rows: those at +f and -f add up to both sides'."""
+    """The powers in a band's rows: those at +f and -f add up to both channels'."""
     above, under = spectrum[bands.bins], spectrum[bands.mirrored]
     powers = above.real**2 + above.imag**2 + under.real**2 + under.imag**2
     found: NDArray[np.float64] = (bands.weights @ powers).astype(np.float64)
@@ -153,7 +153,7 @@ def spectra_around(signal: NDArray[np.float32], rate: int) -> Spectra:
     ]
 
 
-def spectra_towards_end(signal: NDArray[np.float32], rate: int) -> Spectra:
+def spectra_for_end(signal: NDArray[np.float32], rate: int) -> Spectra:
     """The spectra of `signal` ``[2, samples]``, with short windows over its second half.
 
     What comes out of effects there is more complete, where a signal begins in their middle.
@@ -195,8 +195,8 @@ class SpectrogramStream:
     Parameters
     ----------
     also
-        What else is made of the spectra of every column, if anything; it is told them and the rate.
-        It is gathered in `made`.
+        What else is made of the spectra of every column, if anything; it is reported them and the
+        rate. It is gathered in `made`.
     """
 
     def __init__(

@@ -19,7 +19,7 @@ class StereoImage:
 def stereo_image(signal: NDArray[np.float32]) -> StereoImage:
     """Correlation and width of `signal` ``[2, samples]``.
 
-    Width is twice the share of the side (L - R) in the energy of middle and side. Silence
+    Width is twice the fraction of the side (L - R) in the energy of middle and side. Silence
     counts as mono.
     """
     both = signal.astype(np.float64)

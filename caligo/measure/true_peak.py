@@ -21,7 +21,7 @@ TAPS = 80
 SHARPNESS = 4.0
 """Kaiser's beta: stop band 53 dB down, so that the transition is narrow."""
 PASSED = 0.9595
-"""Corner as a share of half the sample rate, between what resamplers pass and what they stop."""
+"""Corner as a fraction of half the sample rate, between what resamplers pass and what they stop."""
 
 
 def _interpolator() -> NDArray[np.float32]:

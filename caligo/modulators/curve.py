@@ -8,7 +8,7 @@ import numpy as np
 
 from caligo.catalogue import Choice, Kind, Module, Moves, Parameter, register
 from caligo.document.sound import Modulator as ModulatorPart
-from caligo.movement.course import course_values
+from caligo.movement.lane import lane_values
 from caligo.movement.modulator import RUNS_ONCE
 from caligo.movement.moments import Moments
 from caligo.movement.movement import Movement
@@ -18,7 +18,7 @@ from caligo.movement.periods import paced_parameter, period_parameter
 
 MOST = 64
 SHORTEST = 0.01
-"""The shortest part that comes round, as a share of the length."""
+"""The shortest part that comes round, as a fraction of the length."""
 
 
 def _list(key: str, name: str, help: str, low: float, default: str) -> Parameter:
@@ -36,7 +36,7 @@ def _list(key: str, name: str, help: str, low: float, default: str) -> Parameter
     )
 
 
-def _share(key: str, name: str, help: str, default: float) -> Parameter:
+def _percentage(key: str, name: str, help: str, default: float) -> Parameter:
     return Parameter(
         key,
         name,
@@ -69,8 +69,8 @@ def _share(key: str, name: str, help: str, default: float) -> Parameter:
                 choices=(Choice("once", "Once"), Choice("round", "Round again")),
                 group="Time",
             ),
-            _share("loop_from", "Round from", "Where the part that comes round begins.", 0.0),
-            _share("loop_to", "Round to", "Where the part that comes round ends.", 100.0),
+            _percentage("loop_from", "Round from", "Where the part that comes round begins.", 0.0),
+            _percentage("loop_to", "Round to", "Where the part that comes round ends.", 100.0),
             _list("at", "Moments", "When each point is reached.", 0.0, "0 40 70 100"),
             _list("values", "Values", "The value of each point.", -100.0, "-100 60 20 -60"),
             _list("bends", "Bends", "How early or late each way to the next point goes.",
@@ -85,32 +85,32 @@ class Curve(Periodic):
 
     def __init__(self, part: ModulatorPart, movement: Movement) -> None:
         super().__init__(part, movement)
-        at, values, bends = (part.numbers(key) for key in ("at", "values", "bends"))
+        at, values, curvatures = (part.numbers(key) for key in ("at", "values", "bends"))
         # Numbers without a moment, and moments without a number, are no points yet.
         count = min(len(at), len(values)) or 1
         order = np.argsort((at or [0.0])[:count], kind="stable")
-        bends = (bends + [0.0] * count)[:count]
+        curvatures = (curvatures + [0.0] * count)[:count]
         self._at = np.array((at or [0.0])[:count])[order] / 100.0
         self._values = np.array((values or [0.0])[:count])[order] / 100.0
-        self._bends = np.array(bends)[order] / 100.0
+        self._bends = np.array(curvatures)[order] / 100.0
 
     @classmethod
     def turn(cls, part: ModulatorPart) -> Fraction | str:
         """See `Modulator.turn`."""
         if part.text("runs") == "once":
             return RUNS_ONCE
-        share = part.number("loop_to") - part.number("loop_from")
-        return Fraction(str(max(share, 100.0 * SHORTEST))) / 100
+        fraction = part.number("loop_to") - part.number("loop_from")
+        return Fraction(str(max(fraction, 100.0 * SHORTEST))) / 100
 
     def values(self, moments: Moments) -> Floats:
         """See `Modulator.values`; in [-1, 1]."""
         passed = self.cycles.at(moments)
         if self.part.text("runs") == "round":
-            begin = self.share(moments, "loop_from")
-            end = self.share(moments, "loop_to")
+            begin = self.fraction(moments, "loop_from")
+            end = self.fraction(moments, "loop_to")
             span = np.maximum(end - begin, SHORTEST)
             passed = np.where(passed > begin, begin + np.mod(passed - begin, span), passed)
         out = np.empty_like(passed)
         for row in range(len(passed)):
-            course_values(self._at, self._values, self._bends, passed[row], out[row])
+            lane_values(self._at, self._values, self._bends, passed[row], out[row])
         return out

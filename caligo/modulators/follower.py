@@ -9,7 +9,7 @@ import numpy as np
 
 from caligo.catalogue import Choice, Kind, Module, Moves, Parameter, register
 from caligo.document.sound import Modulator as ModulatorPart
-from caligo.material.shelf import current
+from caligo.material.store import current
 from caligo.movement.following import LayerLevel, read_level, recording_level
 from caligo.movement.modulator import NO_TURN, Modulator
 from caligo.movement.moments import Moments

@@ -28,8 +28,8 @@ SHAPES = (
     Choice("swell", "Swell"),
 )
 FREELY, FARTHEST = 0.6, 0.53
-"""A share of uneven pace up to which it grows as it always has, and the cycles that all of it
-strays by: at 1 / 1.875 a cycle would stand still."""
+"""A fraction of uneven pace up to which it grows as it always has, and the cycles that all of it
+drifts by: at 1 / 1.875 a cycle would stand still."""
 ELSEWHERE = 4_000
 """The index of the chance by which a note begins elsewhere in the cycle."""
 EDGE = 0.04
@@ -67,15 +67,15 @@ AT_ONCE = np.ones((1, 1))
 
 
 @device
-def _unevenness(share: float) -> float:
-    """How many cycles a share of uneven pace strays by; all of it just never runs backwards.
+def _unevenness(fraction: float) -> float:
+    """How many cycles a fraction of uneven pace drifts by; all of it just never runs backwards.
 
-    What strays by w(p / 2) has a slope of 1.875 at most, by the quintic from -1 to 1.
+    What drifts by w(p / 2) has a slope of 1.875 at most, by the quintic from -1 to 1.
     """
-    share = max(share, 0.0)
-    if share <= FREELY:
-        return 0.8 * share
-    return 0.8 * FREELY + (share - FREELY) * (FARTHEST - 0.8 * FREELY) / (1.0 - FREELY)
+    fraction = max(fraction, 0.0)
+    if fraction <= FREELY:
+        return 0.8 * fraction
+    return 0.8 * FREELY + (fraction - FREELY) * (FARTHEST - 0.8 * FREELY) / (1.0 - FREELY)
 
 
 @kernel(
@@ -101,13 +101,13 @@ def _values(
     ``[notes, times]``, or ``[1, 1]`` where nothing moves it, or with a single row.
     """
     count = cycles.shape[1]
-    strays, drifts, phases = np.empty(count), np.empty(count), np.empty(count)
+    drifted, drifts, phases = np.empty(count), np.empty(count), np.empty(count)
     for row in range(cycles.shape[0]):
         copy(cycles[row], phases)
         if largest(period_change) > 0.0:
-            wander_along(seeds[row], 0.5 * phases, strays)
+            wander_along(seeds[row], 0.5 * phases, drifted)
             for k in range(count):
-                phases[k] += _unevenness(at(period_change, row, k)) * strays[k]
+                phases[k] += _unevenness(at(period_change, row, k)) * drifted[k]
         if largest(depth_change) > 0.0:
             wander_along(seeds[row] ^ np.uint64(0x5DEECE66D), phases, drifts)
         for k in range(count):
@@ -243,10 +243,10 @@ class Lfo(Periodic):
 
     def values(self, moments: Moments) -> Floats:
         """See `Modulator.values`; in [-1, 1]."""
-        share = partial(self.share, moments)
+        fraction = partial(self.fraction, moments)
         seeds = moments.notes.seed ^ np.uint64(self.seed)
-        cycles = self.cycles.at(moments) + share("phase")
-        scatter = share("scatter")
+        cycles = self.cycles.at(moments) + fraction("phase")
+        scatter = fraction("scatter")
         if scatter.any():
             begins = np.array([unit(seed, ELSEWHERE) for seed in seeds])
             cycles = cycles + scatter * begins[:, None]
@@ -254,10 +254,10 @@ class Lfo(Periodic):
         _values(
             cycles,
             *self._shapes,
-            share("blend"),
-            share("skew"),
-            share("depth_change"),
-            share("period_change"),
+            fraction("blend"),
+            fraction("skew"),
+            fraction("depth_change"),
+            fraction("period_change"),
             seeds,
             self._fade(moments),
             out,
@@ -271,5 +271,5 @@ class Lfo(Periodic):
             return AT_ONCE
         rise = seconds(fade.at_starts(moments), fade.unit, notes, self.setting.tempo)[:, None]
         since = moments.times[None, :] - notes.start[:, None]
-        shares = np.clip(since / np.maximum(rise, 1e-9), 0.0, 1.0)
-        return np.where(rise > 0.0, shares, 1.0)
+        parts = np.clip(since / np.maximum(rise, 1e-9), 0.0, 1.0)
+        return np.where(rise > 0.0, parts, 1.0)

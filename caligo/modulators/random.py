@@ -24,7 +24,7 @@ OCTAVES = 5
 KNEE = 0.6
 """Values up to which rough randomness stays as it is; beyond, it is bent to stay below 1."""
 FAINTEST = 1e-6
-"""Layers below this share are left out."""
+"""Layers below this fraction are left out."""
 
 
 @device
@@ -182,8 +182,8 @@ class Random(Periodic):
         _values(
             cycles,
             moments.notes.seed ^ np.uint64(self.seed),
-            self.share(moments, "steps"),
-            0.8 * self.share(moments, "roughness"),
+            self.fraction(moments, "steps"),
+            0.8 * self.fraction(moments, "roughness"),
             out,
         )
         return out

@@ -10,8 +10,8 @@ import numpy as np
 from caligo.catalogue import Choice, Kind, Module, Moves, Parameter, register
 from caligo.document.sound import Modulator as ModulatorPart
 from caligo.kernels import device, kernel
-from caligo.movement.bend import STEEPEST, bent
 from caligo.movement.chance import unit
+from caligo.movement.curvature import STEEPEST, curved
 from caligo.movement.moments import Moments
 from caligo.movement.movement import Movement
 from caligo.movement.notes import Floats
@@ -42,7 +42,7 @@ def _sounding(
 def step_values(
     position: np.ndarray,
     values: np.ndarray,
-    bends: np.ndarray,
+    curvatures: np.ndarray,
     chances: np.ndarray,
     ties: np.ndarray,
     glide: np.ndarray,
@@ -53,7 +53,7 @@ def step_values(
 
     Parameters
     ----------
-    values, bends, chances, ties
+    values, curvatures, chances, ties
         Of each step ``[steps]``: -1 to 1, -1 to 1, 0 to 1, and 1 where it keeps the value before.
     glide
         Share of a step on the way to the next, 0 to 1, ``[notes, times]`` or ``[1, 1]``.
@@ -67,11 +67,11 @@ def step_values(
                 known = index
                 a = _sounding(int(index), count, chances, ties, seeds[row])
                 b = _sounding(int(index) + 1, count, chances, ties, seeds[row])
-            way = max(at(glide, row, k), EDGE)
-            x = (position[row, k] - index - (1.0 - way)) / way
+            edge = max(at(glide, row, k), EDGE)
+            x = (position[row, k] - index - (1.0 - edge)) / edge
             value = values[a]
             if x > 0.0:
-                value += (values[b] - value) * bent(x, STEEPEST * bends[index % count])
+                value += (values[b] - value) * curved(x, STEEPEST * curvatures[index % count])
             out[row, k] = value
 
 
@@ -223,7 +223,7 @@ class Steps(Periodic):
             self._bends,
             self._chances,
             self._ties,
-            self.share(moments, "glide"),
+            self.fraction(moments, "glide"),
             moments.notes.seed ^ np.uint64(self.seed),
             out,
         )

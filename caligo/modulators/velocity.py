@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 
 from caligo.catalogue import Module, Moves, Parameter, register
-from caligo.movement.bend import bent
+from caligo.movement.curvature import curved
 from caligo.movement.modulator import Modulator
 from caligo.movement.moments import Moments
 from caligo.movement.notes import Floats
@@ -39,7 +39,7 @@ class Velocity(Modulator):
 
     def values(self, moments: Moments) -> Floats:
         """See `Modulator.values`; in [0, 1]."""
-        bends = 0.04 * self.trajectory("bend").at_starts(moments)
-        pairs = zip(moments.notes.velocity, bends, strict=True)
-        row = np.array([bent(float(v), float(bend)) for v, bend in pairs])
+        curvatures = 0.04 * self.trajectory("bend").at_starts(moments)
+        pairs = zip(moments.notes.velocity, curvatures, strict=True)
+        row = np.array([curved(float(v), float(bend)) for v, bend in pairs])
         return np.repeat(row[:, None], len(moments.times), axis=1)

@@ -87,18 +87,18 @@ class SourceBlock(Block):
         Where a source may write what goes around the layer's filters ``[voices, 2, samples]``.
     ahead
         ``ahead(row, times)``: seconds by which a voice's own clock is ahead, where the voices of a
-        unison stray from their tuning; `pitch` and `history` tell how fast it runs.
+        unison drift from their tuning; `pitch` and `history` tell how fast it runs.
     resting
         Their pitch without that, in octaves over 1 Hz ``[voices, ticks + 1]``.
-    rough
+    preview
         Whether phases do not matter: what has to be added up since a voice began may be left
-        out. The first, coarse picture is made so.
+        out. The first, preview is made so.
     """
 
     history: History
     steady: Callable[[int], bool]
     highest: Callable[[int], float]
     unfiltered: NDArray[np.float32] | None = None
-    rough: bool = False
+    preview: bool = False
     ahead: Callable[[int, Floats], Floats] | None = None
     resting: Floats | None = None

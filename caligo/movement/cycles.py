@@ -29,18 +29,18 @@ KEPT = 256
 
 
 @kernel("f8[::1], f8[::1], f8, f8[::1]")
-def _add_up(way: np.ndarray, rate: np.ndarray, passed: float, out: np.ndarray) -> None:
-    """The trapezoidal sum over `way` ``[points]``, from `passed`, in one order for all."""
+def _add_up(phase_rate: np.ndarray, rate: np.ndarray, passed: float, out: np.ndarray) -> None:
+    """The trapezoidal sum over `phase_rate` ``[points]``, from `passed`, in one order for all."""
     out[0] = passed
-    for i in range(1, len(way)):
-        passed += 0.5 * (rate[i - 1] + rate[i]) * (way[i] - way[i - 1])
+    for i in range(1, len(phase_rate)):
+        passed += 0.5 * (rate[i - 1] + rate[i]) * (phase_rate[i] - phase_rate[i - 1])
         out[i] = passed
 
 
 @kernel("f8[::1], f8[::1], f8[::1], f8[::1], f8[::1], f8[::1]")
 def _read(
     points: np.ndarray,
-    way: np.ndarray,
+    phase_rate: np.ndarray,
     rate: np.ndarray,
     passed: np.ndarray,
     here: np.ndarray,
@@ -52,24 +52,24 @@ def _read(
     ----------
     points
         Each moment's place on the grid, in points ``[times]``.
-    way, rate, passed
+    phase_rate, rate, passed
         At every point of the grid.
     here
         The way at each moment ``[times]``.
     """
     for k in range(len(points)):
-        i = min(max(int(points[k]), 0), len(way) - 2)
-        whole = way[i + 1] - way[i]
-        x = here[k] - way[i]
-        share = x / whole if whole > 0.0 else 0.0
-        out[k] = passed[i] + x * (rate[i] + 0.5 * share * (rate[i + 1] - rate[i]))
+        i = min(max(int(points[k]), 0), len(phase_rate) - 2)
+        whole = phase_rate[i + 1] - phase_rate[i]
+        x = here[k] - phase_rate[i]
+        fraction = x / whole if whole > 0.0 else 0.0
+        out[k] = passed[i] + x * (rate[i] + 0.5 * fraction * (rate[i + 1] - rate[i]))
 
 
 @dataclass(slots=True)
 class _Sum:
     """What one note's rate has added up to, at every point of the grid so far."""
 
-    way: Floats = field(default_factory=lambda: np.zeros(0))
+    phase_rate: Floats = field(default_factory=lambda: np.zeros(0))
     rate: Floats = field(default_factory=lambda: np.zeros(0))
     passed: Floats = field(default_factory=lambda: np.zeros(0))
 
@@ -81,16 +81,16 @@ class GridIntegral:
     ----------
     rate
         The rate at moments of one note ``[times]``.
-    way
+    phase_rate
         What the rate is integrated over, since a note's start ``[times]``: seconds, beats or
-        shares of the note.
+        fractions of the note.
     """
 
     def __init__(
-        self, rate: Callable[[Moments], Floats], way: Callable[[Floats, Notes], Floats]
+        self, rate: Callable[[Moments], Floats], phase_rate: Callable[[Floats, Notes], Floats]
     ) -> None:
         self._rate = rate
-        self._way = way
+        self._phase_rate = phase_rate
         self._sums: dict[tuple[float, int], _Sum] = {}
         self._lock = threading.Lock()
 
@@ -102,24 +102,24 @@ class GridIntegral:
             points = (moments.times - note.start[0]) / GRID
             with self._lock:
                 found = self._up_to(int(points[-1]) + 2, note, moments)
-            here = self._way(moments.times, note)
-            _read(points, found.way, found.rate, found.passed, here, out[row])
+            here = self._phase_rate(moments.times, note)
+            _read(points, found.phase_rate, found.rate, found.passed, here, out[row])
         return out
 
     def _up_to(self, last: int, note: Notes, moments: Moments) -> _Sum:
         key = (float(note.start[0]), int(note.seed[0]))
         found = self._sums.setdefault(key, _Sum())
-        first = len(found.way)
+        first = len(found.phase_rate)
         if last >= first:
             count = max(last + 1 - first, AHEAD)
             # The last point known is taken once more: its sum is what the next ones add to.
             begin = max(first - 1, 0)
             times = note.start[0] + GRID * np.arange(begin, first + count, dtype=np.float64)
             rate = self._rate(Moments(times, note, moments.started))
-            way = self._way(times, note)
-            passed = np.empty(len(way))
-            _add_up(way, rate, found.passed[begin] if first else 0.0, passed)
-            found.way = np.concatenate([found.way[:begin], way])
+            phase_rate = self._phase_rate(times, note)
+            passed = np.empty(len(phase_rate))
+            _add_up(phase_rate, rate, found.passed[begin] if first else 0.0, passed)
+            found.phase_rate = np.concatenate([found.phase_rate[:begin], phase_rate])
             found.rate = np.concatenate([found.rate[:begin], rate])
             found.passed = np.concatenate([found.passed[:begin], passed])
         if len(self._sums) > KEPT:
@@ -133,7 +133,7 @@ class GridIntegral:
         with self._lock:
             for (start, _), held in self._sums.items():
                 known = max(0, int((at - start) / GRID) + 1)
-                held.way, held.rate = held.way[:known], held.rate[:known]
+                held.phase_rate, held.rate = held.phase_rate[:known], held.rate[:known]
                 held.passed = held.passed[:known]
 
 
@@ -152,7 +152,7 @@ class Cycles:
         self._period = period
         self._pace = pace
         self._tempo = tempo
-        self._integral = GridIntegral(self._rate, self._way)
+        self._integral = GridIntegral(self._rate, self._phase_rate)
         self.change = self._integral.change
 
     def at(self, moments: Moments) -> Floats:
@@ -176,7 +176,7 @@ class Cycles:
         rate: Floats = pace / self._period.values(moments)[0]
         return rate
 
-    def _way(self, times: Floats, note: Notes) -> Floats:
+    def _phase_rate(self, times: Floats, note: Notes) -> Floats:
         """Time since a note's start in the period's unit ``[times]``."""
         if self._period.unit == "beats":
             return self._tempo.beats_at(times) - self._tempo.beats_at(note.start)

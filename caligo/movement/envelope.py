@@ -10,7 +10,7 @@ from collections.abc import Callable, Sequence
 import numpy as np
 
 from caligo.kernels import device, kernel
-from caligo.movement.bend import STEEPEST, bent
+from caligo.movement.curvature import STEEPEST, curved
 from caligo.movement.modulator import Surroundings
 from caligo.movement.moments import Moments
 from caligo.movement.notes import Floats, Notes, seconds
@@ -48,12 +48,12 @@ def _held(
     if repeats and x >= turn and turn > SHORTEST_TURN:
         x, low = x % turn, sustain
     if x < attack:
-        return low + (1.0 - low) * bent(x / attack, attack_bend)
+        return low + (1.0 - low) * curved(x / attack, attack_bend)
     x -= attack + hold
     if x <= 0.0:
         return 1.0
     if x < decay:
-        return 1.0 + (sustain - 1.0) * bent(x / decay, decay_bend)
+        return 1.0 + (sustain - 1.0) * curved(x / decay, decay_bend)
     return sustain
 
 
@@ -64,7 +64,7 @@ def envelope_values(
     length: np.ndarray,
     stages: np.ndarray,
     sustain: np.ndarray,
-    bends: np.ndarray,
+    curvatures: np.ndarray,
     repeats: bool,
     out: np.ndarray,
 ) -> None:
@@ -78,7 +78,7 @@ def envelope_values(
         Delay, attack, hold, decay and release in seconds ``[5, notes]``.
     sustain
         Level while the note is held, 0 to 1 ``[notes]``.
-    bends
+    curvatures
         Attack, decay and release bend, -1 to 1 ``[3, notes]``.
     repeats
         Whether attack, hold and decay come round while the note is held.
@@ -94,8 +94,8 @@ def envelope_values(
             hold,
             decay,
             sustain[row],
-            STEEPEST * bends[0, row],
-            STEEPEST * bends[1, row],
+            STEEPEST * curvatures[0, row],
+            STEEPEST * curvatures[1, row],
             repeats,
         )
         for k in range(len(times)):
@@ -110,13 +110,13 @@ def envelope_values(
                     hold,
                     decay,
                     sustain[row],
-                    STEEPEST * bends[0, row],
-                    STEEPEST * bends[1, row],
+                    STEEPEST * curvatures[0, row],
+                    STEEPEST * curvatures[1, row],
                     repeats,
                 )
             elif since - length[row] < release:
                 x = (since - length[row]) / release
-                out[row, k] = top * (1.0 - bent(x, STEEPEST * bends[2, row]))
+                out[row, k] = top * (1.0 - curved(x, STEEPEST * curvatures[2, row]))
             else:
                 out[row, k] = 0.0
 
@@ -178,8 +178,8 @@ class NoteEnvelope:
             return trajectory.at_starts(moments) + offset
 
         old = self._with(moments, before)
-        way = np.clip((moments.times - max(changes)) / GLIDE, 0.0, 1.0)
-        return old + way * (out - old)
+        fade = np.clip((moments.times - max(changes)) / GLIDE, 0.0, 1.0)
+        return old + fade * (out - old)
 
     def _with(self, moments: Moments, of: Callable[[Trajectory], Floats]) -> Floats:
         notes = moments.notes

@@ -60,9 +60,9 @@ def read_level(level: Floats, since: Floats) -> Floats:
     """A level that comes round, at any times in seconds since it began ``[…]``."""
     places = np.mod(since / CELL, len(level))
     first = np.floor(places).astype(np.int64)
-    share = places - first
+    fraction = places - first
     first %= len(level)
-    found: Floats = level[first] * (1.0 - share) + level[(first + 1) % len(level)] * share
+    found: Floats = level[first] * (1.0 - fraction) + level[(first + 1) % len(level)] * fraction
     return found
 
 

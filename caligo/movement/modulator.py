@@ -81,8 +81,8 @@ class Modulator:
         """One of the modulator's own parameters over time."""
         return self.movement.trajectory(f"{self.part.id}.{key}")
 
-    def share(self, moments: Moments, key: str) -> Floats:
-        """One of its percentages as a share, ``[notes, times]`` or as in `Trajectory.compact`."""
+    def fraction(self, moments: Moments, key: str) -> Floats:
+        """A percentage of it as a fraction, ``[notes, times]`` or as in `Trajectory.compact`."""
         trajectory = self.trajectory(key)
         if trajectory.moved:
             return trajectory.compact(moments) / 100.0

@@ -8,15 +8,15 @@ from caligo.catalogue import Moves, Parameter, Scale, implementation
 from caligo.catalogue import module as module_spec
 from caligo.document.addresses import moved_parameters, parts
 from caligo.document.score import Score
-from caligo.document.sound import Course, Sound
+from caligo.document.sound import AutomationLane, Sound
 from caligo.document.sound import Modulator as ModulatorPart
 from caligo.document.tempo import TempoMap
 from caligo.document.times import Time
-from caligo.movement.course import DrawnCourse
 from caligo.movement.cycles import GRID, Cycles, Travel
+from caligo.movement.hold_still import Frozen, HoldStill
+from caligo.movement.lane import LaneValues
 from caligo.movement.modulator import Modulator
 from caligo.movement.setting import Setting
-from caligo.movement.stillness import Frozen, Stillness
 from caligo.movement.trajectory import Link, Trajectory, Value
 
 
@@ -29,13 +29,13 @@ class Movement:
         Whether every parameter keeps its resting value, or the one of a moment.
     """
 
-    def __init__(self, sound: Sound, score: Score, *, hold_still: Stillness = False) -> None:
+    def __init__(self, sound: Sound, score: Score, *, hold_still: HoldStill = False) -> None:
         self.setting = Setting(sound.seed, score, TempoMap(score))
         self.sound = sound
         self._parts = {path: part for path, _, part in parts(sound)}
         self._trajectories: dict[str, Trajectory] = {}
         self._links: dict[str, list[Link]] = {}
-        self._lanes: dict[str, Course] = {}
+        self._lanes: dict[str, AutomationLane] = {}
         self._frozen = hold_still.at if isinstance(hold_still, Frozen) else None
         self._integrals: list[Cycles | Travel] = []
         self._periods: set[str] = set()
@@ -76,19 +76,19 @@ class Movement:
             path,
             time.unit if time else "s",
             self._links.get(path, []),
-            self._course(path, parameter),
+            self._lane(path, parameter),
             # What moves goes on inside, so that it is as it was when it is let go.
             None if part_path in self.modulators or part_path == "sound" else self._frozen,
         )
         self._trajectories[path] = found
         return found
 
-    def _course(self, path: str, parameter: Parameter) -> DrawnCourse | None:
+    def _lane(self, path: str, parameter: Parameter) -> LaneValues | None:
         """The lane that is drawn for a parameter, if any."""
         lane = self._lanes.get(path)
         if lane is None:
             return None
-        return DrawnCourse(lane.points, logarithmic=parameter.scale is Scale.LOGARITHMIC)
+        return LaneValues(lane.points, logarithmic=parameter.scale is Scale.LOGARITHMIC)
 
     def _shared(self, part_path: str, moves: Moves) -> bool:
         """Whether a parameter has one value for all notes: so have modulators that are one."""

@@ -26,7 +26,7 @@ class Notes:
     start, length
         Seconds; the length is infinite while a key is still down.
     hold
-        The length that shares of the note refer to; finite.
+        The length that fractions of the note refer to; finite.
     key
         MIDI key number, velocity 0 to 1.
     seed

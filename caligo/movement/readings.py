@@ -15,7 +15,7 @@ TOO_FAST = 15.0
 """Cycles in a second from which on movement is heard as roughness rather than as
 movement (common practice: vibrato ends, and roughness begins, between 10 and 20 a second)."""
 STUCK = 0.1
-"""The share of the time at a limit of the range that is worth a word."""
+"""The fraction of the time at a limit of the range that is worth a word."""
 NEAR = 1e-6
 AGAINST = ("dB", "ct", "st")
 """Units of which two in one layer take each other's effect away: of levels and of pitches."""
@@ -78,7 +78,7 @@ def read(
 
 
 def _share_at(values: Floats, limit: float, least: float, greatest: float) -> float:
-    """The share of values `[times]` at a limit, of which the least and the greatest are known."""
+    """The fraction of values ``[times]`` at a limit, between known extremes."""
     near = NEAR * max(abs(limit), 1.0)
     if limit < least - near or limit > greatest + near:
         return 0.0

@@ -15,8 +15,8 @@ import numpy as np
 from caligo.catalogue import Kind, Parameter, Scale
 from caligo.document.times import TimeUnit, time_range
 from caligo.kernels import kernel
-from caligo.movement.bend import bent
-from caligo.movement.course import DrawnCourse
+from caligo.movement.curvature import curved
+from caligo.movement.lane import LaneValues
 from caligo.movement.moments import Moments, ValueSource
 from caligo.movement.notes import Floats
 
@@ -44,7 +44,7 @@ def _add_route(
         for k in range(out.shape[1]):
             value = values[from_row, k] * gain + offset
             if bend != 0.0:
-                value = math.copysign(bent(abs(value), bend), value)
+                value = math.copysign(curved(abs(value), bend), value)
             factor = scale[scale_row, k] if scale.shape[1] > 1 else scale[scale_row, 0]
             d = depth[k] if len(depth) > 1 else depth[0]
             out[row, k] += d * value * factor
@@ -124,7 +124,7 @@ class Trajectory:
         The parameter's address.
     unit
         For a time: the unit that it is given in.
-    course
+    lane_values
         The lane that is drawn for it, if any: where it rests at each moment.
     frozen
         The moment whose movement is kept, where all is frozen.
@@ -141,13 +141,13 @@ class Trajectory:
     path: str = ""
     unit: TimeUnit = "s"
     links: list[Link] = field(default_factory=list)
-    course: DrawnCourse | None = None
+    lane_values: LaneValues | None = None
     frozen: float | None = None
     moved: bool = field(init=False)
     _resting: dict[tuple[int, int], Floats] = field(default_factory=dict)
 
     def __post_init__(self) -> None:
-        self.moved = bool(self.links) or self.course is not None
+        self.moved = bool(self.links) or self.lane_values is not None
 
     @property
     def base(self) -> float:
@@ -174,11 +174,11 @@ class Trajectory:
     def reach(self) -> tuple[float, float]:
         """The lowest and highest value that the routes could lead to, in the own unit."""
         spread = sum(max(abs(x.depth.now), abs(x.depth.before)) for x in self.links)
-        rests = [self.rest.now] if self.course is None else list(self.course.range)
+        rests = [self.rest.now] if self.lane_values is None else list(self.lane_values.range)
         if self.rest.changed_at is not None:
             rests.append(self.rest.before)
         lowest, highest = min(rests), max(rests)
-        if not self.links and self.course is None:
+        if not self.links and self.lane_values is None:
             return lowest, highest
         low, high = self.limits()
         if self.parameter.scale is Scale.LOGARITHMIC:
@@ -202,7 +202,7 @@ class Trajectory:
             return moments.for_all_notes(id(self), self.values)
         octaves = self.parameter.scale is Scale.LOGARITHMIC
         # What is nothing stays nothing, however many octaves it is moved.
-        nothing = octaves and self.base <= 0.0 and self.course is None
+        nothing = octaves and self.base <= 0.0 and self.lane_values is None
         logarithmic = octaves and not nothing
         if nothing and self.rest.changed_at is None:
             return self._at_rest((rows, len(moments.times)))
@@ -242,8 +242,8 @@ class Trajectory:
 
     def _rests(self, times: Floats, logarithmic: bool) -> Floats | float:
         """The resting value at each moment, in octaves where it is moved in those."""
-        if self.course is not None:
-            return self.course.values(
+        if self.lane_values is not None:
+            return self.lane_values.values(
                 times if self.frozen is None else np.full(len(times), self.frozen)
             )
         rest = self.rest
@@ -272,7 +272,7 @@ class Trajectory:
         An edit counts at once, as if the note had started with it.
         """
         notes = moments.notes
-        if not self.links and self.course is None:
+        if not self.links and self.lane_values is None:
             return np.full(len(notes), self.base)
         settled = replace(self, rest=Value(self.base), _resting={})
         out = np.empty(len(notes))

@@ -46,7 +46,7 @@ class Voice:
 
     @property
     def hold(self) -> float:
-        """The length that shares of the note refer to."""
+        """The length that fractions of the note refer to."""
         return self.length if math.isfinite(self.length) else OPEN_HOLD
 
     @property
@@ -196,10 +196,10 @@ def pitch_values(voices: Sequence[Voice], transpose: int, tuning: Tuning, times:
         for moment, key in voice.line[1:]:
             here = tuning.octaves(key + transpose)
             if voice.glide > AT_ONCE:
-                way = np.clip((times - moment) / voice.glide, 0.0, 1.0)
+                fraction = np.clip((times - moment) / voice.glide, 0.0, 1.0)
             else:
-                way = (times >= moment).astype(np.float64)
-            out[row] += (here - previous) * way
+                fraction = (times >= moment).astype(np.float64)
+            out[row] += (here - previous) * fraction
             previous = here
     return out
 

@@ -26,7 +26,7 @@ CROSSFADE = 15
 SILENT = 1e-7
 """A peak below, 140 dB under full scale, counts as rung out."""
 
-Sides = Mapping[str, Signal]
+Sidechains = Mapping[str, Signal]
 """Signals ``[2, samples]`` that processors may listen to, by the id of their layer or bus."""
 Tap = Callable[[str, Signal], None]
 """Looks at a signal ``[streams, 2, samples]`` behind the stage of an address."""
@@ -89,45 +89,53 @@ class Slot:
     def __init__(self, processor: Processor, bypass: bool) -> None:
         self.processor = processor
         self.bypass = bypass
-        self.way = 1.0 if bypass else 0.0
+        self.bypass_position = 1.0 if bypass else 0.0
         self.idle = bypass
         self.entrance = Entrance()
-        late = processor.latency()
+        latencies = processor.latency()
         # What goes around it comes as late as what goes through it.
-        self._around = FixedDelay(late) if late else None
+        self._around = FixedDelay(latencies) if latencies else None
 
-    def ways(self, ticks: int) -> Floats | None:
+    def bypasses(self, ticks: int) -> Floats | None:
         """How far towards bypass at every tick ``[ticks + 1]``; None where it is not bypassed."""
-        if self.way == 0.0 and not self.bypass:
+        if self.bypass_position == 0.0 and not self.bypass:
             return None
         target = 1.0 if self.bypass else 0.0
-        step = math.copysign(1.0 / CROSSFADE, target - self.way) if target != self.way else 0.0
-        found: Floats = np.clip(self.way + step * np.arange(ticks + 1), 0.0, 1.0)
+        step = (
+            math.copysign(1.0 / CROSSFADE, target - self.bypass_position)
+            if target != self.bypass_position
+            else 0.0
+        )
+        found: Floats = np.clip(self.bypass_position + step * np.arange(ticks + 1), 0.0, 1.0)
         return found
 
-    def process(self, block: Block, signal: Signal, ways: Floats | None, sides: Sides) -> None:
-        """Pass a signal through, or around it as far as `ways` says.
+    def process(
+        self, block: Block, signal: Signal, bypasses: Floats | None, sidechains: Sidechains
+    ) -> None:
+        """Pass a signal through, or around it as far as `bypasses` says.
 
-        `signal` is ``[streams, 2, samples]``, `ways` ``[ticks + 1]``.
+        `signal` is ``[streams, 2, samples]``, `bypasses` ``[ticks + 1]``.
         """
         self.entrance.pass_by(signal)
         if self.idle:
             self._go_around(signal)
             return
-        side = sides.get(self.processor.side) if self.processor.side else None
-        self.processor.sides = sides
-        if ways is None and (self._around is None or not self._around.held.any()):
-            self.processor.process(block, signal, side)
+        sidechain = sidechains.get(self.processor.sidechain) if self.processor.sidechain else None
+        self.processor.sidechains = sidechains
+        if bypasses is None and (self._around is None or not self._around.held.any()):
+            self.processor.process(block, signal, sidechain)
             return
         # Each is faded before it is late, so that both meet as they parted.
         around = signal.copy()
-        share = np.zeros(block.span.ticks + 1) if ways is None else ways
-        scale_stereo(around, share)
+        fraction = np.zeros(block.span.ticks + 1) if bypasses is None else bypasses
+        scale_stereo(around, fraction)
         self._go_around(around)
-        scale_stereo(signal, 1.0 - share)
-        self.processor.process(block, signal, side)
-        self.way = float(share[-1])
-        self.idle = self.bypass and self.way == 1.0 and float(np.abs(signal).max()) < SILENT
+        scale_stereo(signal, 1.0 - fraction)
+        self.processor.process(block, signal, sidechain)
+        self.bypass_position = float(fraction[-1])
+        self.idle = (
+            self.bypass and self.bypass_position == 1.0 and float(np.abs(signal).max()) < SILENT
+        )
         signal += around
 
     def _go_around(self, signal: Signal) -> None:
@@ -145,7 +153,7 @@ class Slot:
     def reset(self) -> None:
         """Go back to the state before the first sound."""
         self.processor.reset()
-        self.way, self.idle = (1.0, True) if self.bypass else (0.0, False)
+        self.bypass_position, self.idle = (1.0, True) if self.bypass else (0.0, False)
         if self._around is not None:
             self._around.reset()
 
@@ -153,7 +161,7 @@ class Slot:
         """A copy of the state."""
         return {
             "processor": self.processor.save_state(),
-            "way": self.way,
+            "way": self.bypass_position,
             "idle": self.idle,
             "around": None if self._around is None else self._around.held.copy(),
         }
@@ -161,7 +169,7 @@ class Slot:
     def restore_state(self, state: State) -> None:
         """Take over the state of another slot with a processor of the same kind."""
         self.processor.restore_state(state["processor"])
-        self.way, self.idle = state["way"], state["idle"] and self.bypass
+        self.bypass_position, self.idle = state["way"], state["idle"] and self.bypass
         if self._around is not None and state["around"] is not None:
             self._around.restore(state["around"])
 
@@ -184,46 +192,52 @@ class Chain:
         return any(not slot.idle for slot in self.slots)
 
     def process(
-        self, block: Block, signal: Signal, sides: Sides | None = None, tap: Tap | None = None
+        self,
+        block: Block,
+        signal: Signal,
+        sidechains: Sidechains | None = None,
+        tap: Tap | None = None,
     ) -> None:
         """Pass `signal` ``[streams, 2, samples]`` through, in place."""
-        heard = sides or {}
+        heard = sidechains or {}
         if self._blend is not None:
             self._side_by_side(block, signal, heard, tap)
             return
         for slot in self.slots:
-            slot.process(block, signal, slot.ways(block.span.ticks), heard)
+            slot.process(block, signal, slot.bypasses(block.span.ticks), heard)
             slot.entrance.leave(signal)
             if tap:
                 tap(slot.processor.address, signal)
 
-    def _side_by_side(self, block: Block, signal: Signal, sides: Sides, tap: Tap | None) -> None:
+    def _side_by_side(
+        self, block: Block, signal: Signal, sidechains: Sidechains, tap: Tap | None
+    ) -> None:
         """Processors side by side: the blend goes from one to the next.
 
         Where one of the two that it lies between is bypassed, the other is heard alone.
         """
         assert self._blend is not None
         place: Floats = self._blend.values(block.moments) / 100.0 * (len(self.slots) - 1)
-        bypassed = any(slot.way > 0.0 or slot.bypass for slot in self.slots)
+        bypassed = any(slot.bypass_position > 0.0 or slot.bypass for slot in self.slots)
         given = signal.copy()
         before = np.zeros_like(place)
         for i, slot in enumerate(self.slots):
             heard = signal if i == 0 else given.copy()
-            ways = slot.ways(block.span.ticks)
-            slot.process(block, heard, ways, sides)
+            bypasses = slot.bypasses(block.span.ticks)
+            slot.process(block, heard, bypasses, sidechains)
             slot.entrance.leave(heard)
             if tap:
                 tap(slot.processor.address, heard)
-            share = np.clip(place - (i - 1), 0.0, 1.0)
+            fraction = np.clip(place - (i - 1), 0.0, 1.0)
             if bypassed:
                 weight = np.maximum(1.0 - np.abs(place - i), 0.0) * (
-                    1.0 if ways is None else 1.0 - ways
+                    1.0 if bypasses is None else 1.0 - bypasses
                 )
                 total = before + weight
-                share = np.where(total > 0.0, weight / np.maximum(total, 1e-9), share)
+                fraction = np.where(total > 0.0, weight / np.maximum(total, 1e-9), fraction)
                 before = total
             if i:
-                crossfade(signal, heard, share)
+                crossfade(signal, heard, fraction)
 
     def reset(self) -> None:
         """Go back to the state before the first sound."""
@@ -268,12 +282,12 @@ class Chain:
 
     def latency(self) -> int:
         """Samples by which its output is late, also where processors are bypassed."""
-        late = [slot.processor.latency() for slot in self.slots]
-        return max(late, default=0) if self._blend is not None else sum(late)
+        latencies = [slot.processor.latency() for slot in self.slots]
+        return max(latencies, default=0) if self._blend is not None else sum(latencies)
 
-    def sides(self) -> set[str]:
+    def sidechains(self) -> set[str]:
         """The layers and buses that its processors listen to."""
-        return {slot.processor.side for slot in self.slots} - {""}
+        return {slot.processor.sidechain for slot in self.slots} - {""}
 
 
 def build_chain(

@@ -22,7 +22,8 @@ class Effect(Processor):
     Attributes
     ----------
     cue
-        The note that its periods count from and its shares of a held note refer to: the whole cue.
+        The note that its periods count from and its fractions of a held note refer to: the whole
+        cue.
     """
 
     def __init__(self, part: EffectPart, address: str, movement: Movement, rate: int) -> None:
@@ -37,13 +38,13 @@ class Effect(Processor):
         """The state before the first sound: arrays by name."""
         return {}
 
-    def process_stereo(self, block: Block, signal: Signal, side: Signal | None) -> None:
-        """Change `signal` ``[2, samples]`` in place; `side` is as in `Processor.process`."""
+    def process_stereo(self, block: Block, signal: Signal, sidechain: Signal | None) -> None:
+        """Change `signal` ``[2, samples]`` in place; `sidechain` is as in `Processor.process`."""
         raise NotImplementedError
 
-    def process(self, block: Block, signal: Signal, side: Signal | None = None) -> None:
+    def process(self, block: Block, signal: Signal, sidechain: Signal | None = None) -> None:
         """See `Processor.process`."""
-        self.process_stereo(block, signal[0], side)
+        self.process_stereo(block, signal[0], sidechain)
         level = self.trajectory("output").values(block.moments)[0]
         if level.any():
             scale_stereo(signal, gain(level))

@@ -12,8 +12,8 @@ from caligo.movement.block import Block
 from caligo.movement.movement import Movement
 from caligo.movement.trajectory import Trajectory
 from caligo.processing.processor import Processor, Signal, State
-from caligo.signal.bend import BENT, run_bend
 from caligo.signal.decibels import gain
+from caligo.signal.waveshaping import SHAPER_STATE, run_waveshaper
 
 States = NDArray[np.float64]
 
@@ -39,7 +39,7 @@ class Filter(Processor):
         super().__init__(part, address, movement, rate)
         self._streams: tuple[str, ...] = ()
         self._states: States = np.zeros(0)
-        self._bent: States = np.zeros(0)
+        self._shaper_state: States = np.zeros(0)
         self._drive: Trajectory | None = None
         if "drive" in part.params and not self.drives_itself:
             drive = self.trajectory("drive")
@@ -50,41 +50,41 @@ class Filter(Processor):
         """Filter `signal` ``[streams, 2, samples]`` in place; `states` ``[streams, …]`` go on."""
         raise NotImplementedError
 
-    def process(self, block: Block, signal: Signal, side: Signal | None = None) -> None:
+    def process(self, block: Block, signal: Signal, sidechain: Signal | None = None) -> None:
         """See `Processor.process`."""
         if block.streams != self._streams:
             self._follow(block.streams)
         if self._drive is not None:
-            run_bend(signal, gain(self._drive.values(block.moments)), self._bent)
+            run_waveshaper(signal, gain(self._drive.values(block.moments)), self._shaper_state)
         self.process_streams(block, signal, self._states)
 
     def _follow(self, streams: tuple[str, ...]) -> None:
         """Go on with the states of these streams; new ones begin at rest, others are let go."""
         rows = {name: row for row, name in enumerate(self._streams)}
         states = np.zeros((len(streams), *self.state_shape))
-        bent = np.zeros((len(streams), 2, BENT if self._drive else 0))
+        shaped = np.zeros((len(streams), 2, SHAPER_STATE if self._drive else 0))
         for row, name in enumerate(streams):
             if name in rows:
-                states[row], bent[row] = self._states[rows[name]], self._bent[rows[name]]
-        self._streams, self._states, self._bent = streams, states, bent
+                states[row], shaped[row] = self._states[rows[name]], self._shaper_state[rows[name]]
+        self._streams, self._states, self._shaper_state = streams, states, shaped
 
     def reset(self) -> None:
         """See `Processor.reset`."""
-        self._streams, self._states, self._bent = (), np.zeros(0), np.zeros(0)
+        self._streams, self._states, self._shaper_state = (), np.zeros(0), np.zeros(0)
 
     def save_state(self) -> State:
         """See `Processor.save_state`."""
         return {
             "streams": self._streams,
             "states": self._states.copy(),
-            "bent": self._bent.copy(),
+            "bent": self._shaper_state.copy(),
         }
 
     def restore_state(self, state: State) -> None:
         """See `Processor.restore_state`."""
         if state["states"].shape[1:] != self.state_shape:
             return
-        if state["bent"].shape[1:] != (2, BENT if self._drive else 0):
+        if state["bent"].shape[1:] != (2, SHAPER_STATE if self._drive else 0):
             return
         self._streams = state["streams"]
-        self._states, self._bent = state["states"].copy(), state["bent"].copy()
+        self._states, self._shaper_state = state["states"].copy(), state["bent"].copy()

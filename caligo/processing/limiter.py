@@ -37,11 +37,13 @@ def _needed_gain(samples: np.ndarray, weights: np.ndarray, top: float, out: np.n
         return
     values, peaks = np.empty(TICK, np.float32), np.empty(TICK, np.float32)
     peak = np.zeros(TICK, np.float32)
-    side = np.empty(TAPS - 1 + TICK, np.float32)  # next to each other in memory: kernels are quick
+    around = np.empty(
+        TAPS - 1 + TICK, np.float32
+    )  # next to each other in memory: kernels are quick
     for c in range(2):
         for n in range(TAPS - 1 + TICK):
-            side[n] = samples[c, n]
-        peaks_between(side, weights, values, peaks)
+            around[n] = samples[c, n]
+        peaks_between(around, weights, values, peaks)
         for n in range(TICK):
             peak[n] = max(peak[n], peaks[n])
     for n in range(TICK):
@@ -55,7 +57,7 @@ def _needed_gain(samples: np.ndarray, weights: np.ndarray, top: float, out: np.n
 )
 def _run(  # noqa: C901, PLR0912 (one pass over the samples)
     signal: np.ndarray,
-    late: np.ndarray,
+    latency: np.ndarray,
     raw: np.ndarray,
     offset: np.ndarray,
     wanted: np.ndarray,
@@ -73,10 +75,10 @@ def _run(  # noqa: C901, PLR0912 (one pass over the samples)
 
     Parameters
     ----------
-    late, raw
+    latency, raw
         The last samples ``[2, DELAY]``, and as they were when they came in.
     offset
-        What is taken off either side at the start and the end of the last tick ``[2, 2]``.
+        What is taken off either channel at the start and the end of the last tick ``[2, 2]``.
     wanted
         The gains wanted in the two ticks before ``[2, TICK]``, releases included.
     lowest
@@ -84,7 +86,7 @@ def _run(  # noqa: C901, PLR0912 (one pass over the samples)
     last
         The last wanted gain, and what gains are over some time ``[2]``.
     settling
-        The share of what a sample had added by which the offset goes on.
+        The fraction of what a sample had added by which the offset goes on.
     """
     line = np.empty((2, DELAY + TICK))
     need = np.empty(TICK)
@@ -95,7 +97,7 @@ def _run(  # noqa: C901, PLR0912 (one pass over the samples)
         for c in range(2):
             off, more = offset[c, 0], (offset[c, 1] - offset[c, 0]) / TICK
             for n in range(DELAY):
-                line[c, n], came[c, n] = late[c, n], raw[c, n]
+                line[c, n], came[c, n] = latency[c, n], raw[c, n]
             for n in range(TICK):
                 x = signal[c, k * TICK + n]
                 x = x if math.isfinite(x) else 0.0
@@ -145,7 +147,7 @@ def _run(  # noqa: C901, PLR0912 (one pass over the samples)
             on = offset[c, 1] + settling / max(last[1], 0.001) * (left if c == 0 else right)
             offset[c, 1] = on if abs(on) > DEAD else 0.0
             for n in range(DELAY):
-                late[c, n], raw[c, n] = line[c, TICK + n], came[c, TICK + n]
+                latency[c, n], raw[c, n] = line[c, TICK + n], came[c, TICK + n]
         for n in range(TICK):
             wanted[0, n] = wanted[1, n]
             wanted[1, n] = need[n]

@@ -24,7 +24,7 @@ from caligo.processing.processor import Signal
 from caligo.signal import fourier
 from caligo.signal.vector import WIDTH, load, store
 
-WAYS = 8
+RADIX = 8
 HALF = math.sqrt(0.5)
 STAGES = np.array(
     [
@@ -46,23 +46,23 @@ def bins_of(size: int) -> int:
 @cache
 def _turns(size: int) -> NDArray[np.float32]:
     """Cosine and sine by which each bin is turned ``[2, WAYS, bins / WIDTH, WIDTH]``."""
-    angles = np.outer(np.arange(WAYS), np.arange(bins_of(size))) * (2.0 * np.pi / (WAYS * size))
+    angles = np.outer(np.arange(RADIX), np.arange(bins_of(size))) * (2.0 * np.pi / (RADIX * size))
     found = np.stack([np.cos(angles), np.sin(angles)]).astype(np.float32)
-    return found.reshape(2, WAYS, -1, WIDTH)
+    return found.reshape(2, RADIX, -1, WIDTH)
 
 
 @kernel("f4[:, :, :, ::1], f4[:, :, :, ::1], f4[:, ::1]")
-def _join(ways: np.ndarray, turns: np.ndarray, stages: np.ndarray) -> None:
+def _join(lines_: np.ndarray, turns: np.ndarray, stages: np.ndarray) -> None:
     """Turn and add up the transforms of eight ways ``[2, WAYS, bins / WIDTH, WIDTH]``, in place."""
-    for r in range(1, WAYS):
-        real, imaginary, cosines, sines = ways[0, r], ways[1, r], turns[0, r], turns[1, r]
+    for r in range(1, RADIX):
+        real, imaginary, cosines, sines = lines_[0, r], lines_[1, r], turns[0, r], turns[1, r]
         for n in range(len(real)):
             a, b, cosine, sine = load(real, n), load(imaginary, n), load(cosines, n), load(sines, n)
             store(real, n, cosine * a + sine * b)
             store(imaginary, n, cosine * b - sine * a)
     for s in range(len(stages)):
         i, j, cosine, sine = int(stages[s, 0]), int(stages[s, 1]), stages[s, 2], stages[s, 3]
-        one, two, three, four = ways[0, i], ways[1, i], ways[0, j], ways[1, j]
+        one, two, three, four = lines_[0, i], lines_[1, i], lines_[0, j], lines_[1, j]
         for n in range(len(one)):
             a, b, d, e = load(one, n), load(two, n), load(three, n), load(four, n)
             store(one, n, a + d)
@@ -72,11 +72,11 @@ def _join(ways: np.ndarray, turns: np.ndarray, stages: np.ndarray) -> None:
 
 
 @kernel("f4[:, :, :, ::1], f4[:, :, :, ::1], f4[:, ::1]")
-def _part(ways: np.ndarray, turns: np.ndarray, stages: np.ndarray) -> None:
-    """The way back of `_join`, but for a factor of eight."""
+def _part(lines_: np.ndarray, turns: np.ndarray, stages: np.ndarray) -> None:
+    """The inverse of `_join`, but for a factor of eight."""
     for s in range(len(stages) - 1, -1, -1):
         i, j, cosine, sine = int(stages[s, 0]), int(stages[s, 1]), stages[s, 2], stages[s, 3]
-        one, two, three, four = ways[0, i], ways[1, i], ways[0, j], ways[1, j]
+        one, two, three, four = lines_[0, i], lines_[1, i], lines_[0, j], lines_[1, j]
         for n in range(len(one)):
             a, b, d, e = load(one, n), load(two, n), load(three, n), load(four, n)
             f, g = cosine * d - sine * e, cosine * e + sine * d
@@ -84,8 +84,8 @@ def _part(ways: np.ndarray, turns: np.ndarray, stages: np.ndarray) -> None:
             store(two, n, b + g)
             store(three, n, a - f)
             store(four, n, b - g)
-    for r in range(1, WAYS):
-        real, imaginary, cosines, sines = ways[0, r], ways[1, r], turns[0, r], turns[1, r]
+    for r in range(1, RADIX):
+        real, imaginary, cosines, sines = lines_[0, r], lines_[1, r], turns[0, r], turns[1, r]
         for n in range(len(real)):
             a, b, cosine, sine = load(real, n), load(imaginary, n), load(cosines, n), load(sines, n)
             store(real, n, cosine * a - sine * b)
@@ -95,7 +95,7 @@ def _part(ways: np.ndarray, turns: np.ndarray, stages: np.ndarray) -> None:
 @kernel("f4[:, :, ::1], f4[:, :, ::1]")
 def _take(pairs: np.ndarray, out: np.ndarray) -> None:
     """Real and imaginary parts ``[WAYS, bins, 2]`` into rows of their own ``[2, WAYS, bins]``."""
-    for r in range(WAYS):
+    for r in range(RADIX):
         given, real, imaginary = pairs[r], out[0, r], out[1, r]
         for k in range(len(given)):
             real[k], imaginary[k] = given[k, 0], given[k, 1]
@@ -103,12 +103,12 @@ def _take(pairs: np.ndarray, out: np.ndarray) -> None:
 
 @kernel("f4[:, :, ::1], f4[:, :, ::1]")
 def _give(spectra: np.ndarray, pairs: np.ndarray) -> None:
-    """The way back of `_take`, an eighth as large."""
-    share = np.float32(1.0 / WAYS)
-    for r in range(WAYS):
+    """The inverse of `_take`, an eighth as large."""
+    fraction = np.float32(1.0 / RADIX)
+    for r in range(RADIX):
         real, imaginary, to = spectra[0, r], spectra[1, r], pairs[r]
         for k in range(len(to)):
-            to[k, 0], to[k, 1] = share * real[k], share * imaginary[k]
+            to[k, 0], to[k, 1] = fraction * real[k], fraction * imaginary[k]
 
 
 def in_pairs(spectra: NDArray[np.complex64]) -> NDArray[np.float32]:
@@ -135,10 +135,10 @@ def forward(apart: Signal, out: Signal) -> None:
 
 def backward(spectra: Signal, size: int) -> Signal:
     """The lines of such spectra, taken apart ``[channels, WAYS, size]``; `spectra` are spoilt."""
-    ways = np.empty((len(spectra), WAYS, size // 2 + 1), np.complex64)
-    pairs, turns = in_pairs(ways), _turns(size)
+    lines_ = np.empty((len(spectra), RADIX, size // 2 + 1), np.complex64)
+    pairs, turns = in_pairs(lines_), _turns(size)
     for c in range(len(spectra)):
         _part(spectra[c].reshape(turns.shape), turns, STAGES)
         _give(spectra[c], pairs[c])
-    lines: Signal = fourier.irfft(ways, size, axis=2, overwrite_x=True)
+    lines: Signal = fourier.irfft(lines_, size, axis=2, overwrite_x=True)
     return lines

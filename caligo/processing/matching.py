@@ -1,4 +1,4 @@
-"""Resonance at matched loudness: what a peak at the corner adds is taken off the whole.
+"""Resonance at matched loudness: what a peak at the cutoff adds is taken off the whole.
 
 Pink noise, which has as much power in each octave, is the measure, as loud as ITU-R BS.1770 weighs
 it: how much a peak adds depends on where it lies, and on how many octaves pass beside it.
@@ -28,7 +28,7 @@ RESONANCES = np.linspace(0.0, 100.0, 41)
 """Hertz and per cent that gains are worked out for; between them they are interpolated."""
 HERTZ = np.geomspace(LOWEST, HIGHEST, 3_000)
 PLACES = HERTZ / CORNERS[:, None, None]
-"""Where `HERTZ` lie over each corner ``[corners, 1, hertz]``."""
+"""Where `HERTZ` lie over each cutoff ``[cutoffs, 1, hertz]``."""
 
 
 def _weight(hertz: Floats) -> Floats:
@@ -42,7 +42,7 @@ def _weight(hertz: Floats) -> Floats:
 
 @cache
 def matching_gains(steep: bool, highpass: bool) -> Floats:
-    """Gains in dB at which pink noise is as loud as without resonance ``[corners, resonances]``.
+    """Gains in dB at which pink noise is as loud as without resonance ``[cutoffs, resonances]``.
 
     `steep` is a filter of 24 dB per octave, not of 12. A filter asks for them as it is made, since
     they take a moment the first time.
@@ -56,9 +56,9 @@ def matching_gains(steep: bool, highpass: bool) -> Floats:
 
 
 def gains_of(power: Floats) -> Floats:
-    """Gains in dB at which pink noise is as loud as without resonance ``[corners, resonances]``.
+    """Gains in dB at which pink noise is as loud as without resonance ``[cutoffs, resonances]``.
 
-    `power` is that of the response to `HERTZ` ``[corners, resonances, hertz]``; see `PLACES`.
+    `power` is that of the response to `HERTZ` ``[cutoffs, resonances, hertz]``; see `PLACES`.
     """
     loud = power @ _weight(HERTZ)
     found: Floats = 10.0 * np.log10(loud[:, :1] / loud)
@@ -86,7 +86,7 @@ def matched(gains: Floats, resonance: Floats, hertz: Floats) -> Floats:
     gains
         See `matching_gains`.
     resonance, hertz
-        Per cent and the corner ``[voices, ticks]``.
+        Per cent and the cutoff ``[voices, ticks]``.
     """
     row = np.clip(3.0 * np.log2(np.maximum(hertz, LOWEST) / LOWEST), 0.0, len(CORNERS) - 1.001)
     column = np.minimum(resonance / (RESONANCES[1] - RESONANCES[0]), len(RESONANCES) - 1.001)

@@ -53,52 +53,52 @@ def take_tick(rows: np.ndarray, k: int, before: float, tick: np.ndarray) -> None
 
 
 @device
-def mix_bent(
-    tick: np.ndarray, bent: np.ndarray, mix: float, to_mix: float, rows: np.ndarray, k: int
+def mix_shaped(
+    tick: np.ndarray, shaped: np.ndarray, mix: float, to_mix: float, rows: np.ndarray, k: int
 ) -> None:
     """Mix a bent wave ``[ROWS, TICK]`` with a direct one, as tick `k` of `rows`.
 
     A mean of two neighbours lies half a sample back, and so does the direct signal then: `tick` is
-    as `take_tick` gives it. `mix` and `to_mix` are the share at its beginning and end.
+    as `take_tick` gives it. `mix` and `to_mix` are the fraction at its beginning and end.
     """
-    half, share, step = np.float32(0.5), np.float32(mix), np.float32((to_mix - mix) / SIZE)
+    half, fraction, step = np.float32(0.5), np.float32(mix), np.float32((to_mix - mix) / SIZE)
     for p in range(ROWS):
-        x, y, wet = tick[p], tick[p + 1], bent[p]
+        x, y, wet = tick[p], tick[p + 1], shaped[p]
         out = rows[p][k * TICK : (k + 1) * TICK]
         for n in range(TICK):
             direct = half * (x[n] + y[n])
-            out[n] = direct + (share + np.float32(ROWS * n + p) * step) * (wet[n] - direct)
+            out[n] = direct + (fraction + np.float32(ROWS * n + p) * step) * (wet[n] - direct)
 
 
 class Oversampled(Effect):
-    """An effect that bends the wave of each side at four times the rate.
+    """An effect that bends the wave of each channel at four times the rate.
 
     The direct signal goes the same way, so that both stay together.
     """
 
     def initial_state(self) -> State:
         """See `Effect.initial_state`."""
-        return {**state(), "standing": np.zeros(2), **self.bent_state()}
+        return {**state(), "standing": np.zeros(2), **self.shaper_state()}
 
-    def bent_state(self) -> State:
+    def shaper_state(self) -> State:
         """What bending itself remembers, arrays by name."""
         return {}
 
     @abstractmethod
     def numbers(self, block: Block) -> Numbers:
-        """What both sides are bent by, at every tick ``[ticks + 1]`` each."""
+        """What both channels are bent by, at every tick ``[ticks + 1]`` each."""
 
     @abstractmethod
-    def bend(self, numbers: Numbers, rows: NDArray[np.float32], side: int) -> None:
-        """Bend `rows` ``[ROWS, samples]`` of one side in place, its mix included."""
+    def waveshape(self, numbers: Numbers, rows: NDArray[np.float32], channel: int) -> None:
+        """Bend `rows` ``[ROWS, samples]`` of one channel in place, its mix included."""
 
-    def process_stereo(self, block: Block, signal: Signal, side: Signal | None) -> None:
+    def process_stereo(self, block: Block, signal: Signal, sidechain: Signal | None) -> None:
         """See `Effect.process_stereo`."""
         kept, numbers = self.state, self.numbers(block)
         rows = np.empty((ROWS, signal.shape[1]), np.float32)
         for c in range(2):
             up(signal[c], NEAR_TAPS, FAR_TAPS, kept["up_near"][c], kept["up_far"][c], rows)
-            self.bend(numbers, rows, c)
+            self.waveshape(numbers, rows, c)
             down(
                 rows,
                 NEAR_TAPS,

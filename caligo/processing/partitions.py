@@ -15,7 +15,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from caligo.kernels import device, kernel
-from caligo.processing.long_transform import WAYS, backward, bins_of, forward, in_pairs
+from caligo.processing.long_transform import RADIX, backward, bins_of, forward, in_pairs
 from caligo.processing.processor import Signal, State
 from caligo.signal import fourier
 from caligo.signal.vector import WIDTH, load, store
@@ -25,7 +25,7 @@ Spectra = NDArray[np.float32]
 
 PARTITION = 2_048
 """Samples of a short partition, by which the output is late."""
-LONG = WAYS * PARTITION
+LONG = RADIX * PARTITION
 """Samples of a long partition, and of the beginning that short ones answer."""
 STRETCH = 128
 """Vectors of bins that are summed at once: so many sums stay in a processor's nearest cache."""
@@ -37,18 +37,18 @@ class Response:
 
     Parameters
     ----------
-    share
-        The share of its energy that has come after each short partition ``[partitions]``.
+    fraction
+        The fraction of its energy that has come after each short partition ``[partitions]``.
     """
 
     early: Spectra
     late: Spectra
-    share: NDArray[np.float64]
+    fraction: NDArray[np.float64]
 
-    def share_heard(self, samples: float) -> float:
-        """The share of its energy that answers what has been heard for so many samples."""
-        whole = max(0, min(len(self.share), int(samples) // PARTITION) - 1)
-        return float(self.share[whole])
+    def fraction_heard(self, samples: float) -> float:
+        """The fraction of its energy that answers what has been heard for so many samples."""
+        whole = max(0, min(len(self.fraction), int(samples) // PARTITION) - 1)
+        return float(self.fraction[whole])
 
 
 @device
@@ -173,13 +173,13 @@ def _finish(
             for n in range(PARTITION):
                 to[n] = answer[n]
             if late.shape[2] > 0:
-                start = (place + i) * (PARTITION // WAYS)
-                for r in range(WAYS):
+                start = (place + i) * (PARTITION // RADIX)
+                for r in range(RADIX):
                     more, here = late[c, r, start:], late_line[c, r, PARTITION + start :]
                     sums, heard = to[r:], given[r:]
-                    for m in range(PARTITION // WAYS):
-                        sums[WAYS * m] += more[m]
-                        here[m] = heard[WAYS * m]
+                    for m in range(PARTITION // RADIX):
+                        sums[RADIX * m] += more[m]
+                        here[m] = heard[RADIX * m]
             for n in range(PARTITION):
                 good = good and math.isfinite(to[n])
     return good
@@ -202,13 +202,13 @@ def _late_spectra(response: Signal) -> Spectra:
     padded = np.zeros((2, count * LONG), np.float32)
     padded[:, : response.shape[1]] = response
     bins = bins_of(2 * PARTITION)
-    found = np.zeros((2, count, 2, WAYS * bins), np.float32)
+    found = np.zeros((2, count, 2, RADIX * bins), np.float32)
     for p in range(count):
-        part = padded[:, p * LONG : (p + 1) * LONG].reshape(2, PARTITION, WAYS)
-        apart = np.zeros((2, WAYS, 2 * PARTITION), np.float32)
+        part = padded[:, p * LONG : (p + 1) * LONG].reshape(2, PARTITION, RADIX)
+        apart = np.zeros((2, RADIX, 2 * PARTITION), np.float32)
         apart[:, :, :PARTITION] = part.transpose(0, 2, 1)
-        forward(apart, found[:, p].reshape(2, 2, WAYS, bins))
-    return found.reshape(2, count, 2, WAYS * bins // WIDTH, WIDTH)
+        forward(apart, found[:, p].reshape(2, 2, RADIX, bins))
+    return found.reshape(2, count, 2, RADIX * bins // WIDTH, WIDTH)
 
 
 def spectra_of(response: Signal) -> Response:
@@ -230,8 +230,8 @@ def initial_state(response: Response) -> State:
         "line": np.zeros((2, 2 * PARTITION), np.float32),
         "made": np.zeros((2, PARTITION), np.float32),
         "late_heard": np.zeros_like(response.late),
-        "late_line": np.zeros((2, WAYS, 2 * late), np.float32),
-        "late_made": np.zeros((2, WAYS, late), np.float32),
+        "late_line": np.zeros((2, RADIX, 2 * late), np.float32),
+        "late_made": np.zeros((2, RADIX, late), np.float32),
     }
 
 
@@ -245,7 +245,7 @@ def convolve(signal: Signal, at: int, response: Response, state: State) -> Signa
     done = 0
     while done < signal.shape[1]:
         number, inside = divmod(at + done, PARTITION)
-        whole = min((signal.shape[1] - done) // PARTITION, WAYS - number % WAYS)
+        whole = min((signal.shape[1] - done) // PARTITION, RADIX - number % RADIX)
         if inside == 0 and whole > 0:
             count = whole * PARTITION
             windows = _windows(state["line"], signal[:, done : done + count])
@@ -281,7 +281,7 @@ def _next(response: Response, number: int, windows: Signal, state: State) -> Sig
     before; they belong to one long partition. The output is ``[2, count, PARTITION]``.
     """
     count = windows.shape[1]
-    group, place = divmod(number, WAYS)
+    group, place = divmod(number, RADIX)
     spectra = fourier.rfft(windows, axis=2)
     sums = np.empty((2, STRETCH, WIDTH), np.float32)
     heard, newest = state["heard"], number % response.early.shape[1]
@@ -290,7 +290,7 @@ def _next(response: Response, number: int, windows: Signal, state: State) -> Sig
     answers = fourier.irfft(spectra, 2 * PARTITION, axis=2, overwrite_x=True)
     made = np.empty((2, count, PARTITION), np.float32)
     good = _finish(answers, windows, state["late_made"], place, made, state["late_line"])
-    if response.late.size and place + count == WAYS:
+    if response.late.size and place + count == RADIX:
         _next_long(response, group, state, sums)
     if not good:
         made[:] = 0.0
@@ -307,8 +307,8 @@ def _next_long(response: Response, group: int, state: State, sums: Signal) -> No
     """
     line, heard, newest = state["late_line"], state["late_heard"], group % response.late.shape[1]
     bins = bins_of(2 * PARTITION)
-    forward(line, heard[:, newest].reshape(2, 2, WAYS, bins))
-    made = np.empty((2, 2, WAYS, bins), np.float32)
+    forward(line, heard[:, newest].reshape(2, 2, RADIX, bins))
+    made = np.empty((2, 2, RADIX, bins), np.float32)
     _answer_late(heard, response.late, newest, sums, made.reshape(2, 2, -1, WIDTH))
     state["late_made"][:] = backward(made, 2 * PARTITION)[:, :, PARTITION:]
     line[:, :, :PARTITION] = line[:, :, PARTITION:]

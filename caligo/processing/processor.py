@@ -39,16 +39,16 @@ class Processor:
 
     Attributes
     ----------
-    has_side
-        Whether it listens to a second signal (side chain), named by its parameter ``side``.
+    has_sidechain
+        Whether it listens to a second signal (sidechain), named by its parameter ``sidechain``.
     makes_offset
         Whether, as a filter, it bends waves: what direct current comes of it, its layer loses. An
         effect loses its own.
-    sides
+    sidechains
         What there is to listen to ``[2, samples]``, by layer or bus, for the chains inside it.
     """
 
-    has_side: ClassVar[bool] = False
+    has_sidechain: ClassVar[bool] = False
     makes_offset: bool = False
 
     def __init__(self, part: Part, address: str, movement: Movement, rate: int) -> None:
@@ -56,7 +56,7 @@ class Processor:
         self.address = address
         self.movement = movement
         self.rate = rate
-        self.sides: Mapping[str, Signal] = {}
+        self.sidechains: Mapping[str, Signal] = {}
         self._known: dict[str, Trajectory] = {}
 
     @classmethod
@@ -70,9 +70,9 @@ class Processor:
         return f"{self.part.family}/{self.part.kind}"
 
     @property
-    def side(self) -> str:
+    def sidechain(self) -> str:
         """The id of the layer or bus that it listens to besides its input, or nothing."""
-        return self.part.text("side") if self.has_side else ""
+        return self.part.text("side") if self.has_sidechain else ""
 
     def trajectory(self, key: str) -> Trajectory:
         """One of its parameters over time."""
@@ -85,14 +85,14 @@ class Processor:
         """Some of its parameters, whose values are taken together."""
         return Bundle([self.trajectory(key) for key in keys])
 
-    def process(self, block: Block, signal: Signal, side: Signal | None = None) -> None:
+    def process(self, block: Block, signal: Signal, sidechain: Signal | None = None) -> None:
         """Change a signal in place.
 
         Parameters
         ----------
         signal
             ``[streams, 2, samples]``, a stream for each voice of the block, or one.
-        side
+        sidechain
             The second input ``[2, samples]``, if it takes one and there is one.
         """
         raise NotImplementedError

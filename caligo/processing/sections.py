@@ -10,11 +10,11 @@ import numpy as np
 from caligo.document.sound import FilterPart
 from caligo.movement.block import Block
 from caligo.movement.movement import Movement
-from caligo.processing.corner import Floats, followed, lowest_corner, ringing
+from caligo.processing.cutoff import Floats, followed, lowest_cutoff, ringing
 from caligo.processing.filter import Filter, States
 from caligo.processing.processor import Signal
 from caligo.signal.sections import run_sections
-from caligo.signal.state_variable import corner_gain
+from caligo.signal.state_variable import cutoff_gain
 
 Values = dict[str, Floats]
 """Values of parameters at every tick ``[voices, ticks + 1]``, by key."""
@@ -45,7 +45,7 @@ class SectionFilter(Filter):
         """How many sections there are."""
 
     @abstractmethod
-    def corners(self, hertz: Floats, values: Values) -> Floats:
+    def cutoffs(self, hertz: Floats, values: Values) -> Floats:
         """Corners in Hz of each section and side ``[voices, sections, 2, ticks + 1]``."""
 
     @abstractmethod
@@ -62,12 +62,12 @@ class SectionFilter(Filter):
 
     def process_streams(self, block: Block, signal: Signal, states: States) -> None:
         """See `Filter.process_streams`."""
-        values = {key: course.values(block.moments) for key, course in self.trajectories.items()}
+        values = {key: one.values(block.moments) for key, one in self.trajectories.items()}
         hertz = followed(values["cutoff"], values["key_follow"], block)
-        corner = corner_gain(self.corners(hertz, values), self.rate)
+        cutoff_gains = cutoff_gain(self.cutoffs(hertz, values), self.rate)
         run_sections(
             signal,
-            corner,
+            cutoff_gains,
             self.damping(values),
             self.weights,
             self.lift(values),
@@ -78,5 +78,5 @@ class SectionFilter(Filter):
     def tail(self) -> float:
         """See `Filter.tail`; equal resonances behind each other fade later than one."""
         own = self.trajectories
-        lowest = lowest_corner(own["cutoff"], own["key_follow"], own.get("spread"))
+        lowest = lowest_cutoff(own["cutoff"], own["key_follow"], own.get("spread"))
         return (1.0 + 0.25 * (self.sections() - 1)) * ringing(self.widest_quality(), lowest)

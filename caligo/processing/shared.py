@@ -5,7 +5,7 @@ from __future__ import annotations
 from caligo.catalogue import Kind, Moves, Parameter, Scale
 
 
-def share(
+def percent(
     key: str,
     name: str,
     help: str,
@@ -15,7 +15,7 @@ def share(
     high: float = 100.0,
     group: str = "",
 ) -> Parameter:
-    """A share in per cent."""
+    """A fraction in per cent."""
     return Parameter(
         key, name, help, unit="%", low=low, high=high, default=default,
         moves=Moves.SHARED, group=group,
@@ -24,7 +24,7 @@ def share(
 
 def mix(help: str, default: float = 100.0) -> Parameter:
     """How much of the effect is heard."""
-    return share("mix", "Mix", help, default, group="Output")
+    return percent("mix", "Mix", help, default, group="Output")
 
 
 def hertz(

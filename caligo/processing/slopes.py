@@ -9,14 +9,14 @@ from caligo.document.sound import FilterPart
 from caligo.movement.block import Block
 from caligo.movement.movement import Movement
 from caligo.movement.notes import Floats
-from caligo.processing.corner import (
+from caligo.processing.cutoff import (
     cutoff_parameter,
     followed,
     key_follow_parameter,
-    lowest_corner,
+    lowest_cutoff,
     mix_parameter,
     ringing,
-    sides,
+    spread_cutoffs,
     spread_parameter,
 )
 from caligo.processing.drive import drive_parameter
@@ -30,11 +30,11 @@ from caligo.processing.matching import (
 )
 from caligo.processing.processor import Signal
 from caligo.signal.first_order import run_slope
-from caligo.signal.state_variable import SHARPEST, corner_gain, run, sharpness
+from caligo.signal.state_variable import SHARPEST, cutoff_gain, run, sharpness
 
 
 def slope_parameters(cutoff: float, what: str) -> tuple[Parameter, ...]:
-    """The parameters of a filter that cuts what lies on one side of its corner."""
+    """The parameters of a filter that cuts what lies on one channel of its cutoff."""
     return (
         cutoff_parameter(cutoff, f"Frequency {what} which it cuts."),
         Parameter(
@@ -88,8 +88,8 @@ class SlopeFilter(Filter):
         hertz = followed(values["cutoff"], values["key_follow"], block)
         mix = values["mix"] / 100.0
         if self._slope == "6":
-            corner = corner_gain(sides(hertz, values["spread"]), self.rate)
-            run_slope(signal, corner, mix, self.highpass, states)
+            cutoff_gains = cutoff_gain(spread_cutoffs(hertz, values["spread"]), self.rate)
+            run_slope(signal, cutoff_gains, mix, self.highpass, states)
             return
         if self._matching is None:
             self._run(signal, hertz, values, mix, states)
@@ -101,14 +101,14 @@ class SlopeFilter(Filter):
     def _run(
         self, signal: Signal, hertz: Floats, values: dict[str, Floats], mix: Floats, states: States
     ) -> None:
-        """Both sides at one corner, or at corners of their own."""
-        at = sides(hertz, values["spread"]) if values["spread"].any() else hertz
+        """Both sides at one cutoff, or at cutoffs of their own."""
+        at = spread_cutoffs(hertz, values["spread"]) if values["spread"].any() else hertz
         damping = sharpness(values["resonance"], self._slope == "24")
-        run(signal, corner_gain(at, self.rate), damping, mix, self.highpass, states)
+        run(signal, cutoff_gain(at, self.rate), damping, mix, self.highpass, states)
 
     def tail(self) -> float:
         """See `Filter.tail`."""
         own = self._trajectories
-        lowest = lowest_corner(own["cutoff"], own["key_follow"], own["spread"])
+        lowest = lowest_cutoff(own["cutoff"], own["key_follow"], own["spread"])
         sharpest: float = SHARPEST ** (own["resonance"].reach()[1] / 100.0)
         return ringing(1.31 * sharpest, lowest)

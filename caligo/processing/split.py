@@ -9,7 +9,7 @@ from caligo.catalogue import Parameter
 from caligo.processing import shared
 from caligo.processing.processor import Signal, State
 from caligo.signal.bands import part
-from caligo.signal.state_variable import corner_gain
+from caligo.signal.state_variable import cutoff_gain
 
 LOWEST_SPLIT = 60.0
 
@@ -42,8 +42,8 @@ def bands(
     `low_split` and `high_split` are Hz at every tick ``[ticks + 1]``.
     """
     low, rest, middle, high = (np.empty_like(signal) for _ in range(4))
-    upper = corner_gain(high_split, rate)
-    part(signal, corner_gain(low_split, rate), low, rest, state["low_split"])
+    upper = cutoff_gain(high_split, rate)
+    part(signal, cutoff_gain(low_split, rate), low, rest, state["low_split"])
     part(rest, upper, middle, high, state["high_split"])
     # The lows turn their phase at the upper crossover as well, so that all three stay together.
     one, two = np.empty_like(signal), np.empty_like(signal)

@@ -14,7 +14,7 @@ from caligo.signal.ticks import TICK
 def multiply(signal: np.ndarray, phase: np.ndarray) -> None:
     """Multiply `signal` ``[2, samples]`` in place by a sine as loud as the signal.
 
-    `phase` are the cycles of each side's sine at every tick ``[2, ticks + 1]``.
+    `phase` are the cycles of each channel's sine at every tick ``[2, ticks + 1]``.
     """
     loud = math.sqrt(2.0)
     for k in range(phase.shape[1] - 1):
@@ -31,7 +31,7 @@ def multiply(signal: np.ndarray, phase: np.ndarray) -> None:
 
 @kernel("f8[::1], f8[::1], f8[::1], f4[::1]")
 def shift(real: np.ndarray, turned: np.ndarray, phase: np.ndarray, out: np.ndarray) -> None:
-    """Move one side's spectrum: the single side band ``real cos - turned sin`` into `out`.
+    """Move one channel's spectrum: the single side band ``real cos - turned sin`` into `out`.
 
     Parameters
     ----------

@@ -28,7 +28,7 @@ def ring_size(samples: float) -> int:
 def _stays(over: int, step: int, most: int) -> int:
     """How many samples, `most` at most, are read between the same two of a line.
 
-    `over` is how far beyond the first of them, `step` what that grows by, in shares of `POINT`.
+    `over` is how far beyond the first of them, `step` what that grows by, in fractions of `POINT`.
     Quotients of numbers this small are exact in floats once rounded down, and floats divide sooner.
     """
     if step > 0:

@@ -60,7 +60,7 @@ def smoothed(wanted: np.ndarray, rise: float, fall: float, state: np.ndarray) ->
     Parameters
     ----------
     rise, fall
-        The shares of the way that are gone in a sample, up and down.
+        The fractions of the way that are gone in a sample, up and down.
     state
         The held and the smoothed value ``[2]``; carried on.
     """
@@ -86,7 +86,7 @@ def smoothed(wanted: np.ndarray, rise: float, fall: float, state: np.ndarray) ->
 def turn_down(tick: np.ndarray, taken: np.ndarray, made: np.ndarray, mix: np.ndarray) -> None:
     """Take `taken` dB ``[TICK]`` from `tick` ``[2, TICK]``, in place.
 
-    `made` are decibels given back and `mix` the share of what is changed, at both ends ``[2]``.
+    `made` are decibels given back and `mix` the fraction of what is changed, at both ends ``[2]``.
     """
     left, right = tick[0], tick[1]
     g, g_step = made[0], (made[1] - made[0]) / TICK
@@ -132,7 +132,7 @@ def lift(level: np.ndarray, floor: np.ndarray, slope: np.ndarray, given: np.ndar
         given[n] = most * min(1.0, max(0.0, fading))
 
 
-def shares_a_sample(milliseconds: NDArray[np.float64], rate: int) -> NDArray[np.float64]:
-    """The share of the way that a follower goes in a sample, 63 % in so many ms; both ``[...]``."""
+def fractions_a_sample(milliseconds: NDArray[np.float64], rate: int) -> NDArray[np.float64]:
+    """One-pole coefficient of a follower with a time constant in milliseconds; both ``[...]``."""
     found: NDArray[np.float64] = -np.expm1(-1000.0 / (rate * milliseconds))
     return found

@@ -36,9 +36,9 @@ quicker."""
 TURN = 1.2
 """Radians of that swing."""
 INSIDE = 0.35
-"""Where lines are heard on their way, as a share of their length."""
+"""Where lines are heard on their way, as a fraction of their length."""
 DAMPED = 0.35
-"""Decay at the damping corner as a share of that of the lows."""
+"""Decay at the damping corner as a fraction of that of the lows."""
 OPEN = 20_000.0
 """Hertz at which the damping corner damps nothing."""
 LEAST_CLOSED = 1e-3
@@ -50,11 +50,11 @@ LEAST_HEARD = 0.1
 faded before it first answers stays soft."""
 
 
-class Room(NamedTuple):
-    """Room for what happens in a tick, since kernels make no arrays.
+class Scratch(NamedTuple):
+    """Scratch memory for what happens in a tick, since kernels make no arrays.
 
     What comes in and goes out `dry`, what is `fed` to the lines and `heard` of them ``[2, TICK]``;
-    what is `held` of all lines ``[LINES, TICK]``, and `turned` eight abreast
+    what is `held` of all lines ``[LINES, TICK]``, and `turned` eight packed in vectors
     ``[GROUPS * TICK, WIDTH]``. At both ends of the tick: the lines' `gain`, that `inside` them and
     how far they are `away` ``[2, LINES]``, their poles `dark` ``[2 * GROUPS, WIDTH]``, and `cosine`
     and `sine` of their pairs ``[2, LINES / 2]``. `powers` ``[3 * LINES]`` are those of `losses`,
@@ -76,17 +76,17 @@ class Room(NamedTuple):
     places: np.ndarray
 
 
-ROOM = TupleType(
-    Room,
+SCRATCH = TupleType(
+    Scratch,
     "f4[:, ::1], f4[:, ::1], f4[:, ::1], f4[:, ::1], "
     "f4[:, ::1], f4[:, ::1], f4[:, ::1], f4[:, ::1], "
     "f8[:, ::1], f8[:, ::1], f8[:, ::1], f8[::1], f8[:, ::1]",
 )
 
 
-def room() -> Room:
-    """Room for one network."""
-    return Room(
+def scratch() -> Scratch:
+    """Scratch memory for one network."""
+    return Scratch(
         dry=zeros((2, TICK)),
         fed=zeros((2, TICK)),
         heard=zeros((2, TICK)),
@@ -133,9 +133,9 @@ def darken(
     for n in range(0, TICK, WIDTH):
         load_lines(held, 0, n, turned, n)
         load_lines(held, WIDTH, n, turned, TICK + n)
-    share = np.float32(1.0 / TICK)
+    fraction = np.float32(1.0 / TICK)
     begin, to_begin = load(dark, 0), load(dark, 1)
-    step, to_step = share * (load(dark, 2) - begin), share * (load(dark, 3) - to_begin)
+    step, to_step = fraction * (load(dark, 2) - begin), fraction * (load(dark, 3) - to_begin)
     a, b = load(dull, 0), load(dull, 1)
     for n in range(TICK):
         x = np.float32(n)
@@ -173,7 +173,7 @@ def losses(
 
     The gain brings the decay wanted (Jot and Chaigne 1991); at the damping corner the decay is
     `DAMPED` of it, by a low-pass |H|^2 = (1-p)^2 / (1 - 2 p cos w + p^2), solved for the pole p.
-    In the last octave below `OPEN` the corner takes less and less, and there nothing. `inside`
+    In the last octave below `OPEN` the cutoff takes less and less, and there nothing. `inside`
     ``[LINES]`` receives the gain of what is still on its way, at `INSIDE`. Of a line that is frozen
     in part the loss is less; wholly, all of it loses nothing. `powers` ``[3 * LINES]`` is room.
     """
@@ -201,10 +201,10 @@ def losses(
 def entrance(gain: np.ndarray, inside: np.ndarray) -> float:
     """The gain of what comes in, at which as much comes in as the lines lose.
 
-    Lines that lose the share ``1 - g^2`` of their energy with each pass hold as much energy as
-    comes in if that is scaled by this share; they are heard at `INSIDE` and when they have lost it.
-    So neither decay nor size changes how loud the space is, and as they move it does not pump. A
-    frozen space loses nothing, and takes nothing in. `gain` and `inside` ``[LINES]`` are those of
+    Lines that lose the fraction ``1 - g^2`` of their energy with each pass hold as much energy as
+    comes in if that is scaled by this fraction; they are heard at `INSIDE` and when they have lost
+    it. So neither decay nor size changes how loud the space is, and as they move it does not pump.
+    A frozen space loses nothing, and takes nothing in. `gain` and `inside` ``[LINES]`` are those of
     `losses`.
     """
     kept, heard = 0.0, 0.0
@@ -242,17 +242,17 @@ def lose_and_gather(
 ) -> None:
     """What all lines lose over a tick, what is then heard of them, and the first half of mixing.
 
-    Gains ``[LINES]`` at both ends, `held` ``[LINES, TICK]``, `heard` on either side ``[2, TICK]``.
-    Two steps of a Hadamard matrix are taken at once, see `mix_lines`: each pass through all lines
-    costs as much as what is done in it.
+    Gains ``[LINES]`` at both ends, `held` ``[LINES, TICK]``, `heard` on either channel ``[2,
+    TICK]``. Two steps of a Hadamard matrix are taken at once, see `mix_lines`: each pass through
+    all lines costs as much as what is done in it.
     """
-    share = np.float32(1.0 / TICK)
+    fraction = np.float32(1.0 / TICK)
     heard[:] = np.float32(0.0)
     for i in range(np.uint64(0), np.uint64(LINES), FOUR):
         j, k, m = i + ONE, i + TWO, i + THREE
         g, h, p, q = gain[i], gain[j], gain[k], gain[m]
-        g_step, h_step = share * (to_gain[i] - g), share * (to_gain[j] - h)
-        p_step, q_step = share * (to_gain[k] - p), share * (to_gain[m] - q)
+        g_step, h_step = fraction * (to_gain[i] - g), fraction * (to_gain[j] - h)
+        p_step, q_step = fraction * (to_gain[k] - p), fraction * (to_gain[m] - q)
         for n in range(np.uint64(TICK)):
             x = np.float32(np.int32(n))
             a, b = held[i, n] * (g + x * g_step), held[j, n] * (h + x * h_step)
@@ -284,7 +284,7 @@ def mix_lines(
     it stands still. It keeps the energy. Turns are those of `swing` at the start and the end of the
     tick ``[LINES / 2]``; `fed` is ``[2, TICK]``, for every other line each.
     """
-    share, dead, none = np.float32(1.0 / TICK), np.float32(DEAD), np.float32(0.0)
+    fraction, dead, none = np.float32(1.0 / TICK), np.float32(DEAD), np.float32(0.0)
     quarter = np.uint64(LINES // 4)
     for i in range(quarter):
         j, k, m, side = i + quarter, i + TWO * quarter, i + THREE * quarter, i & ONE
@@ -292,12 +292,12 @@ def mix_lines(
             np.float32(cosine[i]), np.float32(sine[i]), np.float32(cosine[j]), np.float32(sine[j]),
         )  # fmt: skip
         c_step, s_step = (
-            share * (np.float32(to_cosine[i]) - c),
-            share * (np.float32(to_sine[i]) - s),
+            fraction * (np.float32(to_cosine[i]) - c),
+            fraction * (np.float32(to_sine[i]) - s),
         )
         r_step, t_step = (
-            share * (np.float32(to_cosine[j]) - r),
-            share * (np.float32(to_sine[j]) - t),
+            fraction * (np.float32(to_cosine[j]) - r),
+            fraction * (np.float32(to_sine[j]) - t),
         )
         for n in range(np.uint64(TICK)):
             x, new = np.float32(np.int32(n)), fed[side, n]

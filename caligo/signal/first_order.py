@@ -9,13 +9,13 @@ import numpy as np
 from numpy.typing import NDArray
 
 from caligo.kernels import CONTRACT, device, kernel
-from caligo.signal.abreast import (
-    ABREAST,
+from caligo.signal.packed import (
+    PACKED,
     begin_tick,
     beside,
     end_tick,
     give_state,
-    room,
+    scratch,
     take_state,
 )
 from caligo.signal.ticks import TICK
@@ -28,7 +28,7 @@ Floats = NDArray[np.float64]
 def _slope(
     dry: np.ndarray, wet: np.ndarray, ends: np.ndarray, highpass: bool, held: np.ndarray
 ) -> None:
-    """One slope over a tick, see `caligo.signal.abreast`."""
+    """One slope over a tick, see `caligo.signal.packed`."""
     through = 1.0 if highpass else 0.0
     lows = 1.0 - 2.0 * through
     g, g_step = load(ends[1], 0), load(ends[1], 1)
@@ -46,8 +46,8 @@ def _slope(
 @kernel("f4[:, :, ::1], f8[:, :, :, ::1], b1, f8[:, :, ::1]")
 def _run_slope(signal: np.ndarray, values: np.ndarray, highpass: bool, state: np.ndarray) -> None:
     """`run_slope` with its numbers beside each other."""
-    dry, wet, ends, held = room(values.shape[0], state.shape[2])
-    for first in range(0, signal.shape[0], ABREAST):
+    dry, wet, ends, held = scratch(values.shape[0], state.shape[2])
+    for first in range(0, signal.shape[0], PACKED):
         take_state(state, first, held)
         for k in range(values.shape[3] - 1):
             if begin_tick(signal, first, k, values, held, dry, ends):
@@ -57,27 +57,27 @@ def _run_slope(signal: np.ndarray, values: np.ndarray, highpass: bool, state: np
 
 
 def run_slope(
-    signal: NDArray[np.float32], corner: Floats, mix: Floats, highpass: bool, state: Floats
+    signal: NDArray[np.float32], cutoff: Floats, mix: Floats, highpass: bool, state: Floats
 ) -> None:
     """A low-pass or high-pass of 6 dB per octave on `signal` ``[voices, 2, samples]``, in place.
 
     Parameters
     ----------
-    corner
-        ``tan(pi f / rate)`` of each side at every tick ``[voices, 2, ticks + 1]``.
+    cutoff
+        ``tan(pi f / rate)`` of each channel at every tick ``[voices, 2, ticks + 1]``.
     mix
         Share of the filtered signal at every tick ``[voices, ticks + 1]``.
     state
-        The integrator of each side ``[voices, 2, 1]``; carried on.
+        The integrator of each channel ``[voices, 2, 1]``; carried on.
     """
-    _run_slope(signal, beside(mix, corner), highpass, state)
+    _run_slope(signal, beside(mix, cutoff), highpass, state)
 
 
 @device(fastmath=CONTRACT)
 def _pass_tick(
     dry: np.ndarray, wet: np.ndarray, ends: np.ndarray, held: np.ndarray, chain: np.ndarray
 ) -> None:
-    """A tick through the chain, see `caligo.signal.abreast`.
+    """A tick through the chain, see `caligo.signal.packed`.
 
     What a stage is given is ``a u + r``: `u` goes into the chain, and `r` is what the stages ahead
     of it remember. Both are known of all stages before `u` is, and then all stages at once.
@@ -117,9 +117,9 @@ def _pass_tick(
 @kernel("f4[:, :, ::1], f8[:, :, :, ::1], f8[:, :, ::1]", allocates=True)
 def _run_all_passes(signal: np.ndarray, values: np.ndarray, state: np.ndarray) -> None:
     """`run_all_passes` with its numbers beside each other."""
-    dry, wet, ends, held = room(values.shape[0], state.shape[2])
+    dry, wet, ends, held = scratch(values.shape[0], state.shape[2])
     chain = np.zeros((2 * state.shape[2], WIDTH))
-    for first in range(0, signal.shape[0], ABREAST):
+    for first in range(0, signal.shape[0], PACKED):
         take_state(state, first, held)
         for k in range(values.shape[3] - 1):
             if begin_tick(signal, first, k, values, held, dry, ends):
@@ -129,7 +129,7 @@ def _run_all_passes(signal: np.ndarray, values: np.ndarray, state: np.ndarray) -
 
 
 def run_all_passes(
-    signal: NDArray[np.float32], corner: Floats, feedback: Floats, mix: Floats, state: Floats
+    signal: NDArray[np.float32], cutoff: Floats, feedback: Floats, mix: Floats, state: Floats
 ) -> None:
     """A chain of all-passes, added to what it was given, on ``[voices, 2, samples]`` in place.
 
@@ -139,8 +139,8 @@ def run_all_passes(
 
     Parameters
     ----------
-    corner
-        ``tan(pi f / rate)`` of each side at every tick ``[voices, 2, ticks + 1]``.
+    cutoff
+        ``tan(pi f / rate)`` of each channel at every tick ``[voices, 2, ticks + 1]``.
     feedback
         Share of the chain's last output that goes into it again ``[voices, ticks + 1]``.
     mix
@@ -149,4 +149,4 @@ def run_all_passes(
     state
         Integrators ``[voices, 2, stages]``; carried on.
     """
-    _run_all_passes(signal, beside(mix, corner / (1.0 + corner), feedback), state)
+    _run_all_passes(signal, beside(mix, cutoff / (1.0 + cutoff), feedback), state)

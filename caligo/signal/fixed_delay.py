@@ -30,8 +30,8 @@ class FixedDelay:
 
     def process(self, signal: Signal) -> None:
         """Delay `signal` ``[2, samples]`` in place."""
-        late = self.held.shape[1]
-        if late:
+        latency = self.held.shape[1]
+        if latency:
             whole = np.concatenate([self.held, signal], axis=1)
             signal[:] = whole[:, : signal.shape[1]]
             self.held = whole[:, signal.shape[1] :].copy()

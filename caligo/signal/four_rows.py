@@ -94,11 +94,11 @@ def up(
 
 
 @device
-def _late(row: np.ndarray, begin: int, waiting: np.ndarray, late: np.ndarray) -> None:
-    """A row from `begin` on, one place late, into `late` ``[samples]``; `waiting` ``[1]``."""
-    late[0] = waiting[0]
-    copy(row[begin:], late[1:])
-    waiting[0] = row[begin + len(late) - 1]
+def _late(row: np.ndarray, begin: int, waiting: np.ndarray, latency: np.ndarray) -> None:
+    """A row from `begin` on, one place late, into `latency` ``[samples]``; `waiting` ``[1]``."""
+    latency[0] = waiting[0]
+    copy(row[begin:], latency[1:])
+    waiting[0] = row[begin + len(latency) - 1]
 
 
 @device(allocates=True)
@@ -118,18 +118,18 @@ def _halved_far(
     """
     count = len(first)
     end = begin + count
-    late = np.empty(count, np.float32)
+    latency = np.empty(count, np.float32)
     own, other = held[0::2].copy(), held[1::2].copy()
     evens, odds = np.empty(count + REACH, np.float32), np.empty(count + REACH - 1, np.float32)
-    _late(rows[3], begin, waiting[1:], late)
-    _lines(late, rows[1][begin:end], other, evens, odds)
+    _late(rows[3], begin, waiting[1:], latency)
+    _lines(latency, rows[1][begin:end], other, evens, odds)
     before, after = odds[REACH // 2 - 1 :], evens[REACH // 2 :]
     for n in range(count):
         first[n] = np.float32(0.5) * before[n]
     for n in range(count):
         second[n] = np.float32(0.5) * after[n]
-    _late(rows[2], begin, waiting, late)
-    _lines(late, rows[0][begin:end], own, evens, odds)
+    _late(rows[2], begin, waiting, latency)
+    _lines(latency, rows[0][begin:end], own, evens, odds)
     _add_far(evens, odds, taps, 1.0, first)
     _add_far(odds, evens[1:], taps, 1.0, second)
     copy(own, held[0::2])
@@ -146,7 +146,7 @@ def down(
     waiting: np.ndarray,
     out: np.ndarray,
 ) -> None:
-    """The way back of `up`: `rows` ``[ROWS, samples]`` at the sample rate, in `out` ``[samples]``.
+    """The inverse of `up`: `rows` ``[ROWS, samples]`` at the sample rate, in `out` ``[samples]``.
 
     Both together are `caligo.signal.fourfold.LATENCY` samples late. `near` ``[2 * NEAR - 2]``,
     `far` and `waiting` are carried on.

@@ -94,8 +94,8 @@ def down(
     waiting: np.ndarray,
 ) -> np.ndarray:
     """`x` ``[4 * samples]`` at a quarter of its rate, `LATENCY` late after doubling twice."""
-    late = np.empty(len(x), np.float32)
-    copy(waiting, late[:EXTRA])
-    copy(x, late[EXTRA:])
+    latency = np.empty(len(x), np.float32)
+    copy(waiting, latency[:EXTRA])
+    copy(x, latency[EXTRA:])
     copy(x[len(x) - EXTRA :], waiting)
-    return halved(halved(late, far_taps, far), near_taps, near)
+    return halved(halved(latency, far_taps, far), near_taps, near)

@@ -69,19 +69,19 @@ def scale_stereo(signal: np.ndarray, gains: np.ndarray) -> None:
 
 
 @kernel("f4[:, :, ::1], f4[:, :, ::1], f8[:, ::1]")
-def crossfade(first: np.ndarray, second: np.ndarray, share: np.ndarray) -> None:
-    """Go from `first` to `second` by `share`; equal gain, for signals that are alike.
+def crossfade(first: np.ndarray, second: np.ndarray, fraction: np.ndarray) -> None:
+    """Go from `first` to `second` by `fraction`; equal gain, for signals that are alike.
 
     Parameters
     ----------
     first, second
         ``[voices, 2, samples]``; `first` is changed in place.
-    share
+    fraction
         0 for the first, 1 for the second, at every tick ``[voices, ticks + 1]``.
     """
     for v in range(first.shape[0]):
-        for k in range(share.shape[1] - 1):
-            start, step = share[v, k], (share[v, k + 1] - share[v, k]) / TICK
+        for k in range(fraction.shape[1] - 1):
+            start, step = fraction[v, k], (fraction[v, k + 1] - fraction[v, k]) / TICK
             for c in range(2):
                 here = first[v, c, k * TICK : (k + 1) * TICK]
                 there = second[v, c, k * TICK : (k + 1) * TICK]

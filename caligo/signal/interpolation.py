@@ -11,7 +11,7 @@ from caligo.kernels import device
 def lagrange(
     y0: np.float32, y1: np.float32, y2: np.float32, y3: np.float32, f: np.float32
 ) -> np.float32:
-    """The value a share `f` of the way from `y1` to `y2`, by third-order Lagrange interpolation.
+    """The value a fraction `f` of the way from `y1` to `y2`, by third-order Lagrange interpolation.
 
     A straight line would darken every echo a little, and a long reverb a lot.
     Source: T. Laakso et al., "Splitting the unit delay" (1996), eq. for N = 3; from memory.
@@ -29,7 +29,7 @@ def lagrange_six(
     y0: np.float32, y1: np.float32, y2: np.float32, y3: np.float32, y4: np.float32,
     y5: np.float32, f: np.float32,
 ) -> np.float32:  # fmt: skip
-    """The value a share `f` of the way from `y2` to `y3`, by fifth-order Lagrange interpolation.
+    """The value a fraction `f` of the way from `y2` to `y3`, by fifth-order Lagrange interpolation.
 
     For what goes round hundreds of times: it takes a fifth of what the third order takes at 8 kHz.
     Same source, N = 5.

@@ -4,7 +4,8 @@ The product of two signals reaches twice as high as they do, so ring modulation 
 sample rate. Phase modulation reads a voice earlier and later than now, at four times the rate: as
 high as 20 kHz it may then be bent by seven times its own pace.
 
-Rates are multiples of that of the arrays ``[samples]``; both sides of a voice are ``[2, samples]``.
+Rates are multiples of that of the arrays ``[samples]``; both channels of a voice are ``[2,
+samples]``.
 """
 
 from __future__ import annotations
@@ -21,46 +22,46 @@ from caligo.signal.ticks import TICK
 
 RING, PHASE = 2, 4
 """Multiples of the sample rate at which either works."""
-UP_LATE = {RING: REACH - 1, PHASE: 2 * (REACH - 1) + FAR - 1}
+UP_LATENCY = {RING: REACH - 1, PHASE: 2 * (REACH - 1) + FAR - 1}
 """Samples of those rates by which a signal is late there."""
 RING_LATENCY = (REACH - 1 + NEAR - 1) // RING
 PHASE_LATENCY = (2 * (REACH - 1 + NEAR - 1) + 2 * (FAR - 1) + EXTRA) // PHASE
 """Samples by which what comes back is late."""
 MARGIN = 4
-"""Samples that interpolation needs on either side."""
+"""Samples that interpolation needs on either channel."""
 
 
 @kernel("f8[::1], f8, f4[::1], f4[::1]", allocates=True)
-def sine_at(cycles: np.ndarray, ratio: float, late: np.ndarray, out: np.ndarray) -> None:
-    """A sine at `ratio` times a pitch, late by as much as `late` holds.
+def sine_at(cycles: np.ndarray, ratio: float, latency: np.ndarray, out: np.ndarray) -> None:
+    """A sine at `ratio` times a pitch, late by as much as `latency` holds.
 
     Parameters
     ----------
     cycles
         Of the pitch, at every tick ``[ticks + 1]``.
-    late
+    latency
         What was made and not yet given ``[lateness]``; it is brought up to date.
     out
         A multiple of the block's samples.
     """
     ticks = len(cycles) - 1
     size = len(out) // ticks
-    whole = np.empty(len(late) + len(out), np.float32)
-    copy(late, whole[: len(late)])
+    whole = np.empty(len(latency) + len(out), np.float32)
+    copy(latency, whole[: len(latency)])
     for k in range(ticks):
         phase = cycles[k] * ratio
         phase -= math.floor(phase)
         step = (cycles[k + 1] - cycles[k]) * ratio / size
         for n in range(size):
-            whole[len(late) + k * size + n] = math.sin(2.0 * math.pi * (phase + n * step))
+            whole[len(latency) + k * size + n] = math.sin(2.0 * math.pi * (phase + n * step))
     copy(whole, out)
-    copy(whole[len(out) :], late)
+    copy(whole[len(out) :], latency)
 
 
 @device
-def _alike(sides: np.ndarray) -> bool:
-    """Whether both of two sides ``[2, samples]`` are the same."""
-    return bool(are_equal(sides[0], sides[1]))
+def _alike(channels: np.ndarray) -> bool:
+    """Whether both of two channels ``[2, samples]`` are the same."""
+    return bool(are_equal(channels[0], channels[1]))
 
 
 @kernel(
@@ -80,7 +81,7 @@ def ring(
     """Multiply a voice ``[2, samples]`` by `by` ``[2 * samples]``, as far as `amount` says.
 
     `amount` runs from 0, untouched, to 1, at every tick ``[ticks + 1]``. What the filters hold of
-    either side is carried on.
+    either channel is carried on.
     """
     size = RING * TICK
     mono = _alike(signal) and _alike(up_held) and _alike(down_held)
@@ -91,12 +92,12 @@ def ring(
             step = np.float32((amount[k + 1] - amount[k]) / size)
             for n in range(size):
                 i = k * size + n
-                share = a + np.float32(n) * step
-                wave[i] *= np.float32(1.0) - share + share * by[i]
+                fraction = a + np.float32(n) * step
+                wave[i] *= np.float32(1.0) - fraction + fraction * by[i]
         copy(halved(wave, near_taps, down_held[c]), signal[c])
     if mono:
-        for sides in (signal, up_held, down_held):
-            copy(sides[0], sides[1])
+        for channels in (signal, up_held, down_held):
+            copy(channels[0], channels[1])
 
 
 @device
@@ -146,7 +147,7 @@ def shift_phase(
     signal: np.ndarray,
     by: np.ndarray,
     reach: np.ndarray,
-    late: int,
+    latency: int,
     even_taps: np.ndarray,
     odd_taps: np.ndarray,
     near_taps: np.ndarray,
@@ -170,11 +171,11 @@ def shift_phase(
         The modulating wave in [-1, 1] ``[4 * samples]``.
     reach
         Samples of shift at full modulation, at every tick ``[ticks + 1]``.
-    late
+    latency
         By how many samples the outcome is late, at least the largest shift, besides
         `PHASE_LATENCY`.
     """
-    before, most = line.shape[1], PHASE * late
+    before, most = line.shape[1], PHASE * latency
     size = PHASE * TICK
     samples = PHASE * signal.shape[1]
     whole = np.empty((2, before + samples), np.float32)
@@ -205,5 +206,5 @@ def shift_phase(
         made = down(out[c], near_taps, far_taps, down_near[c], down_far[c], waiting[c])
         copy(made, signal[c])
     if mono:
-        for sides in (signal, line, up_near, up_far, waiting, down_near, down_far):
-            copy(sides[0], sides[1])
+        for channels in (signal, line, up_near, up_far, waiting, down_near, down_far):
+            copy(channels[0], channels[1])

@@ -47,15 +47,15 @@ def shift_pitch(
     out = np.zeros(TICK, np.float32)
     one = np.empty(TICK, np.float32)
     for reading in range(2):
-        way = phase + 0.5 * reading
-        way -= math.floor(way)
+        position = phase + 0.5 * reading
+        position -= math.floor(position)
         # Faster than the line: the reading starts a window back and comes nearer.
-        away = (1.0 - way if step > 0.0 else way) * window
+        away = (1.0 - position if step > 0.0 else position) * window
         one[:] = 0.0
-        end = way + abs(step) * TICK
+        end = position + abs(step) * TICK
         add_tap(line, at, away + margin, -step * window, 1.0, one)
         for n in range(TICK):
-            place = way + (end - way) * n / TICK
+            place = position + (end - position) * n / TICK
             # Cosine windows half a window apart add up to one.
             weight = 0.5 - 0.5 * math.cos(2.0 * math.pi * place)
             out[n] += np.float32(weight) * one[n]

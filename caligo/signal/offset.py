@@ -14,17 +14,17 @@ SETTLED = 0.35
 
 
 @kernel("f4[:, ::1], f8, f8[::1]")
-def lose_offset(signal: np.ndarray, share: float, state: np.ndarray) -> None:
+def lose_offset(signal: np.ndarray, fraction: float, state: np.ndarray) -> None:
     """Take what stands still away from `signal` ``[2, samples]``, in place.
 
-    `share` is the one-pole share of `STANDING` (see `caligo.signal.smoothing`), `state` the
-    low-pass of either side ``[2]``; carried on.
+    `fraction` is the one-pole fraction of `STANDING` (see `caligo.signal.smoothing`), `state` the
+    low-pass of either channel ``[2]``; carried on.
     """
-    left, right, stays = state[0], state[1], 1.0 - share
+    left, right, stays = state[0], state[1], 1.0 - fraction
     for n in range(signal.shape[1]):
         x, y = signal[0, n], signal[1, n]
-        left = stays * left + share * x
-        right = stays * right + share * y
+        left = stays * left + fraction * x
+        right = stays * right + fraction * y
         signal[0, n] = x - left
         signal[1, n] = y - right
     state[0] = left if abs(left) > DEAD else 0.0

@@ -23,7 +23,7 @@ def take_tick(signal: np.ndarray, k: int, tick: np.ndarray) -> None:
 
 @device
 def give_tick(tick: np.ndarray, signal: np.ndarray, k: int) -> None:
-    """The way back of `take_tick`, from `tick` ``[2, TICK]`` into `signal` ``[2, samples]``."""
+    """The inverse of `take_tick`, from `tick` ``[2, TICK]`` into `signal` ``[2, samples]``."""
     start = np.uint64(k * TICK)
     for c in range(2):
         for n in range(np.uint64(TICK)):

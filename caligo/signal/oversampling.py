@@ -13,7 +13,7 @@ REACH = 64
 PIECE = 512
 """Samples that are made at a time, so that they stay in the processor's nearest memory."""
 CORNER = 0.463
-"""Where the filter is half way down, as a share of half the doubled rate."""
+"""Where the filter is half way down, as a fraction of half the doubled rate."""
 STEEPNESS = 8.9
 """The Kaiser window's beta: 90 dB between what passes and what is stopped."""
 

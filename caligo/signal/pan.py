@@ -21,7 +21,7 @@ def balance(pan: Floats) -> tuple[Floats, Floats]:
     angle = (pan / 100.0 + 1.0) * (math.pi / 4.0)
     left = np.minimum(math.sqrt(2.0) * np.cos(angle), 1.0)
     right = np.minimum(math.sqrt(2.0) * np.sin(angle), 1.0)
-    # At the ends the other side is silent, not only very soft.
+    # At the ends the other channel is silent, not only very soft.
     return np.where(pan >= 100.0, 0.0, left), np.where(pan <= -100.0, 0.0, right)
 
 
@@ -31,14 +31,14 @@ def placed(
 ) -> tuple[np.ndarray, np.ndarray]:
     """Gains of left and right for each voice of a unison ``[voices, ticks + 1]``.
 
-    By the constant-power pan law, a voice in the middle being as loud on both sides as `gain`.
+    By the constant-power pan law, a voice in the middle being as loud on both channels as `gain`.
 
     Parameters
     ----------
     offsets
         Where each voice stands, from -1 to 1 ``[voices]``.
     spread, gain
-        At every tick ``[ticks + 1]``; a spread of 1 reaches the sides.
+        At every tick ``[ticks + 1]``; a spread of 1 reaches the channels.
     """
     left = np.empty((len(offsets), len(spread)))
     right = np.empty_like(left)

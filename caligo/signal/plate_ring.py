@@ -66,7 +66,7 @@ def go_round(
     gains
         What both all-passes give back, at beginning and end ``[2, 2]``.
     kept, dark
-        What is left of what has gone round half, and the one-pole share, at beginning and end
+        What is left of what has gone round half, and the one-pole fraction, at beginning and end
         ``[2]``.
     half, held
         Room to work in ``[TICK]``.
@@ -97,7 +97,7 @@ def gather_along(
     heard: np.ndarray,
     tap: np.ndarray,
 ) -> None:
-    """What is heard along the ring on either side, into `heard` ``[2, TICK]``.
+    """What is heard along the ring on either channel, into `heard` ``[2, TICK]``.
 
     `samples` are those of a second, stretched by the size, at the tick's beginning and end.
     """

@@ -22,8 +22,8 @@ LOWEST, HIGHEST = 15.0, 200_000.0
 brings 20 kHz at a rate of 44.1 kHz to 95 kHz."""
 
 
-def corners() -> NDArray[np.float64]:
-    """The all-passes' corners in hertz ``[STAGES]``, those of the two chains in turn."""
+def cutoffs() -> NDArray[np.float64]:
+    """The all-passes' cutoffs in hertz ``[STAGES]``, those of the two chains in turn."""
     k = LOWEST / HIGHEST
     root = (1.0 - k * k) ** 0.25
     e = 0.5 * (1.0 - root) / (1.0 + root)
@@ -39,8 +39,8 @@ def corners() -> NDArray[np.float64]:
 
 def coefficients(rate: float) -> NDArray[np.float64]:
     """The all-passes' coefficients at a rate ``[STAGES]``, those of the two chains in turn."""
-    corner = math.pi * corners() / rate
-    found: NDArray[np.float64] = (1.0 - corner) / (1.0 + corner)
+    cutoff = math.pi * cutoffs() / rate
+    found: NDArray[np.float64] = (1.0 - cutoff) / (1.0 + cutoff)
     return found
 
 
@@ -52,7 +52,7 @@ def split(
     turned: np.ndarray,
     state: np.ndarray,
 ) -> None:
-    """Two components of each side, a quarter of a cycle apart, into `real` and `turned`.
+    """Two components of each channel, a quarter of a cycle apart, into `real` and `turned`.
 
     Both sides go in one loop, so that the processor overlaps all four chains.
 

@@ -1,4 +1,4 @@
-"""Twice the sample rate and back for voices abreast, by half-band filters of two all-pass chains.
+"""Twice the sample rate and back for packed voices, by half-bands of two all-pass chains.
 
 They ring a little and turn phases where the usual ones wait, so that nothing that goes beside
 them has to wait. Source: R. Valenzuela and A. Constantinides, "Digital signal
@@ -24,8 +24,8 @@ TERMS = 8
 def design(count: int, passes: float) -> NDArray[np.float64]:
     """The all-passes' coefficients ``[count]`` of a half-band filter, even up to `passes`.
 
-    That is a share of the higher sample rate, below a quarter. Every second coefficient is of the
-    second chain.
+    That is a fraction of the higher sample rate, below a quarter. Every second coefficient is of
+    the second chain.
     """
     k = math.tan(math.pi * passes) ** 2
     root = math.sqrt(math.sqrt(1.0 - k * k))
@@ -48,7 +48,7 @@ NEAR = design(8, 0.226)
 FAR = design(4, 0.13)
 """Between twice and four times: it only has to stop what lies far away."""
 NEAR_HELD, FAR_HELD = 10, 6
-"""Numbers of a side that they remember: what came into each all-pass last, and what came out."""
+"""Numbers of a channel that they remember: what came into each all-pass last, and what came out."""
 HELD = 2 * (NEAR_HELD + FAR_HELD)
 """What the ways up to four times the rate and down again remember."""
 
@@ -87,7 +87,7 @@ def _five(held: np.ndarray, row: int) -> tuple[Any, Any, Any, Any, Any]:
 
 @device
 def _keep(held: np.ndarray, row: int, a: Any, b: Any, c: Any, d: Any, e: Any) -> None:
-    """The way back of `_five`."""
+    """The inverse of `_five`."""
     store(held, row, a)
     store(held, row + 1, b)
     store(held, row + 2, c)
@@ -103,9 +103,9 @@ def _double_near(x: np.ndarray, t: np.ndarray, held: np.ndarray, out: np.ndarray
     for n in range(x.shape[0]):
         given = load(x, n)
         early, p0, p1, p2, p3, p4 = _four(given, t[0], t[2], t[4], t[6], p0, p1, p2, p3, p4)
-        late, q0, q1, q2, q3, q4 = _four(given, t[1], t[3], t[5], t[7], q0, q1, q2, q3, q4)
+        latency, q0, q1, q2, q3, q4 = _four(given, t[1], t[3], t[5], t[7], q0, q1, q2, q3, q4)
         store(out, 2 * n, early)
-        store(out, 2 * n + 1, late)
+        store(out, 2 * n + 1, latency)
     _keep(held, 0, p0, p1, p2, p3, p4)
     _keep(held, 5, q0, q1, q2, q3, q4)
 
@@ -117,9 +117,9 @@ def _halve_near(x: np.ndarray, t: np.ndarray, held: np.ndarray, out: np.ndarray)
     q0, q1, q2, q3, q4 = _five(held, 5)
     for n in range(out.shape[0]):
         first, second = load(x, 2 * n), load(x, 2 * n + 1)
-        late, q0, q1, q2, q3, q4 = _four(first, t[1], t[3], t[5], t[7], q0, q1, q2, q3, q4)
+        latency, q0, q1, q2, q3, q4 = _four(first, t[1], t[3], t[5], t[7], q0, q1, q2, q3, q4)
         early, p0, p1, p2, p3, p4 = _four(second, t[0], t[2], t[4], t[6], p0, p1, p2, p3, p4)
-        store(out, n, 0.5 * (early + late))
+        store(out, n, 0.5 * (early + latency))
     _keep(held, 0, p0, p1, p2, p3, p4)
     _keep(held, 5, q0, q1, q2, q3, q4)
 
@@ -132,9 +132,9 @@ def _double_far(x: np.ndarray, t: np.ndarray, held: np.ndarray, out: np.ndarray)
     for n in range(x.shape[0]):
         given = load(x, n)
         early, p0, p1, p2 = _two(given, t[0], t[2], p0, p1, p2)
-        late, q0, q1, q2 = _two(given, t[1], t[3], q0, q1, q2)
+        latency, q0, q1, q2 = _two(given, t[1], t[3], q0, q1, q2)
         store(out, 2 * n, early)
-        store(out, 2 * n + 1, late)
+        store(out, 2 * n + 1, latency)
     store(held, 0, p0)
     store(held, 1, p1)
     store(held, 2, p2)
@@ -149,9 +149,9 @@ def _halve_far(x: np.ndarray, t: np.ndarray, held: np.ndarray, out: np.ndarray) 
     p0, p1, p2 = load(held, 0), load(held, 1), load(held, 2)
     q0, q1, q2 = load(held, 3), load(held, 4), load(held, 5)
     for n in range(out.shape[0]):
-        late, q0, q1, q2 = _two(load(x, 2 * n), t[1], t[3], q0, q1, q2)
+        latency, q0, q1, q2 = _two(load(x, 2 * n), t[1], t[3], q0, q1, q2)
         early, p0, p1, p2 = _two(load(x, 2 * n + 1), t[0], t[2], p0, p1, p2)
-        store(out, n, 0.5 * (early + late))
+        store(out, n, 0.5 * (early + latency))
     store(held, 0, p0)
     store(held, 1, p1)
     store(held, 2, p2)
@@ -171,8 +171,8 @@ def up(
 ) -> None:
     """A tick ``[TICK, WIDTH]`` at four times the rate, into `out` ``[4 * TICK, WIDTH]``.
 
-    `half` ``[2 * TICK, WIDTH]`` is room for what lies between. `held` ``[HELD, WIDTH]`` is shared
-    with the way back.
+    `half` ``[2 * TICK, WIDTH]`` is scratch memory for what lies between. `held` ``[HELD, WIDTH]``
+    is shared with the inverse.
     """
     _double_near(x, near, held[:NEAR_HELD], half)
     _double_far(half, far, held[NEAR_HELD : NEAR_HELD + FAR_HELD], out)
@@ -187,6 +187,6 @@ def down(
     half: np.ndarray,
     out: np.ndarray,
 ) -> None:
-    """The way back of `up`, from ``[4 * TICK, WIDTH]`` to ``[TICK, WIDTH]``."""
+    """The inverse of `up`, from ``[4 * TICK, WIDTH]`` to ``[TICK, WIDTH]``."""
     _halve_far(x, far, held[NEAR_HELD + FAR_HELD : NEAR_HELD + 2 * FAR_HELD], half)
     _halve_near(half, near, held[NEAR_HELD + 2 * FAR_HELD :], out)

@@ -21,7 +21,7 @@ TOGETHER = 4
 
 
 def velvet(count: int, seed: int) -> tuple[NDArray[np.float64], NDArray[np.float32]]:
-    """Places as shares of the burst and gains, both ``[taps]``; the first tap does not wait."""
+    """Places as fractions of the burst and gains, both ``[taps]``; the first tap does not wait."""
     drawn = np.random.default_rng(seed).random(2 * count)
     places = (np.arange(count) + drawn[:count]) / count
     places[0] = 0.0
@@ -129,9 +129,9 @@ def feed(
 ) -> None:
     """A tick through pre-delay, burst and low cut: from `signal` ``[2, TICK]`` to `fed`.
 
-    `wait` and `span` are seconds, `places` and `gains` the taps of either side ``[2, taps]``, and
-    `thin` the low cut's state ``[2]``. Both sides go at once through
-    the low cut: each sample waits for the one before, but not for the other side.
+    `wait` and `span` are seconds, `places` and `gains` the taps of either channel ``[2, taps]``,
+    and `thin` the low cut's state ``[2]``. Both sides go at once through
+    the low cut: each sample waits for the one before, but not for the other channel.
     """
     here = np.uint64(at & (pre.shape[1] - 1))
     for c in range(2):

@@ -10,13 +10,13 @@ import numpy as np
 from numpy.typing import NDArray
 
 from caligo.kernels import CONTRACT, device, kernel
-from caligo.signal.abreast import (
-    ABREAST,
+from caligo.signal.packed import (
+    PACKED,
     begin_tick,
     beside,
     end_tick,
     give_state,
-    room,
+    scratch,
     take_state,
 )
 from caligo.signal.state_variable import coefficients, step
@@ -37,17 +37,17 @@ BELL = np.array([1.0, 0.0, 0.0])
 def _run_section(
     source: np.ndarray,
     wet: np.ndarray,
-    corner: np.ndarray,
+    cutoff: np.ndarray,
     ends: np.ndarray,
     weights: np.ndarray,
     held: np.ndarray,
 ) -> None:
-    """One section over a tick from `source` to `wet`, see `caligo.signal.abreast`.
+    """One section over a tick from `source` to `wet`, see `caligo.signal.packed`.
 
-    `corner` ``[2, WIDTH]`` is its own; of `ends` those at 1 and 2 are ``1 / Q`` and what is added
+    `cutoff` ``[2, WIDTH]`` is its own; of `ends` those at 1 and 2 are ``1 / Q`` and what is added
     to the weight of the band-pass.
     """
-    g, g_step = load(corner, 0), load(corner, 1)
+    g, g_step = load(cutoff, 0), load(cutoff, 1)
     d, d_step = load(ends[1], 0), load(ends[1], 1)
     w, w_step = weights[1] + load(ends[2], 0), load(ends[2], 1)
     direct, lows = weights[0], weights[2]
@@ -67,7 +67,7 @@ def _run_section(
 def _add_band(dry: np.ndarray, wet: np.ndarray, ends: np.ndarray, held: np.ndarray) -> None:
     """Add a band-pass of `dry` to `wet`, over a tick.
 
-    `ends` ``[3, 2, WIDTH]`` are its corner, ``1 / Q`` and the peak's factor.
+    `ends` ``[3, 2, WIDTH]`` are its cutoff, ``1 / Q`` and the peak's factor.
     """
     g, g_step = load(ends[0], 0), load(ends[0], 1)
     d, d_step = load(ends[1], 0), load(ends[1], 1)
@@ -88,8 +88,8 @@ def _run_in_series(
     signal: np.ndarray, values: np.ndarray, weights: np.ndarray, state: np.ndarray
 ) -> None:
     """`run_sections` with its numbers beside each other."""
-    dry, wet, ends, held = room(values.shape[0], state.shape[2])
-    for first in range(0, signal.shape[0], ABREAST):
+    dry, wet, ends, held = scratch(values.shape[0], state.shape[2])
+    for first in range(0, signal.shape[0], PACKED):
         take_state(state, first, held)
         for k in range(values.shape[3] - 1):
             if begin_tick(signal, first, k, values, held, dry, ends):
@@ -104,7 +104,7 @@ def _run_in_series(
 
 def run_sections(
     signal: NDArray[np.float32],
-    corner: Floats,
+    cutoff: Floats,
     damping: Floats,
     weights: Floats,
     lift: Floats,
@@ -115,7 +115,7 @@ def run_sections(
 
     Parameters
     ----------
-    corner
+    cutoff
         ``tan(pi f / rate)`` of each section and side at every tick
         ``[voices, sections, 2, ticks + 1]``.
     damping
@@ -127,15 +127,15 @@ def run_sections(
     state
         Integrators ``[voices, 2 channels, 2 sections]``; carried on.
     """
-    values = beside(mix, damping, lift, *np.moveaxis(corner, 1, 0))
+    values = beside(mix, damping, lift, *np.moveaxis(cutoff, 1, 0))
     _run_in_series(signal, values, weights, state)
 
 
 @kernel("f4[:, :, ::1], f8[:, :, :, ::1], f8[:, :, ::1]")
 def _run_side_by_side(signal: np.ndarray, values: np.ndarray, state: np.ndarray) -> None:
     """`run_side_by_side` with its numbers beside each other."""
-    dry, wet, ends, held = room(values.shape[0], state.shape[2])
-    for first in range(0, signal.shape[0], ABREAST):
+    dry, wet, ends, held = scratch(values.shape[0], state.shape[2])
+    for first in range(0, signal.shape[0], PACKED):
         take_state(state, first, held)
         for k in range(values.shape[3] - 1):
             if begin_tick(signal, first, k, values, held, dry, ends):
@@ -149,7 +149,7 @@ def _run_side_by_side(signal: np.ndarray, values: np.ndarray, state: np.ndarray)
 
 def run_side_by_side(
     signal: NDArray[np.float32],
-    corner: Floats,
+    cutoff: Floats,
     damping: Floats,
     gain: Floats,
     mix: Floats,
@@ -159,7 +159,7 @@ def run_side_by_side(
 
     Parameters
     ----------
-    corner, damping, gain
+    cutoff, damping, gain
         ``tan(pi f / rate)``, ``1 / Q`` and the peak's factor of each section at every tick
         ``[voices, sections, ticks + 1]``.
     mix
@@ -167,6 +167,6 @@ def run_side_by_side(
     state
         Integrators ``[voices, 2 channels, 2 sections]``; carried on.
     """
-    bands = np.stack([corner, damping, gain], axis=2)
+    bands = np.stack([cutoff, damping, gain], axis=2)
     each = bands.reshape(len(bands), -1, bands.shape[-1])
     _run_side_by_side(signal, beside(mix, *np.moveaxis(each, 1, 0)), state)

@@ -48,16 +48,16 @@ def run_short_loop(
     Parameters
     ----------
     length
-        Samples of the delay of each side at every tick ``[voices, 2, ticks + 1]``.
+        Samples of the delay of each channel at every tick ``[voices, 2, ticks + 1]``.
     feedback
         Share of what is delayed that goes in again ``[voices, ticks + 1]``.
     dark
-        The loop's one-pole share at every tick ``[voices, ticks + 1]``.
+        The loop's one-pole fraction at every tick ``[voices, ticks + 1]``.
     weights
         How much is heard of what comes in, of what goes into the line, and of what comes out of
         it ``[voices, 3, ticks + 1]``.
     state
-        The ring of each side, and the one-pole's last output ``[voices, 2, size + 1]``.
+        The ring of each channel, and the one-pole's last output ``[voices, 2, size + 1]``.
     """
     size = state.shape[2] - 1
     for v in range(signal.shape[0]):
@@ -76,9 +76,9 @@ def run_short_loop(
             # Both sides go in one loop, so that the processor overlaps them.
             for n in range(TICK):
                 here = at + k * TICK + n
-                share, back = s + n * s_step, f + n * f_step
-                low_l += share * (_read(line_l, here, left + n * left_step) - low_l)
-                low_r += share * (_read(line_r, here, right + n * right_step) - low_r)
+                fraction, back = s + n * s_step, f + n * f_step
+                low_l += fraction * (_read(line_l, here, left + n * left_step) - low_l)
+                low_r += fraction * (_read(line_r, here, right + n * right_step) - low_r)
                 into_l, into_r = heard[0, n] + back * low_l, heard[1, n] + back * low_r
                 # Smaller numbers would slow the processor down.
                 line_l[np.uint64(here & (size - 1))] = into_l if abs(into_l) > DEAD else 0.0

@@ -9,7 +9,7 @@ from numpy.typing import NDArray
 
 
 def one_pole(hertz: float, rate: int) -> float:
-    """The share of the way that a one-pole low-pass with this corner goes in a sample.
+    """The fraction of the way that a one-pole low-pass with this corner goes in a sample.
 
     ``y += share * (x - y)``, impulse invariance (Oppenheim and Schafer, section 7.2; from memory).
 
@@ -21,18 +21,18 @@ def one_pole(hertz: float, rate: int) -> float:
     return 1.0 - math.exp(-2.0 * math.pi * hertz / rate)
 
 
-def one_pole_delay(turn: NDArray[np.float64], share: NDArray[np.float64]) -> NDArray[np.float64]:
+def one_pole_delay(turn: NDArray[np.float64], fraction: NDArray[np.float64]) -> NDArray[np.float64]:
     """Samples by which a one-pole delays a sine: the phase of ``s / (1 - (1 - s) z^-1)`` over it.
 
-    `turn` are radians in a sample, `share` that of `one_pole` ``[...]``, both of like shapes.
+    `turn` are radians in a sample, `fraction` that of `one_pole` ``[...]``, both of like shapes.
     """
-    rest = 1.0 - share
+    rest = 1.0 - fraction
     found: NDArray[np.float64] = np.arctan2(rest * np.sin(turn), 1.0 - rest * np.cos(turn)) / turn
     return found
 
 
 def one_pole_at(hertz: NDArray[np.float64], rate: int) -> NDArray[np.float64]:
-    """`one_pole` for a corner that moves ``[ticks + 1]``, or one that stays ``[1]``."""
+    """`one_pole` for a cutoff that moves ``[ticks + 1]``, or one that stays ``[1]``."""
     if hertz.size == 1:
         return np.array([one_pole(float(hertz[0]), rate)])
     found: NDArray[np.float64] = 1.0 - np.exp(-2.0 * np.pi * hertz / rate)

@@ -13,13 +13,13 @@ import numpy as np
 from numpy.typing import NDArray
 
 from caligo.kernels import CONTRACT, device, kernel
-from caligo.signal.abreast import (
-    ABREAST,
+from caligo.signal.packed import (
+    PACKED,
     begin_tick,
     beside,
     end_tick,
     give_state,
-    room,
+    scratch,
     take_state,
 )
 from caligo.signal.ticks import TICK
@@ -32,12 +32,12 @@ BUTTERWORTH_4 = (0.541196100146197, 1.306562964876377)
 SHARPEST = 24.0
 """Q over the flat one at full resonance."""
 HIGHEST = 0.49
-"""Highest corner as a share of the sample rate."""
+"""Highest corner as a fraction of the sample rate."""
 
 
 @device(fastmath=CONTRACT)
 def coefficients(g: float, d: float) -> tuple[float, float, float]:
-    """Of one stage at one sample, or of eight abreast: a1, a2 and a3 of the source."""
+    """Of one stage at one sample, or of eight packed in vectors: a1, a2 and a3 of the source."""
     a1 = 1.0 / (1.0 + g * (g + d))
     a2 = g * a1
     return a1, a2, g * a2
@@ -58,7 +58,7 @@ def step(
 def _single(
     dry: np.ndarray, wet: np.ndarray, ends: np.ndarray, highpass: bool, held: np.ndarray
 ) -> None:
-    """One second-order stage over a tick, see `caligo.signal.abreast`."""
+    """One second-order stage over a tick, see `caligo.signal.packed`."""
     # high = x - d band - low; low-pass and high-pass differ only in these factors.
     through = 1.0 if highpass else 0.0
     lows = 1.0 - 2.0 * through
@@ -104,8 +104,8 @@ def _double(
 @kernel("f4[:, :, ::1], f8[:, :, :, ::1], b1, f8[:, :, ::1]")
 def _run(signal: np.ndarray, values: np.ndarray, highpass: bool, state: np.ndarray) -> None:
     """`run` with its numbers beside each other."""
-    dry, wet, ends, held = room(values.shape[0], state.shape[2])
-    for first in range(0, signal.shape[0], ABREAST):
+    dry, wet, ends, held = scratch(values.shape[0], state.shape[2])
+    for first in range(0, signal.shape[0], PACKED):
         take_state(state, first, held)
         for k in range(values.shape[3] - 1):
             if begin_tick(signal, first, k, values, held, dry, ends):
@@ -119,7 +119,7 @@ def _run(signal: np.ndarray, values: np.ndarray, highpass: bool, state: np.ndarr
 
 def run(
     signal: NDArray[np.float32],
-    corner: NDArray[np.float64],
+    cutoff: NDArray[np.float64],
     damping: NDArray[np.float64],
     mix: NDArray[np.float64],
     highpass: bool,
@@ -129,8 +129,8 @@ def run(
 
     Parameters
     ----------
-    corner
-        ``tan(pi f / rate)`` at every tick ``[voices, ticks + 1]``, or of each side
+    cutoff
+        ``tan(pi f / rate)`` at every tick ``[voices, ticks + 1]``, or of each channel
         ``[voices, 2, ticks + 1]``.
     damping
         ``1 / Q`` of each stage at every tick ``[voices, stages, ticks + 1]``.
@@ -139,7 +139,7 @@ def run(
     state
         Integrators ``[voices, 2 channels, 2 stages]``; carried on.
     """
-    _run(signal, beside(mix, corner, *np.moveaxis(damping, 1, 0)), highpass, state)
+    _run(signal, beside(mix, cutoff, *np.moveaxis(damping, 1, 0)), highpass, state)
 
 
 def sharpness(resonance: NDArray[np.float64], steep: bool) -> NDArray[np.float64]:
@@ -151,7 +151,7 @@ def sharpness(resonance: NDArray[np.float64], steep: bool) -> NDArray[np.float64
     return 1.0 / np.stack([flat, BUTTERWORTH_4[1] * rise], axis=1)
 
 
-def corner_gain(hertz: NDArray[np.float64], rate: int) -> NDArray[np.float64]:
+def cutoff_gain(hertz: NDArray[np.float64], rate: int) -> NDArray[np.float64]:
     """``tan(pi f / rate)`` of frequencies in Hz ``[...]``, kept below half the rate."""
     found: NDArray[np.float64] = np.tan(np.pi * np.minimum(hertz / rate, HIGHEST))
     return found

@@ -28,10 +28,10 @@ store = _instruction("store")
 """``store(rows, n, vector)``: write row `n` of ``[rows, WIDTH]``."""
 in_each = _instruction("in_each")
 """``in_each(number)``: a number eight times."""
-load_sides, store_sides = _instruction("load_sides"), _instruction("store_sides")
-"""``load_sides(signal, first, n, rows, row)``: eight samples from `n` on of four voices from
+load_channels, store_channels = _instruction("load_channels"), _instruction("store_channels")
+"""``load_channels(signal, first, n, rows, row)``: eight samples from `n` on of four voices from
 `first` on, of ``[voices, 2, samples]``. They go into eight rows of ``[rows, WIDTH]`` from
-`row` on, the channels of a voice beside each other. ``store_sides(rows, row, signal, first, n)``
+`row` on, the channels of a voice beside each other. ``store_channels(rows, row, signal, first, n)``
 writes them back. Samples are 32-bit floats without gaps."""
 load_lines, store_lines = _instruction("load_lines"), _instruction("store_lines")
 """The same of eight lines from `first` on, of ``[lines, samples]``."""

@@ -71,8 +71,10 @@ def _teach(operation: Any, instruction: str) -> None:
             return None
 
     def lower(context: Any, builder: Any, sig: Any, args: tuple[Any, Any]) -> Any:
-        sides = zip(sig.args, args, strict=True)
-        first, second = (x if isinstance(of, Vector) else _in_each(builder, x) for of, x in sides)
+        channels = zip(sig.args, args, strict=True)
+        first, second = (
+            x if isinstance(of, Vector) else _in_each(builder, x) for of, x in channels
+        )
         return getattr(builder, instruction)(first, second)
 
     for kind in (EIGHT, EIGHT_SINGLES):
@@ -189,18 +191,18 @@ def in_each(typing: Any, number: Any) -> Any:
     return EIGHT(types.float64), generate
 
 
-def _sides(
+def _channels(
     context: Any, builder: Any, signal_type: Any, signal: Any, first: Any, n: Any
 ) -> Iterator[Any]:
-    """Where sample `n` of eight sides of ``[voices, 2, samples]`` lies, as pointers."""
+    """Where sample `n` of eight channels of ``[voices, 2, samples]`` lies, as pointers."""
     array = cgutils.create_struct_proxy(signal_type)(context, builder, value=signal)
-    to_voice, to_side, to_sample = cgutils.unpack_tuple(builder, array.strides, 3)
+    to_voice, to_channel, to_sample = cgutils.unpack_tuple(builder, array.strides, 3)
     start = builder.ptrtoint(array.data, n.type)
     start = builder.add(start, builder.mul(n, to_sample))
     for i in range(WIDTH):
         voice = builder.add(first, ir.Constant(first.type, i // 2))
         place = builder.add(start, builder.mul(voice, to_voice))
-        place = builder.add(place, to_side) if i % 2 else place
+        place = builder.add(place, to_channel) if i % 2 else place
         yield builder.inttoptr(place, SINGLES.as_pointer())
 
 
@@ -236,7 +238,7 @@ def _turn_in(
 def _turn_out(
     context: Any, builder: Any, sig: Any, args: tuple[Any, ...], places: Iterator[Any]
 ) -> Any:
-    """The way back of `_turn_in`."""
+    """The inverse of `_turn_in`."""
     kind = _kind_of(sig.args[0])
     columns = []
     for i in range(WIDTH):
@@ -263,7 +265,7 @@ def _lines(
 
 
 def _turning_in(places: Callable[..., Iterator[Any]]) -> Any:
-    """What turns eight rows of samples, from the `places` that it is told, into vectors."""
+    """What turns eight rows of samples, from the `places` that it is reported, into vectors."""
 
     def typed(typing: Any, signal: Any, first: Any, n: Any, rows: Any, row: Any) -> Any:
         def generate(context: Any, builder: Any, sig: Any, args: tuple[Any, ...]) -> Any:
@@ -276,7 +278,7 @@ def _turning_in(places: Callable[..., Iterator[Any]]) -> Any:
 
 
 def _turning_out(places: Callable[..., Iterator[Any]]) -> Any:
-    """The way back of `_turning_in`."""
+    """The inverse of `_turning_in`."""
 
     def typed(typing: Any, rows: Any, row: Any, signal: Any, first: Any, n: Any) -> Any:
         def generate(context: Any, builder: Any, sig: Any, args: tuple[Any, ...]) -> Any:
@@ -288,7 +290,7 @@ def _turning_out(places: Callable[..., Iterator[Any]]) -> Any:
     return _instruction(typed)
 
 
-load_sides, store_sides = _turning_in(_sides), _turning_out(_sides)
+load_channels, store_channels = _turning_in(_channels), _turning_out(_channels)
 load_lines, store_lines = _turning_in(_lines), _turning_out(_lines)
 
 

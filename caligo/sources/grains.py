@@ -52,7 +52,7 @@ def _moved(key: str, name: str, help: str, unit: str, **more: Any) -> Parameter:
     return Parameter(key, name, help, unit=unit, moves=Moves.PER_NOTE, **more)
 
 
-def _share(key: str, name: str, help: str, default: float = 0.0) -> Parameter:
+def _percentage(key: str, name: str, help: str, default: float = 0.0) -> Parameter:
     return _moved(key, name, help, "%", high=100.0, default=default)
 
 
@@ -71,7 +71,7 @@ def _share(key: str, name: str, help: str, default: float = 0.0) -> Parameter:
         help="A recording heard through many short windows, from single grains to a wash.",
         parameters=(
             recording_parameter("What the grains are taken from."),
-            _share("position", "Position", "Where in the recording grains begin.", 20.0),
+            _percentage("position", "Position", "Where in the recording grains begin.", 20.0),
             Parameter("travel", "Travel", "How far the position moves on in a minute; it comes "
                       "round at the end.", unit="%/min", low=-600.0, high=600.0, default=5.0,
                       moves=Moves.PER_NOTE),
@@ -80,22 +80,22 @@ def _share(key: str, name: str, help: str, default: float = 0.0) -> Parameter:
             _moved("size", "Size", "How long each grain lasts.", "s", low=0.001, high=4.0,
                    default=0.25, scale=Scale.LOGARITHMIC),
             _moved("pitch", "Pitch", "Transposes the grains.", "st", low=-36.0, high=36.0),
-            _share("reverse", "Backwards", "How many of the grains run backwards."),
-            _share("window", "Window", "From smooth to flat: how sharply grains begin and end."),
+            _percentage("reverse", "Backwards", "How many of the grains run backwards."),
+            _percentage("window", "Window", "From smooth to flat: how hard grains begin and end."),
             _moved("pan", "Pan", "Where the grains are heard.", "%", low=-100.0, high=100.0),
             *voice_parameters(),
             follow_parameter(),
             evened_parameter(),
-            _share("position_scatter", "Position scatter", "How far grains begin elsewhere.",
+            _percentage("position_scatter", "Position scatter", "How far grains begin elsewhere.",
                    10.0),
-            _share("time_scatter", "Time scatter", "How irregularly grains begin.", 80.0),
-            _share("size_scatter", "Size scatter", "How differently long they are.", 20.0),
+            _percentage("time_scatter", "Time scatter", "How irregularly grains begin.", 80.0),
+            _percentage("size_scatter", "Size scatter", "How differently long they are.", 20.0),
             _moved("pitch_scatter", "Pitch scatter", "How far grains are out of tune.", "st",
                    high=24.0),
             _moved("level_scatter", "Level scatter", "How much softer some are.", "dB",
                    high=36.0, default=6.0),
             *unison_parameters(scatter=False),
-            _share("pan_scatter", "Pan scatter", "How far apart grains are heard.", 70.0),
+            _percentage("pan_scatter", "Pan scatter", "How far apart grains are heard.", 70.0),
         ),
         picture="grains",
     )
@@ -160,7 +160,7 @@ class Grains(InUnison):
             before = self._added.up_to(
                 block, row, np.zeros(1), self._advance, CELL, before=ahead, stride=CELL
             )
-            if block.rough:
+            if block.preview:
                 before[0] = values[0, DENSITY] * (first - began) * self._cell
             density = np.ascontiguousarray(values[:, DENSITY])
             begun[-1] = add_density(float(before[0]), density, self._cell, begun)
@@ -198,7 +198,7 @@ class Grains(InUnison):
         """Grains over the whole length ``[grains, 5]``, at most `SHOWN` of them.
 
         Onset and length in seconds, place in the recording and reach there (below 0 where it
-        runs backwards) as shares of it, and level in dB.
+        runs backwards) as fractions of it, and level in dB.
         """
         if self.recording is None:
             return {"grains": np.empty((0, 5), np.float32)}

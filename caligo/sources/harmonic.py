@@ -187,8 +187,8 @@ class Harmonic(InUnison):
         if not self._has_third:
             values[:, partials.THIRD] = 0.0
         if self._trajectories["ripple"].acts:
-            way = 1.0 if self.part.text("ripple_way") == "up" else -1.0
-            values[:, partials.RIPPLE_AT] = way * self._ripple.at(moments)[0]
+            direction = 1.0 if self.part.text("ripple_way") == "up" else -1.0
+            values[:, partials.RIPPLE_AT] = direction * self._ripple.at(moments)[0]
         if self.part.text("place") == "turning":
             values[:, partials.TURN_AT] = self._turning.at(moments)[0]
         values[:, partials.ENDLESS_AT] = self._glide.at(moments)[0]
@@ -328,7 +328,7 @@ class Harmonic(InUnison):
             last = -(-end // CELL)
             if first >= last:
                 continue
-            # Where partials wrap is seen from the cells on both sides.
+            # Where partials wrap is seen from the cells on both channels.
             before, after = (min(1, first), 1) if self._endless.acts else (0, 0)
             moments, pitch = block.history(
                 row, (first - before) * CELL, (last - first + before + after) * CELL

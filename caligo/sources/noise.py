@@ -27,8 +27,8 @@ from caligo.synthesis.source import VOICE_RMS, Source
 
 MOVED = ("tilt", "level", "width", "dust", "dust_rate")
 SIZE = 2048
-"""Samples in a frame at `REFERENCE_RATE`: what lies below 23 Hz is not told apart. Levels too are
-those at this rate, as far as they are heard: at others the same density lies in each hertz."""
+"""Samples in a frame at `REFERENCE_RATE`: what lies below 23 Hz is not distinguished. Levels too
+are those at this rate, as far as they are heard: at others the same density lies in each hertz."""
 LOWEST = 20.0
 """Hertz below which the tilt stays level, so that brown noise does not wander off."""
 HEARD, HIGHEST = 20_000.0, 22_000.0
@@ -40,7 +40,7 @@ LOUDEST = 0.7
 
 @cache
 def _window(size: int) -> NDArray[np.float32]:
-    """Hann windows at half their length add up to 1; their roots shape both sides ``[size]``."""
+    """Hann windows at half their length add up to 1; their roots shape both channels ``[size]``."""
     return np.sqrt(0.5 - 0.5 * np.cos(2.0 * np.pi * np.arange(size) / size)).astype(np.float32)
 
 
@@ -66,7 +66,7 @@ def add_hiss(
     `hiss` is its gain and `apart` how far left and right are apart, 0 to 1, at every tick
     ``[ticks]``.
     """
-    middle, side = combine(seed, 1), combine(seed, 2)
+    middle, channel = combine(seed, 1), combine(seed, 2)
     root = math.sqrt(3.0)  # a uniform number in [-1, 1) has a variance of a third
     for k in range(len(hiss)):
         if hiss[k] == 0.0:
@@ -75,7 +75,7 @@ def add_hiss(
         s = hiss[k] * root * math.sin(apart[k] * math.pi / 4.0)
         for n in range(k * TICK, (k + 1) * TICK):
             a = signed(middle, first + n) * c
-            b = signed(side, first + n) * s
+            b = signed(channel, first + n) * s
             out[0, n] += a + b
             out[1, n] += a - b
 
@@ -272,17 +272,17 @@ class Noise(Source):
         here = {key: trajectory[:-1] for key, trajectory in trajectories.items()}
         level = VOICE_RMS * 10.0 ** (here["level"] / 20.0)
         apart = here["width"] / 100.0
-        share = here["dust"] * (math.pi / 200.0)
+        fraction = here["dust"] * (math.pi / 200.0)
         # The mean square of strengths spread evenly over the range, in octaves.
         reach = 2.0 * self._softest * math.log(2.0)
         mean_square = 1.0 if reach < 1e-9 else (1.0 - math.exp(-reach)) / reach
         even = np.sqrt(REFERENCE_RATE / (here["dust_rate"] * mean_square))
         # A sample lasts the shorter the higher the rate, and noise has to fill more of a spectrum.
         faster = self.rate / REFERENCE_RATE
-        strongest = faster * np.minimum(even, LOUDEST / VOICE_RMS) * level * np.sin(share)
+        strongest = faster * np.minimum(even, LOUDEST / VOICE_RMS) * level * np.sin(fraction)
         out = np.zeros((2, len(level) * TICK), np.float32)
         own = np.uint64(seed)
-        add_hiss(start * TICK, own, math.sqrt(faster) * level * np.cos(share), apart, out)
+        add_hiss(start * TICK, own, math.sqrt(faster) * level * np.cos(fraction), apart, out)
         add_dust(
             start,
             own,

@@ -204,7 +204,7 @@ class Operators(InUnison):
         ticks: NDArray[np.integer],
         passed: NDArray[np.integer],
     ) -> Floats:
-        """Cycles of a voice in unison that strays: operators tuned in hertz do not."""
+        """Cycles of a voice in unison that drifts: operators tuned in hertz do not."""
         assert block.resting is not None
         assert block.ahead is not None
         moments = block.moments.of(block.moments.notes.row(row))
@@ -214,8 +214,8 @@ class Operators(InUnison):
         ahead = block.ahead(row, times)
         own = self._phases.resting_step(block, row)
         ratio = self._tuning(moments)[0]
-        stray = np.where(self._by_ratio, own * ratio, 0.0) * self.rate * (ahead[:-1] - ahead[-1])
-        found: Floats = begin[:, None] + steps * passed[None, :] + stray
+        drift_at = np.where(self._by_ratio, own * ratio, 0.0) * self.rate * (ahead[:-1] - ahead[-1])
+        found: Floats = begin[:, None] + steps * passed[None, :] + drift_at
         return found
 
     def _envelope_of(self, item: ItemPart) -> NoteEnvelope | None:
@@ -242,17 +242,17 @@ class Operators(InUnison):
             out[o] *= envelope.values(moments)[0]
         return out
 
-    def _gains(self, moments: Moments, parted: bool, sides: Floats | None) -> Floats:
+    def _gains(self, moments: Moments, parted: bool, channels: Floats | None) -> Floats:
         """How loud each operator is in each output ``[outputs, operators, ticks + 1]``.
 
-        In unison a voice stands somewhere: `sides` are its gains ``[2, ticks + 1]``.
+        In unison a voice stands somewhere: `channels` are its gains ``[2, ticks + 1]``.
         """
         size = self._sizes(moments)
         out: Floats = size[None]
         if not self._mono:
             angle = (self._values["pan"].values(moments) / 100.0 + 1.0) * (math.pi / 4.0)
             out = size * math.sqrt(2.0) * np.stack([np.cos(angle), np.sin(angle)])
-        out = out if sides is None else out * sides[:, None]
+        out = out if channels is None else out * channels[:, None]
         if not parted:
             return out
         past = self._past[:, None]
@@ -274,7 +274,7 @@ class Operators(InUnison):
 
     def prepare(self) -> None:
         """See `Source.prepare`."""
-        self._reaching.forget()
+        self._reaching.evict()
 
     def _factor(self, highest: float, key: int) -> int:
         """At how many times the sample rate a voice is computed, from its start to its end."""
@@ -321,11 +321,11 @@ class Operators(InUnison):
         """Render the voices `rows` of `inner`, each in its place, as voice `row` of a block."""
         (first, ticks), span = self._around(block), block.span
         factor = FACTORS[0]
-        if not block.rough:
+        if not block.preview:
             factor = max(self._factor(inner.highest(r), inner.voices[r].key) for r in rows)
-        sides = 1 if self._mono and self.alone else 2
+        channels = 1 if self._mono and self.alone else 2
         parted = block.unfiltered is not None
-        waves = np.zeros((sides * (1 + parted), factor * TICK * ticks), np.float32)
+        waves = np.zeros((channels * (1 + parted), factor * TICK * ticks), np.float32)
         for r, place in zip(rows, places, strict=True):
             moments, pitch = inner.history(r, first, ticks)
             steps = self._steps(moments, pitch)
@@ -350,9 +350,9 @@ class Operators(InUnison):
         needed = [_twice(wave, factor)[cut:][: 2 * span.samples + 2 * REACH] for wave in waves]
         for i, to in enumerate((out, block.unfiltered) if parted else (out,)):
             assert to is not None
-            for side in range(sides):
-                halve(needed[i * sides + side], EVEN, ODD, to[row, side])
-            if sides == 1:
+            for channel in range(channels):
+                halve(needed[i * channels + channel], EVEN, ODD, to[row, channel])
+            if channels == 1:
                 to[row, 1] += to[row, 0]
 
 

@@ -128,12 +128,12 @@ def render_recording(
     """
     length = loop_end - loop_start
     looped = length > 1.0
-    sides = flat.shape[0]
+    channels = flat.shape[0]
     for k in range(len(place) - 1):
         speed = (place[k + 1] - place[k]) / TICK
-        level, share = level_for(abs(speed), ratios)
-        near = np.float32(1.0 - share)
-        far = np.float32(share)
+        level, fraction = level_for(abs(speed), ratios)
+        near = np.float32(1.0 - fraction)
+        far = np.float32(fraction)
         g = np.float32(gain[k])
         g_step = np.float32((gain[k + 1] - gain[k]) / TICK)
         for n in range(TICK):
@@ -157,7 +157,7 @@ def render_recording(
                     window *= np.float32((frames - p) / edge)
             size = window * (g + np.float32(n) * g_step)
             for c in range(2):
-                side = flat[min(c, sides - 1)]
+                channel = flat[min(c, channels - 1)]
                 value = np.float32(0.0)
                 for higher in range(2):
                     part = near if higher == 0 else far
@@ -165,11 +165,11 @@ def render_recording(
                         continue
                     ratio = ratios[level + higher]
                     here = read_at(
-                        side, starts[level + higher], int(frames * ratio), sincs, p * ratio
+                        channel, starts[level + higher], int(frames * ratio), sincs, p * ratio
                     )
                     if blend > 0.0:
                         other = read_at(
-                            side,
+                            channel,
                             starts[level + higher],
                             int(frames * ratio),
                             sincs,

@@ -37,7 +37,7 @@ from caligo.synthesis.running import PERIOD, oldest, random_phases
 from caligo.synthesis.unison import InUnison
 
 BEFORE = SIZE // HOP // 2
-"""Frames around a moment that reach into it, on either side."""
+"""Frames around a moment that reach into it, on either channel."""
 MOVED = (
     "position", "travel", "blur", "balance", "threshold", "shift", "pitch", "stretch",
     "formants", "scatter", "width", "fine", "level",
@@ -52,7 +52,7 @@ def _moved(key: str, name: str, help: str, unit: str, **more: Any) -> Parameter:
     return Parameter(key, name, help, unit=unit, moves=Moves.PER_NOTE, **more)
 
 
-LOOKS = 256
+PROBES = 256
 """Moments at which a moved travel is looked at for a rough picture."""
 STATE = 2 * BINS + 1
 """What runs on: the older and the newer phases, and the frames travelled since the note on."""
@@ -132,7 +132,7 @@ class Spectral(InUnison):
         self._added = Accumulated()
         self._recent: Recent[Spectrum] = Recent()
         self._travelled = Accumulated()
-        self._sides: dict[int, NDArray[np.float64]] = {}
+        self._channels: dict[int, NDArray[np.float64]] = {}
         overlap = SIZE // HOP
         self._hop = TICK * max(1, round(HOP * self.rate / REFERENCE_RATE / TICK))
         self._size = overlap * self._hop
@@ -198,12 +198,12 @@ class Spectral(InUnison):
 
     def _sides_of(self, seed: int) -> NDArray[np.float64]:
         """Which way each bin is turned to make left and right differ ``[BINS]``."""
-        if seed not in self._sides:
-            if len(self._sides) > 64:
-                self._sides.clear()
-            self._sides[seed] = np.empty(BINS)
-            ways_apart(np.uint64(derive(self.seed, seed)), self._sides[seed])
-        return self._sides[seed]
+        if seed not in self._channels:
+            if len(self._channels) > 64:
+                self._channels.clear()
+            self._channels[seed] = np.empty(BINS)
+            ways_apart(np.uint64(derive(self.seed, seed)), self._channels[seed])
+        return self._channels[seed]
 
     def _travel(self, block: SourceBlock, row: int, began: int, frame: int) -> float:
         """How far a voice has travelled between its first frame and another, in frames."""
@@ -217,9 +217,9 @@ class Spectral(InUnison):
         if not trajectory.moved:
             still = np.full(frame - began, trajectory.base * self._travel_unit)
             return float(np.cumsum(np.append(0.0, still))[-1])
-        if block.rough:
+        if block.preview:
             # Where only a picture is wanted, a few looks at the trajectory are enough.
-            stride = self._cell * max(1, (frame - began) // LOOKS)
+            stride = self._cell * max(1, (frame - began) // PROBES)
             over, _ = block.history(row, began * self._cell, (frame - began) * self._cell, stride)
             return float(trajectory.values(over)[0].mean() * self._travel_unit * (frame - began))
         ahead = block.span.first - frame * self._cell
@@ -236,7 +236,7 @@ class Spectral(InUnison):
         own = np.uint64(derive(self.seed, seed))
         random_phases(own, (since - began) // PERIOD, state[:BINS])
         state[BINS:-1] = state[:BINS]
-        state[-1] = self._travel(block, row, began, frame if block.rough else since)
+        state[-1] = self._travel(block, row, began, frame if block.preview else since)
         level, phase = np.empty(BINS), np.empty(BINS)
 
         def advance(state: NDArray[np.float64], over: Moments, pitch: Floats) -> None:
@@ -260,7 +260,7 @@ class Spectral(InUnison):
         )
 
     def picture(self, portrait: Portrait) -> Shown:
-        """Where in the recording it reads at every moment, as a share of it ``[moments]``."""
+        """Where in the recording it reads at every moment, as a fraction of it ``[moments]``."""
         places = np.full(len(portrait.moments), -1.0, np.float32)
         if self.recording is None:
             return {"places": places}
@@ -271,7 +271,7 @@ class Spectral(InUnison):
             at, passed = travelled.get(voice.name, (voice.start, 0.0))
             moments, pitch = block.history(0, block.span.first, 1)
             values, hop = self._values(moments, pitch)
-            # Between two looks the travel goes on as it is at the later one.
+            # Between two probes the travel goes on as it is at the later one.
             passed += (moment - at) * self.rate / self._hop * float(hop[0])
             travelled[voice.name] = (moment, passed)
             frames = self._analysis.frames
@@ -329,7 +329,7 @@ class Spectral(InUnison):
         else:
             state = self._state(block, row, began, begin)
         scatter = trajectories["scatter"] / 100.0
-        # Phases spread over a share s of a cycle leave sinc² s of the power in step.
+        # Phases spread over a fraction s of a cycle leave sinc² s of the power in step.
         in_step = np.sinc(scatter) ** 2
         gain = evening(self.part, self.recording)
         gain = gain / np.sqrt(in_step / COHERENT**2 + (1.0 - in_step) / SCATTERED**2)

@@ -23,8 +23,8 @@ from caligo.synthesis.phases import FADES, Accumulated, Phases, first_tick, left
 from caligo.synthesis.portrait import Portrait, Shown
 from caligo.synthesis.recent import Recent
 from caligo.synthesis.source import Source
-from caligo.synthesis.straying import Straying
 from caligo.synthesis.tables import EVOLVING, PLAYED, RECIPES, Table, built_in, cut_from, table_of
+from caligo.synthesis.unison_drift import UnisonDrift
 from caligo.synthesis.warps import CELL, WARPS, warped
 
 CUT = "cut"
@@ -108,7 +108,7 @@ class Wavetable(Source):
             for key in ("position", "warp_amount", "fine", "level", "detune", "spread")
         }
         self._offsets, self._intervals = unison(self.part, self.seed)
-        self._straying = Straying(self.part, self.seed)
+        self._unison_drift = UnisonDrift(self.part, self.seed)
         self._phases = Phases(self._trajectories["fine"], self.rate)
         self._phases_added = Accumulated()
         self._begun: dict[int, NDArray[np.float64]] = {}
@@ -133,17 +133,17 @@ class Wavetable(Source):
             )
         return self._begun[seed]
 
-    def _strays(self, block: SourceBlock, row: int) -> tuple[Floats, Floats]:
+    def _drifts(self, block: SourceBlock, row: int) -> tuple[Floats, Floats]:
         """How far a voice's oscillators have got ahead since it began, and their pace.
 
-        Seconds and shares ``[oscillators, ticks + 1]``; nothing where they do not stray.
+        Seconds and shares ``[oscillators, ticks + 1]``; nothing where they do not drift.
         """
-        if not self._straying.acts:
+        if not self._unison_drift.acts:
             return np.empty((0, 0)), np.empty((0, 0))
         began = first_tick(block, row) * (TICK / self.rate)
         times, seed = block.moments.times, block.voices[row].seed
-        ahead = self._straying.ahead(seed, np.append(times, began))
-        return ahead[:, :-1] - ahead[:, -1:], self._straying.pace(seed, times)
+        ahead = self._unison_drift.ahead(seed, np.append(times, began))
+        return ahead[:, :-1] - ahead[:, -1:], self._unison_drift.pace(seed, times)
 
     def _oscillator_phases(
         self, block: SourceBlock, row: int, step: Floats, detune: Floats,
@@ -151,7 +151,7 @@ class Wavetable(Source):
     ) -> Floats:  # fmt: skip
         """The phase of every oscillator at the start of every tick ``[oscillators, ticks]``."""
         seed = block.voices[row].seed
-        strays = self._straying.acts
+        drifts = self._unison_drift.acts
 
         def advance(added: NDArray[np.float64], moments: Moments, pitch: Floats) -> None:
             add_phases(
@@ -160,7 +160,7 @@ class Wavetable(Source):
                 self._trajectories["detune"].values(moments)[0],
                 self._offsets,
                 self._intervals,
-                self._straying.pace(seed, moments.times) if strays else pace,
+                self._unison_drift.pace(seed, moments.times) if drifts else pace,
                 np.empty((len(added), 0)),
             )
 
@@ -170,7 +170,7 @@ class Wavetable(Source):
         at_ticks[:, :wait] = starts[:, None]
         own = np.zeros((len(self._offsets), span.ticks - wait))
         moved = self._trajectories["detune"].moved
-        if moved or (strays and not self._phases.steady(block, row)):
+        if moved or (drifts and not self._phases.steady(block, row)):
             phase = self._phases_added.up_to(block, row, starts, advance)
             add_phases(
                 phase, step[wait:], detune[wait:], self._offsets, self._intervals,
@@ -181,7 +181,7 @@ class Wavetable(Source):
             return at_ticks
         phase = self._phases.over(block, row, step)[wait:-1]
         spread_phases(phase, detune[0], self._offsets, self._intervals, starts, own)
-        if strays:
+        if drifts:
             cents = detune[0] * self._offsets + self._intervals
             cycles = step[0] * self.rate * np.exp2(cents / 1200.0)
             own += cycles[:, None] * ahead[:, wait:-1]
@@ -196,12 +196,12 @@ class Wavetable(Source):
         made = self._recent.of(block, row, first)
         begin = max(made, default=first - 1) + 1
         if begin <= last:
-            # One border more on either side: the fastest step around each decides its cut.
+            # One border more on either channel: the fastest step around each decides its cut.
             moments, pitch = block.history(row, (begin - 1) * CELL, (last - begin + 2) * CELL, CELL)
             octaves = (
                 self._trajectories["detune"].values(moments)[0] + self._intervals.max()
             ) / 1200.0
-            octaves = octaves + self._straying.most
+            octaves = octaves + self._unison_drift.most
             fastest = self._phases.steps(moments, pitch)[0] * np.exp2(octaves)
             frames = self._table.frames
             inner = slice(1, -1)
@@ -263,7 +263,7 @@ class Wavetable(Source):
             if (fastest := steps[row] * own).max() > FADES:
                 left, right = left * left_of(fastest), right * left_of(fastest)
             table, places = self._table, position[row]
-            ahead, pace = self._strays(block, row)
+            ahead, pace = self._drifts(block, row)
             if self._warp:
                 table, places = self._warped(block, row)
             render_voice(

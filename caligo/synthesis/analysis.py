@@ -94,8 +94,8 @@ class Analysis:
                 here = self.magnitude[low:high]
                 along_time = median_filter(here, size=(MEDIAN, 1)) ** 2
                 along_frequency = median_filter(here, size=(1, MEDIAN)) ** 2
-                share = along_time / (along_time + 3.0 * along_frequency + 1e-20)
-                found.write(first, share[first - low : last - low])
+                fraction = along_time / (along_time + 3.0 * along_frequency + 1e-20)
+                found.write(first, fraction[first - low : last - low])
 
         return _kept(beside(self.place, ".tonal.npy"), self.frames, fill)
 
@@ -120,7 +120,7 @@ def _chunks(frames: int) -> Iterator[tuple[int, int]]:
 
 
 def analyse(recording: Recording) -> Analysis:
-    """The analysis of both sides of a recording together; of a long one, kept on disk."""
+    """The analysis of both channels of a recording together; of a long one, kept on disk."""
     try:
         return _analysed(recording, recording.place)
     except OSError:

@@ -24,7 +24,7 @@ SHARPEST = 4.0 / 3.0
 """Sample rates that an edge made by feedback reaches, for the square of its index and for each
 operator of the circle."""
 AUDIBLE = 0.5
-"""The share of the sample rate under which nothing may fold."""
+"""The fraction of the sample rate under which nothing may fold."""
 MOST_KEPT = 256
 FACTORS = (2, 4, 8, 16)
 """How many times the sample rate operators are computed at: as often as they need, no more."""
@@ -139,7 +139,7 @@ class Reaching:
         self._by_ratio, self._rate = by_ratio, rate
         self._known: dict[tuple[float, tuple[float, ...]], int] = {}
 
-    def forget(self) -> None:
+    def evict(self) -> None:
         """Find out anew, since something was edited."""
         self._known.clear()
 

@@ -56,7 +56,7 @@ _DRIFT = Parameter(
     default=2.0,
 )
 MOST_IRREGULAR = 0.48
-"""The share of the distance to its neighbours by which an oscillator moves at most."""
+"""The fraction of the distance to its neighbours by which an oscillator moves at most."""
 
 
 def voice_parameters() -> tuple[Parameter, ...]:
@@ -162,20 +162,20 @@ def unison_parameters(*, scatter: bool = True) -> tuple[Parameter, ...]:
 def _places(count: int, irregularity: float, seed: int) -> Floats:
     """Places from -1 to 1 ``[count]``, the inner ones of which lie unevenly, 0 to 1."""
     places = np.linspace(-1.0, 1.0, count)
-    way = MOST_IRREGULAR * irregularity * 2.0 / (count - 1)
+    distance = MOST_IRREGULAR * irregularity * 2.0 / (count - 1)
     own = np.uint64(derive(seed, 11))
     for o in range(1, count - 1):
         chance = signed(own, o)
         # At least half of the way, so that no chance makes them even.
-        places[o] += way * math.copysign(0.5 + 0.5 * abs(chance), chance)
+        places[o] += distance * math.copysign(0.5 + 0.5 * abs(chance), chance)
     return places
 
 
 def unison(part: Part, seed: int) -> tuple[Floats, Floats]:
-    """A source's oscillators: shares of detune and spread -1 to 1, and intervals in cents.
+    """A source's oscillators: fractions of detune and spread -1 to 1, and intervals in cents.
 
-    Both are ``[oscillators]``. The shares run from left to right within each interval, so that
-    every interval is heard on both sides; `seed` makes their places uneven.
+    Both are ``[oscillators]``. The fractions run from left to right within each interval, so that
+    every interval is heard on both channels; `seed` makes their places uneven.
     """
     count = int(part.number("unison"))
     name = part.text("pattern")

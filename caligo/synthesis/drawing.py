@@ -11,15 +11,15 @@ from caligo.catalogue import Choice, Kind, Parameter
 from caligo.document.sound import Part
 from caligo.kernels import device
 from caligo.material.recording import Recording
-from caligo.material.shelf import current
+from caligo.material.store import current
 from caligo.synthesis.source import VOICE_LOUDNESS, VOICE_RMS
 
 TAPS = 32
 PHASES = 512
 CUT, BETA = 0.92, 9.6
 GLIDING = 0.03
-"""The share by which a copy may be read too fast while it goes over into the next: what folds then
-lies above what can be heard."""
+"""The fraction by which a copy may be read too fast while it goes over into the next: what folds
+then lies above what can be heard."""
 
 
 def recording_parameter(help: str) -> Parameter:
@@ -74,7 +74,7 @@ def _kernel() -> NDArray[np.float32]:
 
     A Kaiser window over all taps, cut at `CUT` of half the sample rate (Smith and Gossett, "A
     flexible sampling-rate conversion method", ICASSP 1984). With beta 9.6 its stop band lies at
-    -95 dB (Kaiser's formula: A = beta / 0.1102 + 8.7), which it reaches a share of (A - 8) /
+    -95 dB (Kaiser's formula: A = beta / 0.1102 + 8.7), which it reaches a fraction of (A - 8) /
     (2.285 * 2 pi * (TAPS - 1)) / 2 = 0.1 of the rate above the cut.
     """
     phase = np.arange(PHASES + 1)[:, None] / PHASES
@@ -90,9 +90,9 @@ SINCS = _kernel()
 
 @device(fastmath={"reassoc", "contract", "nsz"})
 def sinc_sum(
-    flat: np.ndarray, first: np.uint64, sincs: np.ndarray, phase: np.uint64, share: np.float32
+    flat: np.ndarray, first: np.uint64, sincs: np.ndarray, phase: np.uint64, fraction: np.float32
 ) -> np.float32:
-    """Samples from ``flat[first]`` on, weighted by a kernel a share of the way past a phase.
+    """Samples from ``flat[first]`` on, weighted by a kernel a fraction of the way past a phase.
 
     `flat` is ``[samples]``, `sincs` ``[phases, taps]``.
     """
@@ -100,7 +100,7 @@ def sinc_sum(
     # How many taps there are is not told, or the loop would be unrolled before it is vectorised.
     for k in range(np.uint64(sincs.shape[1])):
         here = sincs[phase, k]
-        total += (here + share * (sincs[phase + np.uint64(1), k] - here)) * flat[first + k]
+        total += (here + fraction * (sincs[phase + np.uint64(1), k] - here)) * flat[first + k]
     return total
 
 

@@ -134,11 +134,11 @@ def find_grains(
                 reach = size * rate * speed
                 if len(travel) > 0:
                     since = onset - (first_cell + c) * seconds
-                    share = row[POSITION] / 100.0 + travel[c] + travel_speed[c] * since
+                    fraction = row[POSITION] / 100.0 + travel[c] + travel_speed[c] * since
                 else:
-                    share = row[POSITION] / 100.0 + travel_speed[0] * (onset - note_start)
-                share += signed(own, 4) * row[POSITION_SCATTER] / 200.0
-                place = (share - math.floor(share)) * frames
+                    fraction = row[POSITION] / 100.0 + travel_speed[0] * (onset - note_start)
+                fraction += signed(own, 4) * row[POSITION_SCATTER] / 200.0
+                place = (fraction - math.floor(fraction)) * frames
                 place = min(max(place, 0.0), max(0.0, frames - reach))
                 if unit(own, 5) * 100.0 < row[REVERSE]:
                     place = min(place + reach, float(frames))
@@ -168,7 +168,7 @@ def find_grains(
 
 @device(fastmath=CONTRACT)
 def _weighted(
-    flat: np.ndarray, first: np.uint64, sincs: np.ndarray, phase: np.uint32, share: np.float32
+    flat: np.ndarray, first: np.uint64, sincs: np.ndarray, phase: np.uint32, fraction: np.float32
 ) -> Any:
     """Eight numbers whose sum is that of `caligo.synthesis.drawing.sinc_sum`."""
     row = np.intp(phase) * ROWS
@@ -178,7 +178,7 @@ def _weighted(
         taken = load_from(flat, first + np.uint64(k * WIDTH))
         below += load(sincs, row + k) * taken
         above += load(sincs, row + ROWS + k) * taken
-    return below + share * (above - below)
+    return below + fraction * (above - below)
 
 
 @device(fastmath=CONTRACT)
@@ -191,7 +191,7 @@ def _read_evenly(
     step: float,
     read: np.ndarray,
     places: np.ndarray,
-    shares: np.ndarray,
+    fractions: np.ndarray,
 ) -> None:
     """Read a tick's samples at places `step` apart, eight at once.
 
@@ -206,8 +206,8 @@ def _read_evenly(
         The place of the tick's first sample.
     read
         Receives what is read ``[TICK]``.
-    places, shares
-        Room for places and phases ``[2, TICK]``, and for shares of the way to the next phase
+    places, fractions
+        Room for places and phases ``[2, TICK]``, and for fractions of the way to the next phase
         ``[TICK]``.
     """
     for n in range(TICK):
@@ -217,7 +217,7 @@ def _read_evenly(
         i = np.floor(p)
         x = (p - i) * PHASES
         phase = np.floor(x)
-        shares[n] = np.float32(x - phase)
+        fractions[n] = np.float32(x - phase)
         places[0, n] = np.uint32(np.int32(i) + np.int32(3))
         places[1, n] = np.uint32(phase)
     at, phases = places[0], places[1]
@@ -226,14 +226,14 @@ def _read_evenly(
         b, c, d, e = a + np.uint64(1), a + np.uint64(2), a + np.uint64(3), a + np.uint64(4)
         f, g, h = a + np.uint64(5), a + np.uint64(6), a + np.uint64(7)
         found = totals(
-            _weighted(flat, first + np.uint64(at[a]), sincs, phases[a], shares[a]),
-            _weighted(flat, first + np.uint64(at[b]), sincs, phases[b], shares[b]),
-            _weighted(flat, first + np.uint64(at[c]), sincs, phases[c], shares[c]),
-            _weighted(flat, first + np.uint64(at[d]), sincs, phases[d], shares[d]),
-            _weighted(flat, first + np.uint64(at[e]), sincs, phases[e], shares[e]),
-            _weighted(flat, first + np.uint64(at[f]), sincs, phases[f], shares[f]),
-            _weighted(flat, first + np.uint64(at[g]), sincs, phases[g], shares[g]),
-            _weighted(flat, first + np.uint64(at[h]), sincs, phases[h], shares[h]),
+            _weighted(flat, first + np.uint64(at[a]), sincs, phases[a], fractions[a]),
+            _weighted(flat, first + np.uint64(at[b]), sincs, phases[b], fractions[b]),
+            _weighted(flat, first + np.uint64(at[c]), sincs, phases[c], fractions[c]),
+            _weighted(flat, first + np.uint64(at[d]), sincs, phases[d], fractions[d]),
+            _weighted(flat, first + np.uint64(at[e]), sincs, phases[e], fractions[e]),
+            _weighted(flat, first + np.uint64(at[f]), sincs, phases[f], fractions[f]),
+            _weighted(flat, first + np.uint64(at[g]), sincs, phases[g], fractions[g]),
+            _weighted(flat, first + np.uint64(at[h]), sincs, phases[h], fractions[h]),
         )
         store(read, row, found)
 
@@ -298,7 +298,7 @@ def add_grains(
 ) -> None:
     """Add grains to `out` ``[2, samples]``, which begins at the absolute sample `first`.
 
-    `flat` to `frames` are one side of a `caligo.material.pyramid.Pyramid`, `sincs` is
+    `flat` to `frames` are one channel of a `caligo.material.pyramid.Pyramid`, `sincs` is
     `caligo.synthesis.drawing.SINCS`.
     """
     ticks = out.shape[1] // TICK

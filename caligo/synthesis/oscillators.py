@@ -59,11 +59,11 @@ def add_phases(
     """Add up each oscillator's phase where the detune moves; like `accumulate_phase`.
 
     `phase` ``[oscillators]`` is carried on; `detune` is in cents at every tick ``[ticks + 1]``,
-    `offsets` the share of it that each oscillator takes, `intervals` their own distance from the
+    `offsets` the fraction of it that each oscillator takes, `intervals` their own distance from the
     voice in cents, `pace` how much faster each runs than it is tuned ``[oscillators, ticks + 1]``,
     or nothing, `at_ticks` ``[oscillators, ticks]``.
     """
-    strays = len(pace) > 0
+    drifts = len(pace) > 0
     count, ticks = len(phase), len(step) - 1
     # Cycles in a tick without detune, whose ratio lies near 1.
     base = 0.5 * TICK * np.exp2(intervals / 1200.0)
@@ -76,7 +76,7 @@ def add_phases(
             own, turn, lean = cycles[o], base[o], octaves[o]
             for k in range(size + 1):
                 own[k] = steps[k] * turn * exp2_near(cents[k] * lean)
-            if strays:
+            if drifts:
                 faster = pace[o, first : first + size + 1]
                 for k in range(size + 1):
                     own[k] *= 1.0 + faster[k]

@@ -99,7 +99,7 @@ class Accumulated:
         first = (block.span.first - before) // cell * cell
         began = first_tick(block, row) // cell * cell if since is None else since
         at, added = self._by_voice.get(voice.name, (began, nothing))
-        if block.rough and at != first and began < first:
+        if block.preview and at != first and began < first:
             # Anywhere in their cycles, as after minutes; all alike would be louder than the sound.
             anywhere = np.empty(len(nothing))
             units(np.uint64(derive(voice.seed, first)), anywhere)
@@ -167,14 +167,14 @@ class Phases:
         return block.steady(row) and not (self._fine and self._fine.moved)
 
     def resting_step(self, block: SourceBlock, row: int) -> float:
-        """Cycles per sample of a steady voice, without what it strays; see `steady`."""
+        """Cycles per sample of a steady voice, without what it drifts; see `steady`."""
         pitch = float((block.pitch if block.resting is None else block.resting)[row, 0])
         if self._fine is not None:
             pitch += self._fine.base / 1200.0
         return min(math.exp2(pitch) / self._rate, HIGHEST)
 
     def clock(self, block: SourceBlock, row: int, ticks: NDArray[np.integer], began: int) -> Floats:
-        """Samples that have passed since a tick on a straying voice's own clock ``[ticks]``."""
+        """Samples that have passed since a tick on a drift voice's own clock ``[ticks]``."""
         found: Floats = TICK * np.maximum(ticks - began, 0).astype(np.float64)
         if block.ahead is not None:
             times = np.append(np.maximum(ticks, began), began) * (TICK / self._rate)

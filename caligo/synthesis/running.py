@@ -62,7 +62,7 @@ def begin_anew(seed: np.uint64, frame: int, phases: np.ndarray) -> None:
 def heard(phases: np.ndarray, frame: int, out: np.ndarray) -> None:
     """What is heard of the older and the newer phases ``[2, bins]`` in a frame ``[bins]``."""
     x = (frame % PERIOD) / PERIOD
-    share = x * x * (3.0 - 2.0 * x)
+    fraction = x * x * (3.0 - 2.0 * x)
     for k in range(len(out)):
         apart = phases[1, k] - phases[0, k]
-        out[k] = phases[0, k] + share * (apart - math.floor(apart + 0.5))
+        out[k] = phases[0, k] + fraction * (apart - math.floor(apart + 0.5))

@@ -16,7 +16,7 @@ VOICE_RMS = 0.07
 """Root mean square of one voice at level 0 dB (-23 dBFS): room for chords and resonance."""
 VOICE_LOUDNESS = -21.0
 """LUFS of a recording at level 0 dB (ITU-R BS.1770): within 2 LU of waves at `VOICE_RMS` on both
-sides."""
+channels."""
 
 
 class Source:
@@ -62,7 +62,7 @@ class Source:
         """
 
     def tail(self) -> float:
-        """Seconds of pre-roll that the source needs; most are functions of time and need none."""
+        """Seconds of preroll that the source needs; most are functions of time and need none."""
         return 0.0
 
     def picture(self, portrait: Portrait) -> Shown:

@@ -16,7 +16,7 @@ from threading import Lock
 import numpy as np
 from numpy.typing import NDArray
 
-from caligo.material.shelf import current
+from caligo.material.store import current
 from caligo.synthesis.source import VOICE_RMS
 
 LENGTH = 4096

@@ -16,7 +16,7 @@ from caligo.movement.notes import Floats, Notes
 from caligo.signal.pan import add_placed, placed
 from caligo.synthesis.common import unison
 from caligo.synthesis.source import Source
-from caligo.synthesis.straying import Straying
+from caligo.synthesis.unison_drift import UnisonDrift
 
 
 def _repeated(notes: Notes, times: int) -> Notes:
@@ -33,7 +33,7 @@ class InUnison(Source):
     def __init__(self, *args: object) -> None:
         super().__init__(*args)  # type: ignore[arg-type]
         self._offsets, self._intervals = unison(self.part, self.seed)
-        self._straying = Straying(self.part, self.seed)
+        self._unison_drift = UnisonDrift(self.part, self.seed)
         self._detune = self.movement.trajectory(f"{self.path}.detune")
         self._spread = self.movement.trajectory(f"{self.path}.spread")
 
@@ -58,7 +58,7 @@ class InUnison(Source):
         spread = self._spread.values(block.moments) / 100.0
         even = np.full(block.span.ticks + 1, 1.0 / math.sqrt(count))
         for row in range(len(block.voices)):
-            # Stereo voices keep their sides and lean to one of them.
+            # Stereo voices keep their channels and lean to one of them.
             left, right = placed(self._offsets, spread[row], even)
             for o in range(count):
                 at = row * count + o
@@ -88,16 +88,16 @@ class InUnison(Source):
             pitch = pitch + apart(found, 0, slice(own, own + 1))
             return found, strayed(pitch, row // count, found.times, own)
 
-        straying, seeds = self._straying, [voice.seed for voice in block.voices]
+        drift_of, seeds = self._unison_drift, [voice.seed for voice in block.voices]
 
         def strayed(pitch: Floats, voice: int, times: Floats, one: int | None = None) -> Floats:
-            if not straying.acts:
+            if not drift_of.acts:
                 return pitch
-            found: Floats = pitch + np.log2(1.0 + straying.pace(seeds[voice], times, one))
+            found: Floats = pitch + np.log2(1.0 + drift_of.pace(seeds[voice], times, one))
             return found
 
         def ahead(row: int, times: Floats) -> Floats:
-            found: Floats = straying.ahead(seeds[row // count], times, row % count)[0]
+            found: Floats = drift_of.ahead(seeds[row // count], times, row % count)[0]
             return found
 
         resting = [
@@ -110,7 +110,7 @@ class InUnison(Source):
 
         def highest_of(row: int) -> float:
             cents = most * abs(float(self._offsets[row % count])) + self._intervals[row % count]
-            return highest(row // count) + float(cents) / 1200.0 + straying.most
+            return highest(row // count) + float(cents) / 1200.0 + drift_of.most
 
         return SourceBlock(
             block.span,
@@ -133,7 +133,7 @@ class InUnison(Source):
             np.zeros((len(block.voices) * count, 2, block.span.samples), np.float32)
             if block.unfiltered is not None
             else None,
-            block.rough,
-            ahead if straying.acts else None,
+            block.preview,
+            ahead if drift_of.acts else None,
             np.concatenate(resting),
         )

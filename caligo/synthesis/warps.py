@@ -38,11 +38,11 @@ SHARPEST = 0.95
 MOST_SYNC = 7.0
 """By how much of its frequency a synced cycle is raised at most."""
 HIGHEST_SYNCED = 0.45
-"""The highest frequency of a synced cycle, as a share of the sample rate."""
+"""The highest frequency of a synced cycle, as a fraction of the sample rate."""
 
 
 @device
-def _read(first: np.ndarray, second: np.ndarray, share: float, place: float) -> float:
+def _read(first: np.ndarray, second: np.ndarray, fraction: float, place: float) -> float:
     """A value between two cycles ``[samples + 1]``, at a place in cycles."""
     length = len(first) - 1
     x = (place - math.floor(place)) * length
@@ -50,12 +50,17 @@ def _read(first: np.ndarray, second: np.ndarray, share: float, place: float) -> 
     f = x - i
     a = first[i] + f * (first[i + 1] - first[i])
     b = second[i] + f * (second[i + 1] - second[i])
-    return float(a + share * (b - a))
+    return float(a + fraction * (b - a))
 
 
 @device
 def warp(
-    first: np.ndarray, second: np.ndarray, share: float, kind: int, amount: float, out: np.ndarray
+    first: np.ndarray,
+    second: np.ndarray,
+    fraction: float,
+    kind: int,
+    amount: float,
+    out: np.ndarray,
 ) -> None:
     """A warped cycle ``[FINE]`` of what lies between two cycles ``[samples + 1]``.
 
@@ -75,8 +80,8 @@ def warp(
             place = t * faster
         else:
             # At VOICE_RMS a sine has 0.1 for its amplitude; full depth is half a cycle.
-            place = t + size * 5.0 * _read(first, second, share, t)
-        out[n] = _read(first, second, share, place)
+            place = t + size * 5.0 * _read(first, second, fraction, t)
+        out[n] = _read(first, second, fraction, place)
 
 
 def warped(

@@ -13,7 +13,7 @@ from caligo.document import DocumentError, read_sound
 from caligo.document.limits import LIMITS
 from caligo.document.sound import EffectPart, FilterPart, Modulator, Route
 from caligo.document.upgrading import SOUND_SCHEMA
-from studio import answers
+from studio import errors as error_responses
 from studio.library.models import KeptChain
 from studio.schemas import NamedIn, SaidOut
 
@@ -72,7 +72,7 @@ def _whole(family: str, document: dict[str, Any]) -> dict[str, Any]:
     }
 
 
-def _told(chain: KeptChain) -> dict[str, Any]:
+def _described(chain: KeptChain) -> dict[str, Any]:
     document = _whole(chain.family, chain.document)
     return {"id": chain.pk, "name": chain.name, "family": chain.family, **document}
 
@@ -83,7 +83,7 @@ def kept_chains(request: HttpRequest) -> Any:
     found = []
     for chain in KeptChain.objects.all():
         with contextlib.suppress(DocumentError):
-            found.append(_told(chain))
+            found.append(_described(chain))
     return found
 
 
@@ -91,14 +91,16 @@ def kept_chains(request: HttpRequest) -> Any:
 def keep_chain(request: HttpRequest, given: KeptChainIn) -> Any:
     """Keep filters or effects under a name, with what moves them."""
     if KeptChain.objects.count() >= MOST:
-        return answers.said(422, f"{MOST} chains are kept, the most there can be; delete some.")
+        return error_responses.said(
+            422, f"{MOST} chains are kept, the most there can be; delete some."
+        )
     document = {"schema": SOUND_SCHEMA} | given.model_dump(
         include={"parts", "modulators", "routes"}
     )
     chain = KeptChain.objects.create(
         name=given.name, family=given.family, document=_whole(given.family, document)
     )
-    return Status(201, _told(chain))
+    return Status(201, _described(chain))
 
 
 @router.patch("/chains/{chain_id}", response={200: KeptChainOut, 404: SaidOut}, by_alias=True)
@@ -107,7 +109,7 @@ def rename_chain(request: HttpRequest, chain_id: int, given: NamedIn) -> Any:
     chain = KeptChain.objects.get(pk=chain_id)
     chain.name = given.name
     chain.save(update_fields=["name"])
-    return _told(chain)
+    return _described(chain)
 
 
 @router.delete("/chains/{chain_id}", response={204: None, 404: SaidOut})

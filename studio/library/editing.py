@@ -20,8 +20,8 @@ Kind = TypeVar("Kind", bound=Model)
 Operations = list[dict[str, Any]]
 
 MOST_WARNINGS = 20
-PATIENCE, LOOK_AGAIN = 3.0, 0.03
-"""Seconds that an edit waits for the one before it, and between looks."""
+PATIENCE, PROBE_AGAIN = 3.0, 0.03
+"""Seconds that an edit waits for the one before it, and between probes."""
 
 
 class RevisionConflict(Exception):
@@ -63,8 +63,8 @@ def _apply(
         changed += ["name", "changed"]
     # Whatever else was changed since the row was read, such as its deletion, stays.
     held.save(update_fields=changed)
-    told = warnings_of(edited.document) if isinstance(held, Sound) else []
-    return Saved(held.revision, edited.data, told)
+    remarks = warnings_of(edited.document) if isinstance(held, Sound) else []
+    return Saved(held.revision, edited.data, remarks)
 
 
 def warnings_of(sound: SoundDocument) -> list[str]:
@@ -83,7 +83,7 @@ def _wait_for(row: QuerySet[Any], revision: int) -> None:
         held = row.values_list("revision", flat=True).first()
         if held != revision - 1:
             return
-        time.sleep(LOOK_AGAIN)
+        time.sleep(PROBE_AGAIN)
 
 
 def edit_sound(sound_id: int, revision: int, operations: Operations) -> Saved:

@@ -9,7 +9,7 @@ from django.db import models
 Kind = TypeVar("Kind", bound=models.Model)
 
 
-class Here(models.Manager[Kind]):
+class ActiveManager(models.Manager[Kind]):
     """What has not been deleted, nor anything that it belongs to."""
 
     def __init__(self, *owners: str) -> None:
@@ -38,7 +38,7 @@ class Production(Removable):
     name = models.CharField(max_length=120)
     created = models.DateTimeField(auto_now_add=True)
 
-    objects = Here()
+    objects = ActiveManager()
 
     class Meta:
         default_manager_name = "objects"
@@ -55,7 +55,7 @@ class Cue(Removable):
     number = models.CharField(max_length=12, blank=True)
     name = models.CharField(max_length=120)
 
-    objects = Here("production")
+    objects = ActiveManager("production")
 
     class Meta:
         default_manager_name = "objects"
@@ -85,7 +85,7 @@ class Sound(Removable):
     revision = models.PositiveIntegerField(default=1)
     changed = models.DateTimeField(auto_now=True)
 
-    objects = Here("cue", "cue__production")
+    objects = ActiveManager("cue", "cue__production")
 
     class Meta:
         default_manager_name = "objects"
@@ -109,7 +109,7 @@ class Version(Removable):
     document: models.JSONField[dict[str, Any], dict[str, Any]] = models.JSONField()
     created = models.DateTimeField(auto_now_add=True)
 
-    objects = Here("sound")
+    objects = ActiveManager("sound")
 
     class Meta:
         default_manager_name = "objects"

@@ -23,9 +23,11 @@ from caligo.material.cards import Card, RecordingCard
 from caligo.material.instruments import sfz_of
 from caligo.material.needed import used
 from caligo.material.reading import MaterialError
-from caligo.material.shelf import Shelf, current, described
+from caligo.material.store import MaterialStore, current, described
+from studio.cleanup import UPLOADS
 from studio.library.models import Sound
 from studio.material import cutting, work
+from studio.material.imports import on_disk, take_in, take_in_instrument
 from studio.material.schemas import (
     CardChange,
     CutIn,
@@ -40,11 +42,9 @@ from studio.material.schemas import (
     Take,
     TakenIn,
 )
-from studio.material.taking_in import on_disk, take_in, take_in_instrument
 from studio.schemas import SaidOut
 from studio.sending import sent
 from studio.signals import sound_changed
-from studio.sweeping import UPLOADS
 
 router = Router(tags=["material"])
 MOST_PICTURE_BYTES = 20 << 20
@@ -68,7 +68,7 @@ def _sounds() -> Iterator[tuple[Sound, set[str]]]:
         yield sound, used(SoundDocument.model_validate(sound.document))
 
 
-def _told(shelf: Shelf, card: Any, users: dict[str, list[str]]) -> dict[str, Any]:
+def _described(shelf: MaterialStore, card: Any, users: dict[str, list[str]]) -> dict[str, Any]:
     return {
         "card": card,
         "shipped": shelf.is_shipped(card.key),
@@ -78,9 +78,9 @@ def _told(shelf: Shelf, card: Any, users: dict[str, list[str]]) -> dict[str, Any
 
 @router.get("/material", response=list[MaterialOut])
 def material(request: HttpRequest) -> Any:
-    """Everything on the shelf, by name."""
+    """Everything in the material library, by name."""
     shelf, users = current(), _users()
-    return [_told(shelf, card, users) for card in shelf.cards()]
+    return [_described(shelf, card, users) for card in shelf.cards()]
 
 
 @router.post("/material", response={201: TakenIn, 422: SaidOut})
@@ -150,7 +150,7 @@ def _wav(content: bytes) -> HttpResponse:
     return HttpResponse(content, content_type="audio/wav")
 
 
-def _changed(shelf: Shelf, card: Card, given: CardChange) -> Card:
+def _changed(shelf: MaterialStore, card: Card, given: CardChange) -> Card:
     """A card with what is given changed, measured anew where that changes its level."""
     changed: dict[str, Any] = {} if given.name is None else {"name": given.name}
     if isinstance(card, RecordingCard):
@@ -190,7 +190,7 @@ def change(request: HttpRequest, key: str, given: CardChange) -> Any:
         for sound, keys in _sounds():
             if key in keys:
                 sound_changed.send(None, sound_id=sound.pk)
-    return _told(shelf, fresh, _users())
+    return _described(shelf, fresh, _users())
 
 
 @router.delete("/material/{key}", response={204: None, 404: SaidOut, 422: SaidOut})
@@ -210,7 +210,7 @@ def remove(request: HttpRequest, key: str) -> Any:
 
 @router.post("/material/{key}/bring-back", response={204: None, 422: SaidOut})
 def bring_back(request: HttpRequest, key: str) -> Any:
-    """Bring back a piece that was let go of in the last month."""
+    """Bring back a piece that was evicted in the last month."""
     if not current().bring_back(key):
         raise MaterialError("it is on the shelf already, or was let go of too long ago")
     return Status(204, None)
@@ -230,7 +230,7 @@ def look(
 
 
 @router.get("/material/{key}/spectrogram", response={422: SaidOut})
-def look_closer(
+def draw_detail(
     request: HttpRequest,
     key: str,
     start: Finite = 0.0,

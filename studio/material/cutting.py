@@ -12,7 +12,7 @@ from numpy.typing import NDArray
 from caligo.material.cutting import Spectra
 from caligo.material.reading import MaterialError
 from caligo.material.recording import Recording
-from caligo.material.shelf import current
+from caligo.material.store import current
 from caligo.synthesis.tables import audition, from_spectra
 from studio.material.schemas import CutIn, CutOut
 from studio.material.work import MISSING, in_a_worker
@@ -29,7 +29,7 @@ def recording(key: str) -> Recording:
     Raises
     ------
     MaterialError
-        If it is not on the shelf, or its file is damaged.
+        If it is not in the material library, or its file is damaged.
     """
     found = current().recording(key)
     if found is None:

@@ -21,8 +21,8 @@ from caligo.material.long import pieces
 from caligo.material.loops import FoundLoop, find_loops
 from caligo.material.reading import MaterialError
 from caligo.material.recording import Recording
-from caligo.material.shelf import current, shelf_of
-from studio.telling import told
+from caligo.material.store import current, store_of
+from studio.progress import with_progress
 from studio.workers import Worker, takers
 
 Row = NDArray[np.float32]
@@ -64,7 +64,7 @@ def in_a_worker(task: str, *arguments: Any, name: str = "") -> Any:
     Parameters
     ----------
     name
-        The name of the job, by which its share is asked for and by which it is cancelled.
+        The name of the job, by which its fraction is asked for and by which it is cancelled.
 
     Raises
     ------
@@ -79,7 +79,7 @@ def in_a_worker(task: str, *arguments: Any, name: str = "") -> Any:
         _jobs.pop(name, None)
         raise MaterialError(CANCELLED)
     here.worker = worker
-    folders = [str(folder) for folder in current().folders]
+    folders = [str(folder) for folder in current().directories]
     result: Any = None
     try:
         for result in worker.run(f"studio.material.work:{task}", folders, *arguments):
@@ -96,7 +96,7 @@ def in_a_worker(task: str, *arguments: Any, name: str = "") -> Any:
 
 
 def _recording(folders: list[str], key: str) -> Recording:
-    found = shelf_of(folders).recording(key)
+    found = store_of(folders).recording(key)
     if found is None:
         raise MaterialError(MISSING)
     return found
@@ -113,8 +113,8 @@ def take_in(
     interrupted: Callable[[], bool],
 ) -> Iterator[float | tuple[RecordingCard, bool]]:
     """Take a file in: shares, then its card, and whether it was new."""
-    yield from told(
-        lambda progress: shelf_of(folders).add_recording(
+    yield from with_progress(
+        lambda progress: store_of(folders).add_recording(
             path, name, origin, called, take=take, progress=progress, interrupted=interrupted
         )
     )

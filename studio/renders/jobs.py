@@ -196,7 +196,7 @@ def _follow(render: Render, worker: Worker, event: threading.Event) -> None:
     """Run a render in a worker, and keep its progress."""
     path_of(render).parent.mkdir(parents=True, exist_ok=True)
     size = (render.end - render.start) * render.rate * BYTES_A_FRAME
-    StemStore(settings.STEMS_DIR, settings.STEMS_LIMIT_BYTES).make_room(int(size))
+    StemStore(settings.STEMS_DIR, settings.STEMS_LIMIT_BYTES).free_space(int(size))
     results = worker.run(
         "studio.renders.rendering:render",
         read_sound(render.document),

@@ -7,7 +7,7 @@ from pathlib import Path
 
 from caligo.document import Score, Sound
 from caligo.engine.render.offline import RenderRange, render_to_file
-from studio.telling import told
+from studio.progress import with_progress
 
 
 def render(
@@ -20,7 +20,7 @@ def render(
     *,
     interrupted: Callable[[], bool],
 ) -> Iterator[float]:
-    """Render to `path`, and give the share that is done from time to time.
+    """Render to `path`, and give the fraction that is done from time to time.
 
     Raises
     ------
@@ -35,4 +35,4 @@ def render(
         )  # fmt: skip
         return 1.0
 
-    yield from told(work)
+    yield from with_progress(work)

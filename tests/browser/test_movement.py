@@ -167,9 +167,9 @@ def test_the_sheet_zooms_and_draws_finer_columns(minute_page: Page) -> None:
     # With keys: further in, aside, and out again.
     playhead = page.get_by_role("slider", name="Playhead")
     playhead.focus()
-    told = view.get_attribute("aria-valuetext") or ""
+    output = view.get_attribute("aria-valuetext") or ""
     playhead.press(">")
-    expect(view).not_to_have_attribute("aria-valuetext", told)
+    expect(view).not_to_have_attribute("aria-valuetext", output)
     view.focus()
     view.press("PageUp")
     playhead.focus()

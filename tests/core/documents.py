@@ -9,7 +9,7 @@ from hypothesis import strategies as st
 
 from caligo.catalogue import Kind, Module, Parameter, catalogue
 from caligo.document.times import time_limit
-from caligo.material.shelf import current
+from caligo.material.store import current
 
 AUDIBLE = {
     "key_low": 0,

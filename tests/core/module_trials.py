@@ -9,7 +9,7 @@ from caligo.catalogue import Kind, Module, Moves, Parameter
 from caligo.catalogue import module as catalogue_module
 from caligo.document import read_sound
 from caligo.document.sound import Sound
-from caligo.material.shelf import current
+from caligo.material.store import current
 
 Document = dict[str, Any]
 

@@ -38,8 +38,8 @@ def read(folder: Path, content: bytes, name: str = "gale.wav") -> np.ndarray | N
     try:
         return read_recording(path)[0]
     except MaterialError as error:
-        told = str(error)
-    assert name in told
+        output = str(error)
+    assert name in output
     return None
 
 

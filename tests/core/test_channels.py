@@ -11,7 +11,7 @@ import soundfile
 
 from caligo.material.channels import matrix
 from caligo.material.reading import MaterialError, TooManyChannels, read_recording
-from caligo.material.shelf import Shelf
+from caligo.material.store import MaterialStore
 
 RATE = 48_000
 
@@ -43,7 +43,7 @@ def test_what_is_taken_is_on_the_shelf(tmp_path: Path, channels: int) -> None:
     with pytest.raises(TooManyChannels, match=f"has {channels} channels") as refused:
         read_recording(path)
     assert pickle.loads(pickle.dumps(refused.value)).channels == channels
-    shelf = Shelf([tmp_path / "shelf"])
+    shelf = MaterialStore([tmp_path / "shelf"])
     for take in ("mix", f"{channels}-1"):
         card, fresh = shelf.add_recording(path, "Many", take=take)
         assert fresh
@@ -58,4 +58,4 @@ def test_what_is_taken_is_on_the_shelf(tmp_path: Path, channels: int) -> None:
 def test_what_is_not_there_cannot_be_taken(tmp_path: Path, take: str) -> None:
     path, _ = written(tmp_path, 2)
     with pytest.raises(MaterialError, match="2 channels"):
-        Shelf([tmp_path / "shelf"]).add_recording(path, "Two", take=take)
+        MaterialStore([tmp_path / "shelf"]).add_recording(path, "Two", take=take)

@@ -142,9 +142,9 @@ def test_missing_material_is_told(tmp_path: Path, capsys: pytest.CaptureFixture[
     path = tmp_path / "sound.json"
     path.write_text(json.dumps(plain_sound(layer).as_document()))
     main(["check", str(path)])
-    told = capsys.readouterr()
-    assert "ground.source.recording: this material is not on the shelf" in told.err
-    assert "a valid sound" in told.out
+    output = capsys.readouterr()
+    assert "ground.source.recording: this material is not on the shelf" in output.err
+    assert "a valid sound" in output.out
 
 
 def test_a_full_disk_is_told_with_its_place(
@@ -157,10 +157,10 @@ def test_a_full_disk_is_told_with_its_place(
 
     monkeypatch.setattr("caligo.command.warm.warm", full)
     assert main(["warm"]) == 1
-    told = capsys.readouterr().err
-    assert "No space left on device" in told
-    assert str(directory()) in told
-    assert "free some space" in told
+    output = capsys.readouterr().err
+    assert "No space left on device" in output
+    assert str(directory()) in output
+    assert "free some space" in output
 
 
 def test_kernels_that_cannot_be_kept_are_told(

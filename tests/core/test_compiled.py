@@ -18,7 +18,7 @@ from hypothesis import HealthCheck, Phase, given, seed, settings
 from caligo.catalogue import catalogue
 from caligo.engine.precompile.first_kernels import FIRST_KERNELS
 from caligo.material.cards import RecordingCard
-from caligo.material.shelf import current
+from caligo.material.store import current
 from tests.core.documents import any_document
 
 FAMILIES = ("source", "filter", "effect", "modulator")
@@ -37,7 +37,7 @@ event.register("numba:compile", Watch())
 from caligo.document import Score, read_sound
 from caligo.document.held import held_chord
 from caligo.engine.listening.live import Listening
-from caligo.engine.layers.metering import StageMeter
+from caligo.engine.layers.metering import SlotMeter
 from caligo.engine.render.engine import Engine
 from caligo.engine.render.offline import render_array
 from caligo.engine.views.trajectories import trajectories
@@ -55,7 +55,7 @@ for data in json.loads(Path(sys.argv[1]).read_text()):
     listening.block()
     listening.edit(sound.model_copy(update={"name": "Other"}))
     listening.block()
-    Engine(sound, score, meter=StageMeter()).render(32)
+    Engine(sound, score, meter=SlotMeter()).render(32)
     if compiled:
         sys.exit(f"{compiled} compiled for {json.dumps(data)}")
 """
@@ -63,7 +63,7 @@ for data in json.loads(Path(sys.argv[1]).read_text()):
 FIRST = """
 import json
 from caligo.document import read_sound
-from caligo.engine.views.preview import looks
+from caligo.engine.views.preview import probes
 from caligo.engine.listening.live import Listening
 from caligo.engine.views.long_view import fine
 from caligo.engine.views.pictures import picture
@@ -85,7 +85,7 @@ listening.block()
 listening.edit(sound.model_copy(update={"name": "Other"}))
 listening.block()
 listening.end()
-next(looks(sound, cue.score, most=8))
+next(probes(sound, cue.score, most=8))
 trajectories(sound, cue.score, 20)
 next(fine(sound, cue.score))
 for layer in sound.layers:

@@ -66,7 +66,7 @@ def test_public_functions_say_what_the_axes_of_their_arrays_are() -> None:
     missing = []
     for path in sorted((DOCS.parent / "caligo").rglob("*.py")):
         for function in with_arrays(ast.parse(path.read_text())):
-            told = ast.get_docstring(function) or ""
-            if not any(word in told for word in TELLING):
+            output = ast.get_docstring(function) or ""
+            if not any(word in output for word in TELLING):
                 missing.append(f"{path.name}:{function.lineno} {function.name}")
     assert missing == []

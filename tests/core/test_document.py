@@ -26,7 +26,7 @@ from caligo.document import (
 from caligo.document.upgrading import upgraded_sound
 from caligo.engine.layers.voicing import Voicing
 from caligo.formats.schema import json_schemas
-from caligo.material.shelf import current
+from caligo.material.store import current
 from caligo.movement.movement import Movement
 from caligo.synthesis.common import unison
 from caligo.synthesis.drawing import evening

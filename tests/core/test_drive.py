@@ -15,10 +15,10 @@ from caligo.engine.listening.live import Listening
 from caligo.engine.render.changes import changes_between
 from caligo.engine.render.engine import SMALL_BLOCK
 from caligo.engine.render.offline import render_array
-from caligo.signal.bend import BENT, REFERENCE, run_bend
 from caligo.signal.recursive_half_band import FAR, HELD, NEAR, design, down, up
 from caligo.signal.ticks import TICK
 from caligo.signal.vector import WIDTH
+from caligo.signal.waveshaping import REFERENCE, SHAPER_STATE, run_waveshaper
 from tests.core.builders import decibels, one_note, plain_layer, plain_sound
 from tests.core.test_more_filters import through
 
@@ -126,7 +126,7 @@ def test_a_wave_at_the_reference_keeps_its_peak_and_soft_ones_are_lifted(drive: 
     turns = np.sin(np.linspace(0.0, 2.0 * math.pi, 100_000, endpoint=False))
     for given in (1e-4, 0.05, REFERENCE, 1.0):
         heard = _sine(200.0, given, seconds=1.0)[None].copy()
-        run_bend(heard, steady, np.zeros((1, 2, BENT)))
+        run_waveshaper(heard, steady, np.zeros((1, 2, SHAPER_STATE)))
         wave = given * turns
         wanted = lifted * wave / np.sqrt(1.0 + (strength * wave) ** 2)
         late = heard[0, 0, RATE // 2 :].astype(float)
@@ -138,13 +138,13 @@ def test_a_wave_at_the_reference_keeps_its_peak_and_soft_ones_are_lifted(drive: 
 def test_a_driven_filter_is_the_same_in_any_blocks() -> None:
     given = _saw(220.0, RATE)[:, : 64 * TICK]
     steady = np.linspace(1.0, 8.0, 65)[None]
-    whole, state = given[None].copy(), np.zeros((1, 2, BENT))
-    run_bend(whole, steady, state)
-    pieces, state = given[None].copy(), np.zeros((1, 2, BENT))
+    whole, state = given[None].copy(), np.zeros((1, 2, SHAPER_STATE))
+    run_waveshaper(whole, steady, state)
+    pieces, state = given[None].copy(), np.zeros((1, 2, SHAPER_STATE))
     for first, last in ((0, 5), (5, 6), (6, 64)):
         here = slice(first * TICK, last * TICK)
         piece = pieces[:, :, here].copy()
-        run_bend(piece, steady[:, first : last + 1], state)
+        run_waveshaper(piece, steady[:, first : last + 1], state)
         pieces[:, :, here] = piece
     np.testing.assert_array_equal(whole, pieces)
 

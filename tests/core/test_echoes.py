@@ -11,7 +11,7 @@ import scipy.signal
 
 from caligo.effects.convolution import response_of
 from caligo.engine.render.engine import RATES
-from caligo.material.shelf import current
+from caligo.material.store import current
 from caligo.processing.partitions import LONG, PARTITION, convolve, initial_state, spectra_of
 from tests.core.builders import RATE, decibels
 from tests.core.effects import effect, impulse, noise, sine, through
@@ -86,16 +86,16 @@ def test_smooth_times_do_not_bend_the_pitch_and_tape_does() -> None:
     mover = {"id": "m", "name": "M", "kind": "lfo", "params": {"period": seconds(2.0)}}
     route = {"id": "r", "from": "m", "to": "master.fx.left", "depth": 0.3}
     moving: dict[str, Any] = {"modulators": [mover], "routes": [route]}
-    strays = {}
+    drifts = {}
     for how in ("tape", "smooth"):
         fx = effect("delay", left=seconds(0.2), moving=how, **moving, **PLAIN)
         heard = through(fx, sine(1_000.0, 4.0, 0.5))[0, RATE:]
         lines = np.abs(np.fft.rfft(heard * np.hanning(len(heard))))
         hertz = np.arange(len(lines)) * RATE / len(heard)
         near = np.abs(hertz - 1_000.0) < 25.0
-        strays[how] = np.sum(lines[near] ** 2) / np.sum(lines**2)
-    assert strays["tape"] < 0.5
-    assert strays["smooth"] > 0.5
+        drifts[how] = np.sum(lines[near] ** 2) / np.sum(lines**2)
+    assert drifts["tape"] < 0.5
+    assert drifts["smooth"] > 0.5
 
 
 def test_a_full_loop_stays_bounded_and_says_that_it_never_fades() -> None:

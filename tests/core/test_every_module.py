@@ -89,7 +89,7 @@ def test_what_it_does_at_a_late_minute_is_exact(module: Module) -> None:
     score = one_note(57, 1800.0)
     late = round(1745.0 * RATE / TICK)
     engines = [Engine(sound, score) for _ in range(2)]
-    if math.isinf(engines[0].pre_roll()) and module.kind == "reverb":
+    if math.isinf(engines[0].preroll()) and module.kind == "reverb":
         pytest.skip("what is frozen is known from the start of the cue, or from a kept state")
     for engine, roll in zip(engines, (0, 3 * PERIODS), strict=True):
         # An effect is heard for as long as its tail, whatever else the test is about.

@@ -13,7 +13,7 @@ from caligo.document import Note, Score, read_sound
 from caligo.document.score import Lane, LanePoint
 from caligo.document.values import default_value
 from caligo.engine.render.offline import render_array
-from caligo.material.shelf import current
+from caligo.material.store import current
 from tests.core.builders import plain_layer
 
 Params = dict[str, Any]

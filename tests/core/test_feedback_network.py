@@ -18,7 +18,7 @@ from caligo.signal.feedback_network import (
     lose_and_gather,
     mix_lines,
     pass_on,
-    room,
+    scratch,
 )
 from caligo.signal.line_reading import read_lines
 from caligo.signal.ticks import TICK
@@ -39,7 +39,7 @@ def test_each_line_is_darkened_by_its_own_one_pole(at: int) -> None:
     given = rng.standard_normal((2, LINES, TICK)).astype(np.float32)
     poles = rng.uniform(0.0, 0.95, LINES).astype(np.float32)
     dark = np.tile(poles.reshape(GROUPS, WIDTH), (2, 1))
-    dull, lines, turned = np.zeros((GROUPS, WIDTH), np.float32), rings(), room().turned
+    dull, lines, turned = np.zeros((GROUPS, WIDTH), np.float32), rings(), scratch().turned
     darken.called(given[0].copy(), dark, dull, at, lines, turned)
     darken.called(given[1].copy(), dark, dull, at + TICK, lines, turned)
     places = (at + np.arange(2 * TICK)) % RING
@@ -58,7 +58,7 @@ def test_a_pole_that_moves_goes_over_within_the_tick() -> None:
     lines = rings()
     dull = np.zeros((GROUPS, WIDTH), np.float32)
     dark = ends.reshape(2 * GROUPS, WIDTH).copy()
-    darken.called(given.copy(), dark, dull, 0, lines, room().turned)
+    darken.called(given.copy(), dark, dull, 0, lines, scratch().turned)
     held = np.zeros(LINES)
     for n in range(TICK):
         pole = ends[0] + (ends[1] - ends[0]) * n / TICK

@@ -12,7 +12,7 @@ import scipy.signal
 
 from caligo.document.held import held_chord
 from caligo.engine.render.offline import render_array
-from caligo.signal.state_variable import BUTTERWORTH_2, corner_gain, run, sharpness
+from caligo.signal.state_variable import BUTTERWORTH_2, cutoff_gain, run, sharpness
 from tests.core.builders import (
     RATE,
     decibels,
@@ -33,7 +33,7 @@ def impulse_response(cutoff: float, resonance: float, steep: bool, highpass: boo
     steady = np.ones((1, TICKS + 1))
     damping = sharpness(resonance * steady, steep)
     state = np.zeros((1, 2, 2 * damping.shape[1]))
-    run(signal, corner_gain(cutoff * steady, RATE), damping, steady, highpass, state)
+    run(signal, cutoff_gain(cutoff * steady, RATE), damping, steady, highpass, state)
     assert np.array_equal(signal[0, 0], signal[0, 1])
     return signal[0, 0].astype(float)
 
@@ -93,7 +93,7 @@ def test_steep_flat_filter_is_scipys_butterworth() -> None:
 def test_filters_survive_the_wildest_moves() -> None:
     rng = np.random.default_rng(1)
     signal = rng.standard_normal((4, 2, TICKS * 64)).astype(np.float32)
-    corner = corner_gain(np.exp2(rng.uniform(4.3, 14.3, (4, TICKS + 1))), RATE)
+    corner = cutoff_gain(np.exp2(rng.uniform(4.3, 14.3, (4, TICKS + 1))), RATE)
     damping = sharpness(rng.uniform(0, 100, (4, TICKS + 1)), True)
     run(signal, corner, damping, np.ones((4, TICKS + 1)), False, np.zeros((4, 2, 4)))
     assert np.isfinite(signal).all()
@@ -105,7 +105,7 @@ def test_a_filter_that_was_fed_nonsense_recovers() -> None:
     signal[0, 0, 70] = np.nan
     state = np.zeros((1, 2, 2))
     steady = np.ones((1, 5))
-    run(signal, corner_gain(500 * steady, RATE), sharpness(0 * steady, False), steady, False, state)
+    run(signal, cutoff_gain(500 * steady, RATE), sharpness(0 * steady, False), steady, False, state)
     assert np.isfinite(signal[0, :, 128:]).all()
 
 

@@ -90,7 +90,7 @@ def test_sixteen_bits_are_dithered(tmp_path: Path) -> None:
 def test_a_range_and_stems(tmp_path: Path) -> None:
     path = tmp_path / "part.wav"
     render_to_file(moving_sound(), two_notes(), path, sample_format="float32",
-                   span=RenderRange(1.0, 2.0), stems_folder=tmp_path / "stems")  # fmt: skip
+                   span=RenderRange(1.0, 2.0), stems_directory=tmp_path / "stems")  # fmt: skip
     assert soundfile.info(path).frames == RATE
     assert soundfile.info(tmp_path / "stems" / "ground.wav").frames == RATE
 

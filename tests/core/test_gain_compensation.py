@@ -10,7 +10,7 @@ import pytest
 
 from caligo.document import read_sound
 from caligo.engine.render.offline import render_array
-from caligo.engine.views.gain_compensation import make_up
+from caligo.engine.views.gain_compensation import compensated_level
 from tests.core.builders import RATE, one_note, plain_layer, plain_sound
 from tests.sweeps import spread
 
@@ -59,14 +59,14 @@ def test_an_effect_that_is_made_up_for_leaves_the_loudness(
     effect = {"id": "fx", "kind": kind, "params": params}
     owner = {"layer": "ground", "bus": "nave", "master": "master"}[place]
     sound, score = sound_with([ahead, effect], place), one_note(45, LENGTH)
-    found = make_up(sound, score, f"{owner}.fx")
+    found = compensated_level(sound, score, f"{owner}.fx")
     assert found is not None
     made_up = effect | {"params": params | {"output": found}}
     assert loudness([ahead, made_up], place) == pytest.approx(loudness([ahead], place), abs=0.5)
     # What its output adds is part of what it makes louder.
-    assert make_up(sound_with([ahead, made_up], place), score, f"{owner}.fx") == pytest.approx(
-        0.0, abs=0.1
-    )
+    assert compensated_level(
+        sound_with([ahead, made_up], place), score, f"{owner}.fx"
+    ) == pytest.approx(0.0, abs=0.1)
 
 
 @pytest.mark.parametrize("chain", ["low", "high"])
@@ -84,7 +84,7 @@ def test_an_effect_inside_another_is_made_up_for_as_well(chain: str) -> None:
         return [{"id": "bands", "kind": "multiband", "chains": [own, *others]}]
 
     sound, score = sound_with(bands(band), "layer"), one_note(45, LENGTH)
-    found = make_up(sound, score, f"ground.bands.{chain}.squash")
+    found = compensated_level(sound, score, f"ground.bands.{chain}.squash")
     assert found is not None
     assert abs(found) > 3.0
     made_up = band | {"params": band["params"] | {"output": found}}
@@ -94,13 +94,15 @@ def test_an_effect_inside_another_is_made_up_for_as_well(chain: str) -> None:
 
 def test_what_is_not_there_or_not_heard_is_not_made_up() -> None:
     sound = sound_with([{"id": "fx", "kind": "chorus"}], "master")
-    assert make_up(sound, one_note(45, 4.0), "master.other") is None
+    assert compensated_level(sound, one_note(45, 4.0), "master.other") is None
     # Signals come into these as well, but they have no output to set.
     filtered = sound.as_document()
     filtered["layers"][0]["filters"] = [{"id": "f", "kind": "lowpass"}]
     for address in ("limiter", "master", "ground.f"):
-        assert make_up(read_sound(filtered), one_note(45, 4.0), address) is None
-    assert make_up(sound, one_note(45, 4.0), "master.fx", interrupted=lambda: True) is None
+        assert compensated_level(read_sound(filtered), one_note(45, 4.0), address) is None
+    assert (
+        compensated_level(sound, one_note(45, 4.0), "master.fx", interrupted=lambda: True) is None
+    )
     silent = sound.as_document()
     silent["layers"][0]["params"]["level"] = -80
-    assert make_up(read_sound(silent), one_note(45, 4.0), "master.fx") is None
+    assert compensated_level(read_sound(silent), one_note(45, 4.0), "master.fx") is None

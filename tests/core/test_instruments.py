@@ -15,19 +15,19 @@ from caligo.engine.render.offline import render_array
 from caligo.formats.sfz import read_sfz
 from caligo.material.cards import Loop, RecordingCard
 from caligo.material.instruments import base_name, sfz_of, zones_of
-from caligo.material.shelf import VARIABLE, Shelf, current
+from caligo.material.store import VARIABLE, MaterialStore, current
 from tests.core.builders import layer_of, one_note, plain_sound, spectrum
 
 RATE = 48_000
 
 
 @pytest.fixture
-def shelf(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> Shelf:
+def shelf(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> MaterialStore:
     monkeypatch.setenv(VARIABLE, str(tmp_path / "shelf"))
     return current()
 
 
-def taken(shelf: Shelf, folder: Path, name: str, hertz: float) -> RecordingCard:
+def taken(shelf: MaterialStore, folder: Path, name: str, hertz: float) -> RecordingCard:
     """A tone on the shelf."""
     wave = 0.5 * np.sin(2 * np.pi * hertz * np.arange(2 * RATE) / RATE)
     path = folder / "tone.wav"
@@ -46,7 +46,7 @@ def test_samples_are_found_by_their_names_alone() -> None:
     assert base_name("a/b/c.flac") == "c.flac"
 
 
-def test_zones_take_over_keys_tuning_offset_and_loop(shelf: Shelf, tmp_path: Path) -> None:
+def test_zones_take_over_keys_tuning_offset_and_loop(shelf: MaterialStore, tmp_path: Path) -> None:
     card = taken(shelf, tmp_path, "plate", 440.0)
     sfz = read_sfz(
         "<region> sample=x\\plate.wav lokey=60 hikey=72 lovel=10 hivel=90 pitch_keycenter=71 "
@@ -62,7 +62,7 @@ def test_zones_take_over_keys_tuning_offset_and_loop(shelf: Shelf, tmp_path: Pat
     assert (zone["loop"], zone["loop_start"], zone["loop_end"]) == ("own", 0.2, 1.0)
 
 
-def test_missing_samples_are_told_and_left_out(shelf: Shelf, tmp_path: Path) -> None:
+def test_missing_samples_are_told_and_left_out(shelf: MaterialStore, tmp_path: Path) -> None:
     card = taken(shelf, tmp_path, "plate", 440.0)
     sfz = read_sfz("<region> sample=plate.wav <region> sample=gone.wav <region> sample=gone.wav")
     zones, skipped = zones_of(sfz, {"plate.wav": card})
@@ -70,7 +70,7 @@ def test_missing_samples_are_told_and_left_out(shelf: Shelf, tmp_path: Path) -> 
     assert skipped == {"gone.wav is missing": 2}
 
 
-def test_soft_samples_stay_softer_than_hard_ones(shelf: Shelf, tmp_path: Path) -> None:
+def test_soft_samples_stay_softer_than_hard_ones(shelf: MaterialStore, tmp_path: Path) -> None:
     """Recorded 20 dB apart they are played so, and written so that others play them so."""
     cards = {}
     for name, peak in (("soft", 0.05), ("hard", 0.5)):
@@ -93,7 +93,9 @@ def test_soft_samples_stay_softer_than_hard_ones(shelf: Shelf, tmp_path: Path) -
     assert [zone.volume for zone in read_sfz(text).zones] == pytest.approx([0.0, -2.0], abs=0.02)
 
 
-def test_what_is_written_plays_the_same_when_it_is_read(shelf: Shelf, tmp_path: Path) -> None:
+def test_what_is_written_plays_the_same_when_it_is_read(
+    shelf: MaterialStore, tmp_path: Path
+) -> None:
     card = taken(shelf, tmp_path, "plate", 450.0)
     looped = card.model_copy(update={"loop": Loop(start=0.5, end=1.5, fade=0.02)})
     shelf.write(looped)
@@ -113,7 +115,7 @@ def test_what_is_written_plays_the_same_when_it_is_read(shelf: Shelf, tmp_path: 
     assert heard(before) == heard(complete(after))
 
 
-def test_files_are_named_once_and_plainly(shelf: Shelf, tmp_path: Path) -> None:
+def test_files_are_named_once_and_plainly(shelf: MaterialStore, tmp_path: Path) -> None:
     card = taken(shelf, tmp_path, "Très long / name: of?a plate", 300.0)
     zones = [complete({"recording": card.key, "key_low": k}) for k in (0, 60)]
     text, files = sfz_of([*zones, complete({"recording": "0" * 16})], shelf, "X")

@@ -80,8 +80,8 @@ def test_a_kernel_changes_with_what_another_file_defines(ran: Callable[[str], st
 
 def test_words_about_a_kernel_do_not_change_it(ran: Callable[[str], str]) -> None:
     ran(CALLEE)
-    told = CALLEE.replace('"""Scale."""', '"""Multiply by a factor."""\n    # Which is two.')
-    assert ran(f"# A comment\n{told}") == "2.0 kept"
+    output = CALLEE.replace('"""Scale."""', '"""Multiply by a factor."""\n    # Which is two.')
+    assert ran(f"# A comment\n{output}") == "2.0 kept"
 
 
 def _declared(signature: str = "f8[::1]") -> Kernel:
@@ -202,11 +202,11 @@ print([(kernel.name, kernel.key) for kernel in Kernel.declared])
 
 def test_every_process_knows_a_kernel_by_the_same_key() -> None:
     """Whatever order sets have there."""
-    told = {
+    output = {
         subprocess.run(
             [sys.executable, "-c", KEYS], env=os.environ | {"PYTHONHASHSEED": seed},
             capture_output=True, text=True, check=True,
         ).stdout
         for seed in ("1", "2")
     }  # fmt: skip
-    assert len(told) == 1
+    assert len(output) == 1

@@ -17,10 +17,10 @@ from caligo.engine.render.offline import render_array
 from caligo.engine.stems.keys import stem_key
 from caligo.engine.views.trajectories import trajectories
 from caligo.modulators.wheel import Wheel
+from caligo.movement.hold_still import Frozen, HoldStill
 from caligo.movement.moments import Moments
 from caligo.movement.movement import Movement
 from caligo.movement.notes import whole
-from caligo.movement.stillness import Frozen, Stillness
 from tests.core.builders import RATE, one_note, plain_layer
 from tests.sweeps import spread
 
@@ -44,7 +44,7 @@ def lane(to: str, *points: tuple[float, ...], id: str = "l1", **more: Any) -> di
     return {"id": id, "to": to, "points": [dict(zip(keys, p, strict=False)) for p in points]} | more
 
 
-def course(made: Sound, path: str, times: np.ndarray, still: Stillness = False) -> np.ndarray:
+def lane_of(made: Sound, path: str, times: np.ndarray, still: HoldStill = False) -> np.ndarray:
     movement = Movement(made, SCORE, hold_still=still)
     voicing = Voicing(made, SCORE.notes, movement.setting.tempo)
     return movement.trajectory(path).values(voicing.moments(times, voicing.all.row(0)))[0]
@@ -55,8 +55,8 @@ def test_a_lane_is_where_a_parameter_rests_and_modulators_add_to_it() -> None:
     drawn = read_sound(document(lane("ground.f.cutoff", (0, 200), (30, 3200), (40, 3200))))
     plain = read_sound(document())
     expected = np.interp(times, [0, 30], np.log2([200, 3200]))
-    swing = np.log2(course(plain, "ground.f.cutoff", times)) - np.log2(800)
-    assert np.allclose(np.log2(course(drawn, "ground.f.cutoff", times)), expected + swing)
+    swing = np.log2(lane_of(plain, "ground.f.cutoff", times)) - np.log2(800)
+    assert np.allclose(np.log2(lane_of(drawn, "ground.f.cutoff", times)), expected + swing)
 
 
 def test_between_points_the_way_is_even_in_the_own_scale_or_bent() -> None:
@@ -65,14 +65,14 @@ def test_between_points_the_way_is_even_in_the_own_scale_or_bent() -> None:
     x = np.clip((times - 2) / 6, 0, 1)
     # The bend's formula with an exponent of 6 at 100 %.
     expected = -30 + 24 * (1 - np.exp(-3 * x)) / (1 - np.exp(-3))
-    assert np.allclose(course(made, "ground.level", times), expected)
+    assert np.allclose(lane_of(made, "ground.level", times), expected)
 
 
 def test_a_muted_lane_and_one_without_points_do_nothing() -> None:
     for one in (lane("ground.level", (0, -60), muted=True), lane("ground.level")):
         made = read_sound(document(one))
         assert np.allclose(
-            course(made, "ground.level", np.array([1.0])), made.layers[0].params["level"]
+            lane_of(made, "ground.level", np.array([1.0])), made.layers[0].params["level"]
         )
 
 
@@ -99,7 +99,7 @@ def test_lanes_move_macros_and_the_pace() -> None:
                  "polarity": "unipolar"}],
     ))  # fmt: skip
     times = np.array([0.0, 20.0, 40.0])
-    assert np.allclose(np.log2(course(made, "ground.f.cutoff", times) / 800), [0, 1, 2])
+    assert np.allclose(np.log2(lane_of(made, "ground.f.cutoff", times) / 800), [0, 1, 2])
     # The pace goes from half to double in octaves: its integral is that of 2 ** x.
     movement = Movement(made, SCORE)
     voicing = Voicing(made, SCORE.notes, movement.setting.tempo)
@@ -140,13 +140,13 @@ def test_what_a_lane_moves_is_heard_and_taken_up_while_listening() -> None:
 def test_held_still_everything_rests_and_frozen_everything_stays() -> None:
     made = read_sound(document(lane("ground.level", (0, -30), (40, 0))))
     times = np.linspace(0, 40, 41)
-    assert np.ptp(course(made, "ground.level", times, True)) == 0.0
+    assert np.ptp(lane_of(made, "ground.level", times, True)) == 0.0
     for path in ("ground.level", "ground.f.cutoff"):
-        frozen = course(made, path, times, Frozen(13.0))
-        assert np.allclose(frozen, course(made, path, np.array([13.0]))[0])
+        frozen = lane_of(made, path, times, Frozen(13.0))
+        assert np.allclose(frozen, lane_of(made, path, np.array([13.0]))[0])
     assert Frozen(0.0) is not False
-    still = np.log2(course(made, "ground.f.cutoff", times, Frozen(0.0)))
-    assert np.allclose(still, np.log2(course(made, "ground.f.cutoff", np.zeros(1))))
+    still = np.log2(lane_of(made, "ground.f.cutoff", times, Frozen(0.0)))
+    assert np.allclose(still, np.log2(lane_of(made, "ground.f.cutoff", np.zeros(1))))
 
 
 def test_freezing_while_listening_stops_the_sound_from_changing() -> None:
@@ -230,8 +230,8 @@ def test_a_macro_moved_while_listening_is_heard_at_once_and_never_clicks() -> No
 def test_a_lane_that_acts_on_nothing_is_told_and_one_that_switches_on_counts() -> None:
     made = document(lane("ground.f.cutoff", (0, 500)))
     made["layers"][0]["filters"][0]["bypass"] = True
-    told = [str(problem) for problem in warnings(read_sound(made))]
-    assert any("A lane moves Ground's" in line and "bypassed" in line for line in told)
+    output = [str(problem) for problem in warnings(read_sound(made))]
+    assert any("A lane moves Ground's" in line and "bypassed" in line for line in output)
     # What a lane moves away from nothing is on, so that a route to what it switches has an effect.
     switched = document(lane("ground.source.band", (0, 40)))
     switched["layers"][0]["source"] = {"kind": "harmonic", "params": {"band": 0}}

@@ -10,14 +10,15 @@ import pytest
 import soundfile
 
 from caligo.engine.render.offline import render_array
-from caligo.material import long, loops, shelf
+from caligo.material import long, loops
+from caligo.material import store as shelf
 from caligo.material.cards import Fade, Normalise, Reverse, Trim
 from caligo.material.cutting import by_cycles, by_spectrum
 from caligo.material.long import ArrayFile, is_long, let_go, mapped
 from caligo.material.overview import outline, spectrogram
 from caligo.material.reading import MaterialError
-from caligo.material.shelf import Shelf, current
 from caligo.material.steps import apply, apply_long
+from caligo.material.store import MaterialStore, current
 from caligo.synthesis.analysis import analyse
 from tests.core.builders import layer_of, one_note, plain_sound
 
@@ -37,7 +38,7 @@ def file(tmp_path_factory: pytest.TempPathFactory) -> Path:
 
 @pytest.fixture
 def short(file: Path, tmp_path: Path) -> Any:
-    kept = Shelf([tmp_path / "short"])
+    kept = MaterialStore([tmp_path / "short"])
     card, _ = kept.add_recording(file, "a")
     return kept.recording(card.key)
 
@@ -53,7 +54,7 @@ def small(monkeypatch: pytest.MonkeyPatch) -> None:
 def test_a_long_recording_is_what_a_short_one_is(
     file: Path, short: Any, small: None, tmp_path: Path
 ) -> None:
-    kept = Shelf([tmp_path / "long"])
+    kept = MaterialStore([tmp_path / "long"])
     card, fresh = kept.add_recording(file, "a")
     assert fresh
     assert card == short.card
@@ -79,7 +80,7 @@ def test_a_long_recording_is_what_a_short_one_is(
 
 
 def test_looks_and_cuts_are_the_same(file: Path, short: Any, small: None, tmp_path: Path) -> None:
-    kept = Shelf([tmp_path / "long"])
+    kept = MaterialStore([tmp_path / "long"])
     held = kept.recording(kept.add_recording(file, "a")[0].key)
     assert held is not None
     for look in (outline, spectrogram):
@@ -131,7 +132,7 @@ ANALYSED = ("magnitude", "frequency", "summed", "tonal")
 def test_the_spectrum_of_a_long_recording_is_kept_on_disk(
     file: Path, short: Any, small: None, tmp_path: Path
 ) -> None:
-    kept = Shelf([tmp_path / "long"])
+    kept = MaterialStore([tmp_path / "long"])
     held = kept.recording(kept.add_recording(file, "a")[0].key)
     assert held is not None
     ours, theirs = analyse(held), analyse(short)
@@ -148,7 +149,7 @@ def test_the_spectrum_of_a_long_recording_is_kept_on_disk(
 def test_a_spectrum_without_room_on_the_disk_is_held_in_memory(
     file: Path, short: Any, small: None, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
 ) -> None:
-    kept = Shelf([tmp_path / "long"])
+    kept = MaterialStore([tmp_path / "long"])
     held = kept.recording(kept.add_recording(file, "a")[0].key)
     assert held is not None
 
@@ -192,7 +193,7 @@ def test_a_recording_without_room_for_it_is_refused(
 
     monkeypatch.setattr(shelf.shutil, "disk_usage", lambda _: Full)
     with pytest.raises(MaterialError, match="of room on the disk"):
-        Shelf([tmp_path / "long"]).add_recording(file, "a")
+        MaterialStore([tmp_path / "long"]).add_recording(file, "a")
     assert not list(tmp_path.rglob("*.npy"))
 
 

@@ -14,9 +14,9 @@ from caligo.engine.render.engine import Engine
 from caligo.engine.render.offline import render_array
 from caligo.engine.stems.store import StemStore
 from caligo.engine.views.long_view import COLUMNS, STAGE_POINTS, Summary, Tile, fine
-from caligo.engine.views.picture_store import KEPT_LOOKS
-from caligo.engine.views.preview import CoarseView, coarse, looks
-from caligo.material.shelf import current
+from caligo.engine.views.picture_store import KEPT_PROBES
+from caligo.engine.views.preview import Preview, preview_tiles, probes
+from caligo.material.store import current
 from caligo.measure.loudness import LoudnessMeter
 from caligo.measure.report import Reporter
 from caligo.measure.spectrogram import FLOOR
@@ -68,8 +68,8 @@ def test_coarse_view_resembles_the_fine_one() -> None:
     data["buses"], data["layers"][0]["sends"] = [], []
     data["routes"] = [r for r in data["routes"] if "space" not in r["to"]]
     sound, score = read_sound(data), two_notes(8.0)
-    view = CoarseView()
-    seen = [tile for look in looks(sound, score, most=KEPT_LOOKS) for tile in view.add(look)]
+    view = Preview()
+    seen = [tile for look in probes(sound, score, most=KEPT_PROBES) for tile in view.add(look)]
     rough, _ = pictured(seen, once=False)
     exact, _ = pictured(list(fine(sound, score)))
     held = slice(60, 900)
@@ -90,13 +90,13 @@ def test_coarse_looks_near_the_start_are_not_silent(length: float) -> None:
     sound = read_sound(moving_sound().as_document() | {"buses": []} | {
         "layers": [moving_sound().as_document()["layers"][0] | {"sends": []}]
     } | {"routes": []})  # fmt: skip
-    tiles = list(coarse(sound, one_note(45, length), threads=1))
+    tiles = list(preview_tiles(sound, one_note(45, length), threads=1))
     loud = [level for level in tiles[-1].loudness if level > -60.0]
     assert len(loud) > 0.6 * len(tiles[-1].loudness)
-    engine = Engine(sound, one_note(45, length), rough=True)
+    engine = Engine(sound, one_note(45, length), preview=True)
     engine.glance(600, 64, 0.15)
     again = engine.glance(40, 64, 0.15)
-    fresh = Engine(sound, one_note(45, length), rough=True).glance(40, 64, 0.15)
+    fresh = Engine(sound, one_note(45, length), preview=True).glance(40, 64, 0.15)
     assert np.abs(again).max() > 0.01
     assert np.array_equal(again, fresh)
 
@@ -119,7 +119,7 @@ def test_a_look_makes_up_for_what_a_long_tail_has_not_heard(
     layer = plain_layer() | {"inserts": [{"id": "fx", "kind": kind, "params": params}]}
     layer["source"] = {"kind": "noise", "params": {}}
     sound, score = plain_sound(layer), one_note(60, 40.0)
-    looked = Engine(sound, score, rough=True).glance(30 * RATE // TICK, 256, 0.15)
+    looked = Engine(sound, score, preview=True).glance(30 * RATE // TICK, 256, 0.15)
     exact = render_array(sound, score, start=30.0, length=looked.shape[1] / RATE)
     assert 20.0 * np.log10(looked.std() / exact.std()) == pytest.approx(0.0, abs=1.5)
 
@@ -132,7 +132,7 @@ def test_views_stop_when_they_are_no_longer_wanted() -> None:
         calls += 1
         return calls > 4
 
-    assert len(list(coarse(moving_sound(), two_notes(), interrupted=interrupted))) <= 4
+    assert len(list(preview_tiles(moving_sound(), two_notes(), interrupted=interrupted))) <= 4
     calls = 0
     parts = list(fine(moving_sound(), two_notes(60.0), interrupted=interrupted))
     assert not any(isinstance(p, Summary) for p in parts)

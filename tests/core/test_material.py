@@ -25,8 +25,8 @@ from caligo.material.needed import missing, used
 from caligo.material.pitch import detect
 from caligo.material.pyramid import PAD, Pyramid
 from caligo.material.reading import MaterialError, content_key, read_recording
-from caligo.material.shelf import SHIPPED, Shelf, current
 from caligo.material.steps import apply
+from caligo.material.store import SHIPPED, MaterialStore, current
 from demo.build import by_name
 from demo.material import PIECES, RATE, samples
 from tests.core.builders import heard_pitch, layer_of, plain_sound
@@ -92,9 +92,9 @@ def test_broken_files_are_told_in_plain_words(tmp_path: Path) -> None:
         (wav("slow.wav", rate=100), "100 Hz"),
     ]
     for path, message in cases:
-        with pytest.raises(MaterialError, match=message) as told:
+        with pytest.raises(MaterialError, match=message) as output:
             read_recording(path)
-        assert path.name in str(told.value)
+        assert path.name in str(output.value)
 
 
 def test_the_key_is_of_the_samples_whatever_the_file(tmp_path: Path) -> None:
@@ -111,7 +111,7 @@ def test_the_key_is_of_the_samples_whatever_the_file(tmp_path: Path) -> None:
 
 
 def test_recordings_are_taken_in_once(tmp_path: Path) -> None:
-    shelf = Shelf([tmp_path / "shelf"])
+    shelf = MaterialStore([tmp_path / "shelf"])
     path = written(tmp_path, "hum.wav", tone(220.0))
     card, fresh = shelf.add_recording(path, "Hum", "test")
     again, second = shelf.add_recording(path, "Hum again")
@@ -125,7 +125,7 @@ def test_recordings_are_taken_in_once(tmp_path: Path) -> None:
 
 
 def test_steps_change_what_is_heard_and_not_the_file(tmp_path: Path) -> None:
-    shelf = Shelf([tmp_path / "shelf"])
+    shelf = MaterialStore([tmp_path / "shelf"])
     card, _ = shelf.add_recording(written(tmp_path, "hum.wav", tone(220.0)), "Hum")
     before = shelf.signature(card.key)
     steps = STEPS.validate_python([{"do": "trim", "start": 0.2, "end": 0.7}, {"do": "reverse"}])
@@ -141,7 +141,7 @@ def test_steps_change_what_is_heard_and_not_the_file(tmp_path: Path) -> None:
 
 
 def test_an_earlier_folder_stands_before_a_later(tmp_path: Path) -> None:
-    shelf = Shelf([tmp_path, SHIPPED])
+    shelf = MaterialStore([tmp_path, SHIPPED])
     key = by_name()["hummed_vowel"]
     card = shelf.card(key)
     assert isinstance(card, RecordingCard)
@@ -157,7 +157,7 @@ def test_an_earlier_folder_stands_before_a_later(tmp_path: Path) -> None:
 
 
 def test_what_is_let_go_of_comes_back_as_it_was(tmp_path: Path) -> None:
-    shelf = Shelf([tmp_path])
+    shelf = MaterialStore([tmp_path])
     card, _ = shelf.add_recording(written(tmp_path, "a.wav", tone(220.0)), "Kept")
     shelf.write(card.model_copy(update={"root": 50.0}))
     before = shelf.recording(card.key)
@@ -174,7 +174,7 @@ def test_what_is_let_go_of_comes_back_as_it_was(tmp_path: Path) -> None:
 
 
 def test_what_was_let_go_of_and_is_taken_in_again_is_new(tmp_path: Path) -> None:
-    shelf = Shelf([tmp_path])
+    shelf = MaterialStore([tmp_path])
     file = written(tmp_path, "a.wav", tone(220.0))
     card, _ = shelf.add_recording(file, "Once")
     shelf.remove(card.key)
@@ -188,8 +188,8 @@ def test_what_was_let_go_of_and_is_taken_in_again_is_new(tmp_path: Path) -> None
 
 def test_only_what_was_let_go_of_long_ago_is_forgotten(tmp_path: Path) -> None:
     folder = tmp_path / "shelf"
-    shelf = Shelf([folder])
-    assert shelf.forget(time.time()) == 0
+    shelf = MaterialStore([folder])
+    assert shelf.evict(time.time()) == 0
     cards = [
         shelf.add_recording(written(tmp_path, "a.wav", tone(hertz)), f"{hertz}")[0]
         for hertz in (220.0, 330.0, 440.0)
@@ -199,7 +199,7 @@ def test_only_what_was_let_go_of_long_ago_is_forgotten(tmp_path: Path) -> None:
     os.utime(folder / f"{cards[0].key}.let-go", (1.0, 1.0))
     (folder / "damaged.let-go").write_text("{")
     os.utime(folder / "damaged.let-go", (1.0, 1.0))
-    assert shelf.forget(time.time() - 60.0) == 2
+    assert shelf.evict(time.time() - 60.0) == 2
     assert not shelf.bring_back(cards[0].key)
     assert not (folder / cards[0].file).exists()
     assert shelf.bring_back(cards[1].key)
@@ -207,11 +207,11 @@ def test_only_what_was_let_go_of_long_ago_is_forgotten(tmp_path: Path) -> None:
 
 
 def test_what_is_missing_or_damaged_is_none(tmp_path: Path) -> None:
-    shelf = Shelf([tmp_path])
+    shelf = MaterialStore([tmp_path])
     card, _ = shelf.add_recording(written(tmp_path, "hum.wav", tone(220.0)), "Hum")
     assert shelf.recording("0" * 16) is None
     (tmp_path / card.file).write_bytes(b"no more")
-    assert Shelf([tmp_path]).recording(card.key) is None
+    assert MaterialStore([tmp_path]).recording(card.key) is None
     (tmp_path / f"{card.key}.json").write_text("{")
     assert shelf.cards() == []
 
@@ -376,7 +376,7 @@ def test_silence_cannot_be_cut() -> None:
 
 
 def test_at_least_ten_pieces_are_shipped_small_and_by_our_own_models() -> None:
-    cards = Shelf([SHIPPED]).cards()
+    cards = MaterialStore([SHIPPED]).cards()
     assert len(cards) >= 10
     assert sum(p.stat().st_size for p in SHIPPED.glob("*.flac")) < 4 << 20
     assert {p.stem for p in SHIPPED.glob("*.flac")} == {piece.__name__ for piece in PIECES}

@@ -18,7 +18,7 @@ from demo.sounds import SOUNDS
 from tests.core.builders import one_note, plain_layer, plain_sound
 
 
-def told(document: dict[str, Any]) -> dict[str, str]:
+def output(document: dict[str, Any]) -> dict[str, str]:
     return {problem.address: problem.message for problem in warnings(read_sound(document))}
 
 
@@ -53,22 +53,22 @@ CASES = [
 
 @pytest.mark.parametrize(("document", "address"), CASES, ids=[address for _, address in CASES])
 def test_what_does_nothing_is_told(document: dict[str, Any], address: str) -> None:
-    assert address in told(document)
+    assert address in output(document)
 
 
 def test_routes_to_what_is_off_are_told() -> None:
     document = dome_air()
     names = {route["id"]: route["to"] for route in document["routes"]}
-    assert told(document) == {}
+    assert output(document) == {}
     document["layers"][0]["filters"][0]["bypass"] = True
-    found = told(document)
+    found = output(document)
     there = {f"routes.{name}" for name, to in names.items() if to.startswith("ground.filter1.")}
     assert there
     assert set(found) == there
     assert all("bypassed" in message for message in found.values())
     document["layers"][0]["filters"][0]["bypass"] = False
     document["routes"][0]["depth"] = 0.0
-    assert "by nothing" in told(document)[f"routes.{document['routes'][0]['id']}"]
+    assert "by nothing" in output(document)[f"routes.{document['routes'][0]['id']}"]
 
 
 def test_the_screen_says_names() -> None:

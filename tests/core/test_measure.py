@@ -27,7 +27,7 @@ from caligo.measure.spectrogram import (
     column,
     row_edges,
     spectra_around,
-    spectra_towards_end,
+    spectra_for_end,
 )
 from caligo.measure.stereo import stereo_image
 from caligo.measure.true_peak import true_peak
@@ -300,7 +300,7 @@ def test_an_octaves_width_is_that_of_the_filtered_signal() -> None:
     rng = np.random.default_rng(3)
     both = rng.standard_normal((3, 1 << 18))
     signal = 0.1 * np.stack([both[0] + 0.7 * both[1], both[0] - 0.2 * both[1] + 0.5 * both[2]])
-    spectra = spectra_towards_end(signal.astype(np.float32), RATE)
+    spectra = spectra_for_end(signal.astype(np.float32), RATE)
     image = image_of(spectra, RATE)
     for octave, hertz in enumerate(CENTRES[1:-1], 1):
         edges = [hertz / 2**0.5, hertz * 2**0.5]

@@ -11,7 +11,7 @@ import pytest
 
 from caligo.document import DocumentError, read_sound
 from caligo.document.sound import Sound
-from caligo.engine.layers.metering import StageMeter
+from caligo.engine.layers.metering import SlotMeter
 from caligo.engine.render.engine import Engine
 from caligo.engine.render.offline import render_array
 from caligo.engine.stems.store import PIECE_TICKS, StemStore
@@ -174,7 +174,7 @@ def test_levels_are_told_behind_every_stage() -> None:
         "sends": [send("b", level=-6)],
     }
     made = read_sound({"name": "Taps", "layers": [layer], "buses": [bus("b", level=-3)]})
-    meter = StageMeter()
+    meter = SlotMeter()
     engine = Engine(made, one_note(57, 3.0), meter=meter)
     for _ in engine.stream(engine.length_ticks):
         pass
@@ -194,7 +194,7 @@ def test_levels_come_out_of_stored_stems_as_well(tmp_path: Path) -> None:
     store = StemStore(tmp_path)
 
     def levels() -> dict[str, np.ndarray]:
-        meter = StageMeter()
+        meter = SlotMeter()
         engine = Engine(made, score, stems=store, meter=meter)
         for _ in engine.stream(PIECE_TICKS + 2_000, 32_768):
             pass
@@ -240,10 +240,10 @@ def test_a_run_in_can_be_stopped_and_is_capped() -> None:
 
 def test_a_stage_that_has_fallen_silent_leaves_no_empty_line() -> None:
     """Its levels were kept as none at all, and the picture that took them over failed."""
-    meter = StageMeter()
+    meter = SlotMeter()
     meter.add("ground.filter", Span(0, 100, RATE), np.ones((2, 6_400), np.float32))
     kept = meter.since(4_000, "ground")
     assert kept == {}
-    other = StageMeter()
+    other = SlotMeter()
     other.take({"ground.filter": (5, np.zeros((0, 2)))})
     assert stage_lines(other, 1_000) == {}

@@ -20,7 +20,7 @@ from caligo.engine.render.offline import render_array
 from caligo.engine.stems.keys import stem_key
 from caligo.engine.views.trajectories import trajectories
 from caligo.formats.midi import read_midi, write_midi
-from caligo.material.shelf import current
+from caligo.material.store import current
 from caligo.movement.movement import Movement
 from caligo.movement.notes import whole
 from caligo.movement.voices import Voice, as_notes

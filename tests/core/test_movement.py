@@ -17,8 +17,8 @@ from caligo.document.tempo import TempoMap
 from caligo.engine.layers.voicing import Voicing
 from caligo.engine.views.trajectories import trajectories
 from caligo.modulators.lfo import SHAPES
-from caligo.movement.bend import bent
 from caligo.movement.chance import combine, derive, mix, signed, text_seed, unit
+from caligo.movement.curvature import curved
 from caligo.movement.envelope import envelope_values
 from caligo.movement.modulator import Modulator
 from caligo.movement.moments import Moments
@@ -144,8 +144,8 @@ def test_random_reaches_far_and_its_seeds_differ() -> None:
     """Randomness that hardly does anything is a complaint of the trade: it must range widely."""
     long = np.linspace(0, 3600, 36_001)
     for steps in (0.0, 50.0, 100.0):
-        for rough in (0.0, 100.0):
-            random = make("random", period={"value": 2.0}, steps=steps, roughness=rough)
+        for preview in (0.0, 100.0):
+            random = make("random", period={"value": 2.0}, steps=steps, roughness=preview)
             values = of(random, long, whole(3600.0))[0]
             assert values.max() > 0.9
             assert values.min() < -0.9
@@ -171,8 +171,8 @@ def test_steps_stand_and_move_quickly() -> None:
 
 
 def test_roughness_adds_quicker_movement() -> None:
-    def path(rough: float) -> float:
-        random = make("random", period={"value": 10.0}, roughness=rough)
+    def path(preview: float) -> float:
+        random = make("random", period={"value": 10.0}, roughness=preview)
         return float(np.abs(np.diff(of(random, TIMES, whole(60.0))[0])).sum())
 
     assert path(100) > 3.0 * path(0)
@@ -202,10 +202,10 @@ def test_release_falls_from_wherever_the_note_ended() -> None:
 
 @given(st.floats(-6, 6), st.floats(0, 1), st.floats(0, 1))
 def test_bends_keep_the_ends_and_the_order(bend: float, a: float, b: float) -> None:
-    assert bent(0.0, bend) == 0.0
-    assert bent(1.0, bend) == pytest.approx(1.0)
+    assert curved(0.0, bend) == 0.0
+    assert curved(1.0, bend) == pytest.approx(1.0)
     low, high = sorted((a, b))
-    assert bent(low, bend) <= bent(high, bend) + 1e-12
+    assert curved(low, bend) <= curved(high, bend) + 1e-12
 
 
 def test_key_velocity_and_wheel() -> None:

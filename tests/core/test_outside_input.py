@@ -148,7 +148,7 @@ def test_stems_give_way_to_everything_else(tmp_path: Path, monkeypatch: pytest.M
     for number in range(6):
         store.write("a", number, piece)
     assert all(store.has("a", number) for number in range(6))
-    store.make_room(8 << 20)
+    store.free_space(8 << 20)
     kept = [number for number in range(6) if store.has("a", number)]
     assert kept == [4, 5] or len(kept) == 2, "the least used go first"
     free[0] = stems.RESERVE - 1

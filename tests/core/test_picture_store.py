@@ -15,15 +15,15 @@ from caligo.engine.render.engine import Engine
 from caligo.engine.stems.store import StemStore
 from caligo.engine.views.long_view import COLUMNS, Summary, Tile, fine
 from caligo.engine.views.picture_store import (
-    FEW_LOOKS,
-    KEPT_LOOKS,
+    FEW_PROBES,
+    KEPT_PROBES,
     Drawn,
     PictureStore,
     family_of,
     picture_key,
 )
-from caligo.engine.views.preview import CoarseView, coarse, looks
-from caligo.movement.stillness import Frozen
+from caligo.engine.views.preview import Preview, preview_tiles, probes
+from caligo.movement.hold_still import Frozen
 from tests.core.builders import moving_sound, one_note, plain_layer, two_notes
 from tests.sweeps import widest
 
@@ -34,7 +34,7 @@ def drawn_of(sound: Sound, score: Score) -> Drawn:
     parts = list(fine(sound, score))
     tiles = [part for part in parts if isinstance(part, Tile)]
     summary = next(part for part in parts if isinstance(part, Summary))
-    seen = looks(sound, score, most=KEPT_LOOKS)
+    seen = probes(sound, score, most=KEPT_PROBES)
     return Drawn.of({look.index: look for look in seen}, tiles, summary)
 
 
@@ -59,7 +59,7 @@ def test_a_picture_comes_back_as_it_was(drawn: Drawn, tmp_path: Path) -> None:
         found = store.read(key)
         assert found is not None
         assert found.summary == kept.summary
-        for name in ("levels", "loudness", "width", "looks", "look_loudness", "look_width"):
+        for name in ("levels", "loudness", "width", "probes", "probe_loudness", "probe_width"):
             assert np.array_equal(getattr(found, name), getattr(kept, name)), name
         assert store.newest("family") is not None
     assert store.newest("other") is None
@@ -71,7 +71,7 @@ def test_a_picture_comes_back_as_it_was(drawn: Drawn, tmp_path: Path) -> None:
 
 def test_a_picture_of_an_older_form_is_not_there(drawn: Drawn, tmp_path: Path) -> None:
     store = PictureStore(tmp_path)
-    store.write("key", "family", dataclasses.replace(drawn, looks=drawn.looks[:-1]))
+    store.write("key", "family", dataclasses.replace(drawn, probes=drawn.probes[:-1]))
     assert store.read("key") is None
     assert store.newest("family") is None
 
@@ -126,7 +126,7 @@ def test_keys_follow_what_is_heard() -> None:
 
 
 def test_what_an_edit_leaves_alone_stays_exact(drawn: Drawn) -> None:
-    tiles = list(coarse(moving_sound(), two_notes(LENGTH), basis=drawn))
+    tiles = list(preview_tiles(moving_sound(), two_notes(LENGTH), basis=drawn))
     assert [len(tile.levels) for tile in tiles] == [COLUMNS] * 2
     for tile in tiles:
         # Bytes are cut off, not rounded.
@@ -139,12 +139,12 @@ def test_in_a_short_whole_few_looks_are_enough(tmp_path: Path) -> None:
     """After an edit as many again, whatever a longer whole would get."""
     sound, score, store = moving_sound(), two_notes(6.0), PictureStore(tmp_path)
     tiles = [part for part in fine(sound, score) if isinstance(part, Tile)]
-    seen = {look.index: look for look in looks(sound, score)}
-    assert len(seen) == FEW_LOOKS
+    seen = {look.index: look for look in probes(sound, score)}
+    assert len(seen) == FEW_PROBES
     store.write("key", "family", Drawn.of(seen, tiles, Summary()))
     short = store.read("key")
     assert short is not None
-    (tile,) = coarse(sound, score, basis=short)
+    (tile,) = preview_tiles(sound, score, basis=short)
     assert np.abs(tile.levels.astype(int) - short.levels).max() <= 1
 
 
@@ -153,16 +153,16 @@ def test_an_edit_draws_nothing_into_the_silence_at_the_end(drawn: Drawn) -> None
     levels[-15:], loudness[-15:] = 0, -120.0
     basis = dataclasses.replace(drawn, levels=levels, loudness=loudness)
     # So much softer where it was looked at that the edit has to draw everywhere else.
-    other = dataclasses.replace(basis, looks=np.zeros_like(basis.looks))
-    last = list(coarse(moving_sound(), two_notes(LENGTH), basis=other))[-1]
+    other = dataclasses.replace(basis, probes=np.zeros_like(basis.probes))
+    last = list(preview_tiles(moving_sound(), two_notes(LENGTH), basis=other))[-1]
     assert last.levels[-10:].max() == 0
     assert last.levels[-40:-20].max() > 100
 
 
 def without_basis(sound: Sound, score: Score) -> list[Tile]:
     """The whole pictures from as many looks as after an edit."""
-    view = CoarseView()
-    seen = [tile for look in looks(sound, score, most=KEPT_LOOKS) for tile in view.add(look)]
+    view = Preview()
+    seen = [tile for look in probes(sound, score, most=KEPT_PROBES) for tile in view.add(look)]
     return [tile for tile in seen if len(tile.levels) > 1]
 
 
@@ -178,7 +178,7 @@ def test_pictures_after_an_edit_are_nearer_for_the_one_before(
 ) -> None:
     edited, score = changed(moving_sound(), level=level), two_notes(LENGTH)
     exact = np.concatenate([x.levels for x in fine(edited, score) if isinstance(x, Tile)])
-    helped, alone = list(coarse(edited, score, basis=drawn)), without_basis(edited, score)
+    helped, alone = list(preview_tiles(edited, score, basis=drawn)), without_basis(edited, score)
     assert len(helped) == len(alone) == 2
     for one, other in zip(helped, alone, strict=True):
         assert away(one, exact) < share * away(other, exact)
@@ -190,13 +190,13 @@ def test_a_basis_of_another_kind_does_no_harm(drawn: Drawn) -> None:
     score = one_note(33, LENGTH)
     exact = np.concatenate([x.levels for x in fine(other, score) if isinstance(x, Tile)])
     alone = without_basis(other, score)[-1]
-    helped = list(coarse(other, score, basis=drawn))[-1]
+    helped = list(preview_tiles(other, score, basis=drawn))[-1]
     assert away(helped, exact) < away(alone, exact) + 1.0
 
 
 def test_looks_may_come_in_any_order(drawn: Drawn) -> None:
-    seen = list(looks(moving_sound(), two_notes(LENGTH), most=KEPT_LOOKS))
-    one, other = CoarseView(drawn), CoarseView(drawn)
+    seen = list(probes(moving_sound(), two_notes(LENGTH), most=KEPT_PROBES))
+    one, other = Preview(drawn), Preview(drawn)
     last = [tile for look in seen for tile in one.add(look)][-1]
     again = [tile for look in reversed(seen) for tile in other.add(look)][-1]
     assert np.array_equal(last.levels, again.levels)

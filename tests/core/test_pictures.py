@@ -20,7 +20,7 @@ KINDS = [m.kind for m in catalogue() if m.family == "source"]
 def shown(layer: dict[str, Any], **more: Any) -> dict[str, Any]:
     """A picture of a layer over eight seconds, its arrays unpacked."""
     sound = plain_sound(layer, **more)
-    told = picture(sound, one_note(57, 6.0, 8.0), sound.layers[0])
+    found_picture = picture(sound, one_note(57, 6.0, 8.0), sound.layers[0])
 
     def unpacked(value: Any) -> Any:
         if isinstance(value, dict) and "data" in value:
@@ -28,22 +28,22 @@ def shown(layer: dict[str, Any], **more: Any) -> dict[str, Any]:
             return np.frombuffer(data, value["type"]).reshape(value["shape"])
         return value
 
-    return {key: unpacked(value) for key, value in told.items()}
+    return {key: unpacked(value) for key, value in found_picture.items()}
 
 
 @pytest.mark.parametrize("kind", KINDS)
 def test_every_source_has_a_picture(kind: str) -> None:
-    told = shown(layer_of(kind))
-    assert told["kind"]
-    assert told["length"] == 8.0
+    found_picture = shown(layer_of(kind))
+    assert found_picture["kind"]
+    assert found_picture["length"] == 8.0
 
 
 def test_partials_are_shown_where_they_are() -> None:
-    told = shown(layer_of("harmonic", count=3, tilt=0))
-    hertz = 8.0 * 2.0 ** (told["octaves"][0, :3] / 2048.0)
+    found_picture = shown(layer_of("harmonic", count=3, tilt=0))
+    hertz = 8.0 * 2.0 ** (found_picture["octaves"][0, :3] / 2048.0)
     assert hertz == pytest.approx([220, 440, 660], rel=1e-3)
-    assert np.count_nonzero(told["levels"][0]) == 3
-    assert not told["levels"][-1].any()  # the note has ended
+    assert np.count_nonzero(found_picture["levels"][0]) == 3
+    assert not found_picture["levels"][-1].any()  # the note has ended
 
 
 def test_a_spectrum_shows_the_operators_and_each_alone() -> None:
@@ -51,16 +51,16 @@ def test_a_spectrum_shows_the_operators_and_each_alone() -> None:
         {"id": "operator1", "kind": "operator", "params": {}},
         {"id": "operator2", "kind": "operator", "params": {"ratio": 8, "level": -80}},
     ]
-    told = shown(layer_of("operators", items))
+    found_picture = shown(layer_of("operators", items))
     row = int(np.log(220 / LOWEST) / np.log(HIGHEST / LOWEST) * ROWS)
-    assert told["levels"].shape == (MOMENTS, ROWS)
-    assert abs(int(told["levels"][10].argmax()) - row) <= 1
-    assert set(told["items"]) == {"operator1", "operator2"}
+    assert found_picture["levels"].shape == (MOMENTS, ROWS)
+    assert abs(int(found_picture["levels"][10].argmax()) - row) <= 1
+    assert set(found_picture["items"]) == {"operator1", "operator2"}
 
 
 def test_grains_are_shown_on_the_recording() -> None:
-    told = shown(layer_of("grains", recording=by_name()["motor"], position=50, travel=0))
-    grains = told["grains"]
+    found_picture = shown(layer_of("grains", recording=by_name()["motor"], position=50, travel=0))
+    grains = found_picture["grains"]
     assert len(grains) > 50
     assert grains[:, 2].min() > 0.3
     assert grains[:, 2].max() < 0.7
@@ -68,8 +68,10 @@ def test_grains_are_shown_on_the_recording() -> None:
 
 
 def test_spectral_travel_is_shown() -> None:
-    told = shown(layer_of("spectral", recording=by_name()["motor"], travel=0.5, position=0))
-    places = told["places"][told["places"] >= 0]
+    found_picture = shown(
+        layer_of("spectral", recording=by_name()["motor"], travel=0.5, position=0)
+    )
+    places = found_picture["places"][found_picture["places"] >= 0]
     assert places[-1] - places[0] == pytest.approx(0.5 * 5.8 / 6.0, abs=0.05)
 
 
@@ -78,18 +80,18 @@ def test_cycles_move_with_the_position() -> None:
         "modulators": [{"id": "m", "name": "M", "kind": "lfo", "params": {"period": {"value": 8}}}],
         "routes": [{"id": "r", "from": "m", "to": "ground.source.position", "depth": 50}],
     }
-    told = shown(layer_of("wavetable", table="aperture", position=50), **moved)
-    assert np.abs(told["cycles"][0].astype(int) - told["cycles"][24]).max() > 40
+    found_picture = shown(layer_of("wavetable", table="aperture", position=50), **moved)
+    assert np.abs(found_picture["cycles"][0].astype(int) - found_picture["cycles"][24]).max() > 40
 
 
 def responses(filters: list[dict[str, Any]], **more: Any) -> dict[str, np.ndarray]:
     """What filters do over eight seconds, in dB ``[moments, ROWS]``, by their ids."""
-    told = shown({**layer_of("wavetable"), "filters": filters}, **more)["responses"]
+    found_picture = shown({**layer_of("wavetable"), "filters": filters}, **more)["responses"]
     return {
         name: np.frombuffer(base64.b64decode(packed["data"]), np.uint8).reshape(packed["shape"])
         * (90.0 / 255.0)
         - 72.0
-        for name, packed in told.items()
+        for name, packed in found_picture.items()
     }
 
 

@@ -9,15 +9,15 @@ import pytest
 
 from caligo.document import Sound
 from caligo.engine.views.long_view import COLUMNS, Tile, fine
-from caligo.engine.views.picture_store import FEW_LOOKS, LOOKS
-from caligo.engine.views.preview import CoarseView, looks
+from caligo.engine.views.picture_store import FEW_PROBES, PROBES
+from caligo.engine.views.preview import Preview, probes
 from caligo.engine.views.preview_interpolation import between, glides, gliding
 from caligo.measure.spectrogram import ROWS
 from tests.core.builders import layer_of, one_note, plain_sound
 from tests.sweeps import widest
 
-PART = LOOKS // FEW_LOOKS
-PLACES = range(PART // 2, LOOKS, PART)
+PART = PROBES // FEW_PROBES
+PLACES = range(PART // 2, PROBES, PART)
 
 
 def lines(*centres: float) -> np.ndarray:
@@ -28,17 +28,17 @@ def lines(*centres: float) -> np.ndarray:
 
 def test_what_glides_is_drawn_where_it_is_between_two_looks() -> None:
     apart = 30.0
-    seen = np.array([lines(40.0 + 5.0 * k, 40.0 + apart + 5.0 * k) for k in range(FEW_LOOKS)])
-    drawn = gliding(seen, PLACES, 3 * FEW_LOOKS)
-    for column in range(1, 3 * FEW_LOOKS - 1):
+    seen = np.array([lines(40.0 + 5.0 * k, 40.0 + apart + 5.0 * k) for k in range(FEW_PROBES)])
+    drawn = gliding(seen, PLACES, 3 * FEW_PROBES)
+    for column in range(1, 3 * FEW_PROBES - 1):
         place = 40.0 + 5.0 * (column - 1) / 3.0
         assert np.abs(drawn[column] - lines(place, place + apart)).max() < 12.0
     # Faded into each other, the looks would leave each line twice, and dark.
-    assert np.abs(between(seen, PLACES, 3 * FEW_LOOKS)[2] - lines(41.7, 71.7)).max() > 60.0
+    assert np.abs(between(seen, PLACES, 3 * FEW_PROBES)[2] - lines(41.7, 71.7)).max() > 60.0
 
 
 def test_what_stays_where_it_is_fades() -> None:
-    loud = np.linspace(1.0, 0.2, FEW_LOOKS)[:, None]
+    loud = np.linspace(1.0, 0.2, FEW_PROBES)[:, None]
     seen = loud * lines(50.0, 60.0, 101.0, 160.0) + 20.0
     assert gliding(seen, PLACES, 240) == pytest.approx(between(seen, PLACES, 240))
     # By chance, no more than few rows at the ends seem to glide.
@@ -63,11 +63,11 @@ def test_an_endless_glissando_glides_in_the_first_picture(pace: float) -> None:
     sound: Sound = plain_sound(layer_of("harmonic", **params))
     score = one_note(40, 60.0)
     exact = np.concatenate([x.levels for x in fine(sound, score) if isinstance(x, Tile)])[:COLUMNS]
-    view = CoarseView()
-    found = [tile for look in looks(sound, score, most=FEW_LOOKS) for tile in view.add(look)][-1]
+    view = Preview()
+    found = [tile for look in probes(sound, score, most=FEW_PROBES) for tile in view.add(look)][-1]
     drawn = np.repeat(found.levels, found.span, axis=0).astype(float)
-    places = sorted(view.looks)
-    seen = np.array([view.looks[index].levels for index in places], float)
+    places = sorted(view.probes)
+    seen = np.array([view.probes[index].levels for index in places], float)
     faded = np.repeat(between(seen, places, COLUMNS // found.span), found.span, axis=0)
     held = slice(100, 1_000)
     assert away(drawn[held], exact[held].astype(float)) < 0.6 * away(faded[held], exact[held])

@@ -8,7 +8,7 @@ import numpy as np
 import pytest
 
 from caligo.engine.render.offline import render_array
-from caligo.material.shelf import Shelf
+from caligo.material.store import MaterialStore
 from caligo.synthesis.drawing import GLIDING, level_for
 from tests.core.builders import RATE, layer_of, one_note, plain_sound
 from tests.core.test_sources_of_material import shelf, taken, zone
@@ -49,7 +49,7 @@ def beside_the_tone(wave: np.ndarray, hertz: float, rate: int) -> float:
 
 
 @pytest.fixture
-def tones(shelf: Shelf, tmp_path: Any) -> dict[float, str]:
+def tones(shelf: MaterialStore, tmp_path: Any) -> dict[float, str]:
     """Recordings of single tones, by their frequency."""
     t = np.arange(8 * RATE) / RATE
     return {

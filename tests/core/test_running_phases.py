@@ -11,7 +11,7 @@ from hypothesis import strategies as st
 
 from caligo.engine.render.engine import Engine
 from caligo.engine.render.offline import render_array
-from caligo.material.shelf import Shelf
+from caligo.material.store import MaterialStore
 from caligo.signal.ticks import TICK
 from caligo.sources import spectral
 from caligo.synthesis.analysis import HOP
@@ -69,7 +69,9 @@ def test_neighbours_begin_alike_and_others_do_not() -> None:
     assert not np.intersect1d(first, second).size
 
 
-def test_a_frozen_sine_keeps_its_level_and_pitch_for_a_minute(shelf: Shelf, tmp_path: Any) -> None:
+def test_a_frozen_sine_keeps_its_level_and_pitch_for_a_minute(
+    shelf: MaterialStore, tmp_path: Any
+) -> None:
     """Through five new beginnings: no second louder or softer, no cent higher or lower."""
     hertz = 440.0
     n = np.arange(4 * RATE)
@@ -122,8 +124,8 @@ def test_a_rough_picture_reads_where_the_sound_will_read() -> None:
     sound = moving(layer_of("spectral", recording=NAMES["bowed_wire"], position=0), travel=0.4)
     from_minute = 45 * RATE // TICK
 
-    def place(rough: bool) -> float:
-        engine = Engine(sound, one_note(50, 120.0), rough=rough)
+    def place(preview: bool) -> float:
+        engine = Engine(sound, one_note(50, 120.0), preview=preview)
         engine.start(from_minute)
         engine.render(16)
         source = engine.layers["ground"].voices.source

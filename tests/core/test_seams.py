@@ -10,7 +10,7 @@ from hypothesis import strategies as st
 from caligo.engine.render.offline import render_array
 from caligo.material.cards import Loop
 from caligo.material.seams import AFTER, AROUND, as_looped, bounds, seam
-from caligo.material.shelf import current
+from caligo.material.store import current
 from demo.build import by_name
 from tests.core.builders import RATE, layer_of, one_note, plain_sound
 

@@ -14,7 +14,7 @@ from caligo.document import DocumentError, read_sound
 from caligo.document.pitch import frequency
 from caligo.document.sound import ItemPart
 from caligo.engine.render.offline import render_array
-from caligo.material.shelf import current
+from caligo.material.store import current
 from caligo.sources.regions import region_mask
 from caligo.synthesis import partials as p
 from caligo.synthesis.analysis import BINS, HOP, SIZE, analysis_of

@@ -88,9 +88,9 @@ def test_a_bank_begins_at_any_tick() -> None:
     np.testing.assert_array_equal(rest, all_of_it[:, 5 * TICK :])
 
 
-def block_at(first: int, ticks: int = 16, rough: bool = False) -> object:
+def block_at(first: int, ticks: int = 16, preview: bool = False) -> object:
     """A block of a plain sound."""
-    engine = Engine(plain_sound(), one_note(57, 20.0), rough=rough)
+    engine = Engine(plain_sound(), one_note(57, 20.0), preview=preview)
     return engine.layers["ground"].voices.block(Span(first, ticks, RATE), [0])
 
 
@@ -116,11 +116,11 @@ def test_a_rough_block_adds_nothing_up() -> None:
     def never(added: np.ndarray, frame: object, pitch: np.ndarray) -> None:
         raise AssertionError
 
-    begun = Accumulated().up_to(block_at(9000, rough=True), 0, np.full(3, 0.5), never)
+    begun = Accumulated().up_to(block_at(9000, preview=True), 0, np.full(3, 0.5), never)
     # Anywhere in their cycles, each its own way, and always the same.
     assert ((begun >= 0.5) & (begun < 1.5)).all()
     assert len(set(begun.tolist())) == 3
-    again = Accumulated().up_to(block_at(9000, rough=True), 0, np.full(3, 0.5), never)
+    again = Accumulated().up_to(block_at(9000, preview=True), 0, np.full(3, 0.5), never)
     assert np.array_equal(begun, again)
 
 

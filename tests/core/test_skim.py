@@ -12,7 +12,7 @@ from caligo.engine.listening.skim import OVERLAP_BLOCKS, PIECE_BLOCKS, Skim, eve
 from caligo.engine.render.engine import SMALL_BLOCK
 from caligo.engine.render.offline import render_array
 from caligo.engine.stems.store import StemStore
-from caligo.engine.views.long_view import CLOSER_COLUMNS, Tile, closer, fine
+from caligo.engine.views.long_view import DETAIL_COLUMNS, Tile, detail, fine
 from tests.core.builders import RATE, moving_sound, one_note, plain_layer, plain_sound
 
 SCORE = one_note(57, 40.0)
@@ -106,14 +106,14 @@ def test_a_stretch_looks_like_its_part_of_the_whole(
 ) -> None:
     sound = moving_sound()
     store = StemStore(tmp_path, 1 << 28)
-    tiles = list(closer(sound, SCORE, span, store=store))
+    tiles = list(detail(sound, SCORE, span, store=store))
     near = picture(tiles)
-    assert near.shape[0] == CLOSER_COLUMNS
-    assert sum(len(tile.loudness) for tile in tiles) == CLOSER_COLUMNS
+    assert near.shape[0] == DETAIL_COLUMNS
+    assert sum(len(tile.loudness) for tile in tiles) == DETAIL_COLUMNS
     whole = picture([t for t in fine(sound, SCORE, store=store) if isinstance(t, Tile)])
     hop = SCORE.length / len(whole)
     columns = np.arange(round(span[0] / hop) + 1, round(span[1] / hop) - 1)
-    middles = ((columns + 0.5) * hop - span[0]) / (span[1] - span[0]) * CLOSER_COLUMNS
+    middles = ((columns + 0.5) * hop - span[0]) / (span[1] - span[0]) * DETAIL_COLUMNS
     difference = np.abs(near[middles.astype(int)] - whole[columns])
     audible = np.maximum(near[middles.astype(int)], whole[columns]) > 90
     # A byte is 0.38 dB; the moments differ by up to half a fine column.
@@ -122,8 +122,8 @@ def test_a_stretch_looks_like_its_part_of_the_whole(
 
 def test_drawing_a_stretch_can_be_stopped() -> None:
     asked = iter([False] * 8 + [True] * 1000)
-    tiles = list(closer(steady(), SCORE, (10.0, 30.0), interrupted=lambda: next(asked)))
-    assert sum(len(t.levels) for t in tiles) < CLOSER_COLUMNS
+    tiles = list(detail(steady(), SCORE, (10.0, 30.0), interrupted=lambda: next(asked)))
+    assert sum(len(t.levels) for t in tiles) < DETAIL_COLUMNS
 
 
 def test_wherever_an_edit_comes_the_place_that_is_told_is_the_one_that_is_heard() -> None:

@@ -20,7 +20,7 @@ from caligo.engine.stems.keys import stem_key
 from caligo.material.cards import RecordingCard
 from caligo.material.cutting import by_cycles
 from caligo.material.recording import Recording
-from caligo.material.shelf import SHIPPED, VARIABLE, Shelf, current
+from caligo.material.store import SHIPPED, VARIABLE, MaterialStore, current
 from caligo.signal.ticks import Span
 from caligo.synthesis.drawing import SINCS, evening
 from caligo.synthesis.grain_cloud import add_grains
@@ -62,13 +62,15 @@ def zone(recording: str, number: int = 1, **params: Any) -> dict[str, Any]:
 
 
 @pytest.fixture
-def shelf(tmp_path: Any, monkeypatch: pytest.MonkeyPatch) -> Shelf:
+def shelf(tmp_path: Any, monkeypatch: pytest.MonkeyPatch) -> MaterialStore:
     """A shelf of its own, before the shipped one."""
     monkeypatch.setenv(VARIABLE, str(tmp_path / "shelf"))
     return current()
 
 
-def taken(shelf: Shelf, tmp_path: Any, wave: np.ndarray, rate: int = RATE, name: str = "x") -> str:
+def taken(
+    shelf: MaterialStore, tmp_path: Any, wave: np.ndarray, rate: int = RATE, name: str = "x"
+) -> str:
     """The key of a wave, on the shelf."""
     path = tmp_path / f"{name}.wav"
     soundfile.write(path, wave.T, rate, subtype="FLOAT")
@@ -108,7 +110,7 @@ def test_without_a_recording_there_is_silence(kind: str) -> None:
     assert not render_array(plain_sound(layer_of(kind, items)), one_note()).any()
 
 
-def test_a_stem_depends_on_its_material(shelf: Shelf) -> None:
+def test_a_stem_depends_on_its_material(shelf: MaterialStore) -> None:
     sound = plain_sound(layer_of("grains", recording=NAMES["motor"]))
 
     def key() -> str:
@@ -271,7 +273,7 @@ def test_a_sample_has_the_keys_pitch(key: int) -> None:
     assert abs(cents) < 12
 
 
-def test_resampling_is_as_clean_as_it_should_be(shelf: Shelf, tmp_path: Any) -> None:
+def test_resampling_is_as_clean_as_it_should_be(shelf: MaterialStore, tmp_path: Any) -> None:
     """A sine read 1.5 times as fast: all else lies 80 dB down."""
     wave = 0.5 * np.sin(2 * np.pi * 1000.0 * np.arange(3 * RATE) / RATE)[None]
     key = taken(shelf, tmp_path, wave)
@@ -285,7 +287,7 @@ def test_resampling_is_as_clean_as_it_should_be(shelf: Shelf, tmp_path: Any) -> 
     assert decibels(bins.max() / VOICE_RMS) < -75
 
 
-def test_fast_reading_does_not_fold(shelf: Shelf, tmp_path: Any) -> None:
+def test_fast_reading_does_not_fold(shelf: MaterialStore, tmp_path: Any) -> None:
     """Two octaves up, a sine at 9 kHz would lie at 36 kHz: nothing of it may be heard."""
     low = 0.4 * np.sin(2 * np.pi * 500.0 * np.arange(6 * RATE) / RATE)
     high = 0.4 * np.sin(2 * np.pi * 9000.0 * np.arange(6 * RATE) / RATE)
@@ -395,7 +397,7 @@ def test_transposition_and_shift_move_the_peak(params: dict[str, Any], expected:
 
 @pytest.mark.parametrize("pitch", [-7.7, 19.1, 36.0])
 def test_a_transposed_tone_is_as_loud_and_as_pure(
-    pitch: float, shelf: Shelf, tmp_path: Any
+    pitch: float, shelf: MaterialStore, tmp_path: Any
 ) -> None:
     """Wherever between two bins it falls: level and all that is no tone, by Fourier transform."""
     hertz, seconds = 443.3, 4
@@ -463,7 +465,7 @@ def test_regions_remove_and_keep() -> None:
     assert kept[1] < whole[1] - 30
 
 
-def test_tone_and_noise_are_told_apart(shelf: Shelf, tmp_path: Any) -> None:
+def test_tone_and_noise_are_told_apart(shelf: MaterialStore, tmp_path: Any) -> None:
     rng = np.random.default_rng(5)
     t = np.arange(4 * RATE) / RATE
     wave = 0.2 * np.sin(2 * np.pi * 600 * t) + 0.05 * rng.standard_normal(len(t))
@@ -491,7 +493,7 @@ def test_a_threshold_thins_out() -> None:
 # Tables cut from material, and warps
 
 
-def test_a_cut_table_is_heard(shelf: Shelf) -> None:
+def test_a_cut_table_is_heard(shelf: MaterialStore) -> None:
     recording = current().recording(NAMES["hummed_vowel"])
     assert recording is not None
     spectra = by_cycles(recording.samples, recording.rate, frequency(recording.root), 16)
@@ -539,4 +541,4 @@ def test_warps_keep_the_level() -> None:
 
 
 def test_shipped_material_is_found_without_being_told_where() -> None:
-    assert current().folders[-1] == SHIPPED
+    assert current().directories[-1] == SHIPPED

@@ -12,7 +12,7 @@ from caligo.document import Sound
 from caligo.document.held import held_chord
 from caligo.engine.render.engine import Engine
 from caligo.engine.render.offline import render_array
-from caligo.synthesis.straying import Straying
+from caligo.synthesis.unison_drift import UnisonDrift
 from demo.build import by_name
 from tests.core.builders import RATE, layer_of, one_note, plain_sound
 from tests.core.test_shapes_of_sources import best_repeat
@@ -46,22 +46,22 @@ def test_the_level_of_a_unison_does_not_come_round(kind: str) -> None:
     assert best_repeat(np.sqrt(cells[40:-40])) < 0.8
 
 
-def straying(cents: float, seed: int = 1) -> Straying:
+def drift_of(cents: float, seed: int = 1) -> UnisonDrift:
     layer = layer_of("wavetable", unison=7, drift=cents)
-    return Straying(plain_sound(layer).layers[0].source, seed)
+    return UnisonDrift(plain_sound(layer).layers[0].source, seed)
 
 
 def test_a_clock_is_ahead_by_what_its_pace_adds_up_to() -> None:
     """Against a numerical integral (`scipy.integrate.cumulative_simpson`)."""
     times = np.linspace(1_700.0, 1_800.0, 100_001)
-    ahead, pace = straying(8.0).ahead(5, times, 3)[0], straying(8.0).pace(5, times, 3)[0]
+    ahead, pace = drift_of(8.0).ahead(5, times, 3)[0], drift_of(8.0).pace(5, times, 3)[0]
     added = scipy.integrate.cumulative_simpson(pace, x=times, initial=0.0)
     assert np.abs(ahead - ahead[0] - added).max() < 1e-9
 
 
 def test_drift_is_about_as_far_as_is_set_and_of_each_its_own() -> None:
     times = np.linspace(0.0, 20_000.0, 200_000)
-    paces = np.concatenate([straying(5.0).pace(voice, times)[:2] for voice in (1, 2)])
+    paces = np.concatenate([drift_of(5.0).pace(voice, times)[:2] for voice in (1, 2)])
     cents = 1200.0 * np.log2(1.0 + paces)
     # Half of what is set is the root mean square, so that it is seldom passed.
     assert cents.std(axis=1) == pytest.approx(np.full(4, 2.5), rel=0.1)

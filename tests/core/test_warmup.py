@@ -10,7 +10,7 @@ import pytest
 from caligo.document import Sound, read_sound
 from caligo.engine.listening import live
 from caligo.engine.listening.live import Listening
-from caligo.engine.listening.warmup import CatchUp
+from caligo.engine.listening.warmup import Warmup
 from caligo.engine.render.engine import SMALL_BLOCK, Engine
 from caligo.engine.render.offline import render_array
 from tests.core.builders import RATE, decibels, one_note, plain_layer, plain_sound
@@ -67,7 +67,7 @@ def test_a_start_at_the_beginning_or_with_a_short_tail_has_nothing_to_catch_up_w
     def never(*_: object) -> None:
         raise AssertionError("nothing is missing")
 
-    monkeypatch.setattr(CatchUp, "plan", never)
+    monkeypatch.setattr(Warmup, "plan", never)
     monkeypatch.setattr(live, "PATIENCE", 9.0)
     Listening(in_a_hall(), SCORE).block()
     Listening(plain_sound(plain_layer(table="saw")), SCORE, start=START).block()
@@ -122,12 +122,12 @@ def test_a_key_and_a_jump_meanwhile_do_not_bring_back_what_was(whole: np.ndarray
 
 def test_an_engine_that_came_too_late_goes_on_to_where_it_is_needed() -> None:
     now = [1_000]
-    catch_up = CatchUp(lambda: now[0], 32)
-    catch_up.plan(lambda: Engine(in_a_hall(), SCORE, begins=False))
-    catch_up.begin()
+    warmup_of = Warmup(lambda: now[0], 32)
+    warmup_of.plan(lambda: Engine(in_a_hall(), SCORE, begins=False))
+    warmup_of.begin()
     found = None
     for _ in range(1_000):
-        found = catch_up.take()
+        found = warmup_of.take()
         if found is not None:
             break
         # Quicker at first than it can follow.

@@ -68,7 +68,7 @@ class Frozen(Effect):
 class Keyed(Effect):
     """Is silent while another signal sounds."""
 
-    has_side = True
+    has_sidechain = True
 
     def process_stereo(self, block: Block, signal: Signal, side: Signal | None) -> None:
         if side is not None:

@@ -35,9 +35,9 @@ def row(figure: Figure) -> tuple[str, bool]:
     """A figure as a row of a table, and whether it is within what is wanted."""
     found = figure.worst()
     fine = found <= figure.most
-    told = f"{found:.1f}" if fine else f"**{found:.1f}**"
+    output = f"{found:.1f}" if fine else f"**{found:.1f}**"
     return (
-        f"| {figure.what} | {figure.most:g} {figure.unit} | {told} | {command(figure)}".replace(
+        f"| {figure.what} | {figure.most:g} {figure.unit} | {output} | {command(figure)}".replace(
             "  |", " |"
         ),
         fine,

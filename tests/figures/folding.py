@@ -12,7 +12,7 @@ import pytest
 from caligo.document import read_sound
 from caligo.document.pitch import frequency
 from caligo.engine.render.offline import render_array
-from caligo.material.shelf import VARIABLE, current
+from caligo.material.store import VARIABLE, current
 from tests.core.builders import (
     RATE,
     decibels,

@@ -131,19 +131,19 @@ def try_folder(folder: Path) -> tuple[int, list[str]]:
         tried, begin = tried + 1, time.monotonic()
         try:
             seconds = read(path)
-            told = f"{seconds:.3f} s"
+            output = f"{seconds:.3f} s"
             if path.suffix.lower() == ".mp3" and shutil.which("lame"):
                 header = soundfile.info(path) if seconds else None
                 channels, rate = (header.channels, header.samplerate) if header else (2, RATE)
                 by_lame = decoded_by_lame(path, channels, rate)
-                told += f", lame {by_lame:.3f} s"
+                output += f", lame {by_lame:.3f} s"
                 if abs(by_lame - seconds) > PADDING:
-                    wrong.append(f"{path.name}: {told}")
+                    wrong.append(f"{path.name}: {output}")
         except MaterialError as error:
-            told = f"refused: {error}"
+            output = f"refused: {error}"
         if time.monotonic() - begin > SLOWEST:
             wrong.append(f"{path.name} took longer than {SLOWEST:g} s")
-        print(f"{path.name}: {told}")
+        print(f"{path.name}: {output}")
     return tried, wrong
 
 

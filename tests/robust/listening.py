@@ -31,7 +31,7 @@ import numpy as np
 import soundfile
 import websockets
 
-from studio.stage.packets import AUDIO
+from studio.live.packets import AUDIO
 from tests.browser.conftest import Server
 
 RATE = 48_000

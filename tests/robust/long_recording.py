@@ -21,7 +21,7 @@ MOST_MB = 400
 SETTING = """
 import sys
 from pathlib import Path
-from caligo.material.shelf import current
+from caligo.material.store import current
 shelf = current()
 key = next((c.key for c in shelf.cards() if c.name == "long"), "")
 """

@@ -69,8 +69,8 @@ async def come_and_go(studio: Studio, number: int, answers: list[int]) -> None:
             async with asyncio.timeout(r.uniform(0.1, 1.5)):
                 async for data in socket:
                     if isinstance(data, str):
-                        told: Any = json.loads(data)
-                        if told["type"] == "problem":
+                        output: Any = json.loads(data)
+                        if output["type"] == "problem":
                             answers.append(len(data))
     except (TimeoutError, websockets.ConnectionClosed):
         return

@@ -25,7 +25,7 @@ import httpx
 import websockets
 
 from caligo.kernels.cache import VARIABLE
-from studio.stage.packets import AUDIO
+from studio.live.packets import AUDIO
 
 ROOT = Path(__file__).parents[2]
 LONGEST = 600.0

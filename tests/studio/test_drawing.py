@@ -12,8 +12,8 @@ import pytest
 from caligo.document import Sound, read_sound
 from caligo.document.held import held_chord
 from caligo.engine.views.long_view import COLUMNS
-from studio.stage import drawing
-from studio.stage.packets import TILE, TRAJECTORIES
+from studio.live import drawing
+from studio.live.packets import TILE, TRAJECTORIES
 from tests.core.builders import layer_of, plain_sound
 
 SCORE = held_chord("C3", 4.0)
@@ -90,19 +90,19 @@ def test_what_was_drawn_before_is_shown_at_once(
     tmp_path: Path, monkeypatch: pytest.MonkeyPatch
 ) -> None:
     sound = two_layers()
-    first, told = drawings(tmp_path, sound)
+    first, output = drawings(tmp_path, sound)
     assert not first[0]["fine"]
-    summary = next(one for one in told if one["type"] == "summary")
+    summary = next(one for one in output if one["type"] == "summary")
 
     def none(*_: Any, **__: Any) -> Any:
         raise AssertionError("something was rendered again")
 
     with monkeypatch.context() as within:
-        within.setattr(drawing, "looks", none)
+        within.setattr(drawing, "probes", none)
         within.setattr(drawing, "fine", none)
-        again, told = drawings(tmp_path, sound)
+        again, output = drawings(tmp_path, sound)
     assert [(one["fine"], one["first"], one["columns"]) for one in again] == [(True, 0, COLUMNS)]
-    assert next(one for one in told if one["type"] == "summary") == summary
+    assert next(one for one in output if one["type"] == "summary") == summary
     # An edit makes another picture, on the ground of this one.
     edited, _ = drawings(tmp_path, two_layers(count=9))
     assert [one["columns"] for one in edited if not one["fine"]] == [COLUMNS]

@@ -18,7 +18,7 @@ from PIL import Image
 
 from caligo.formats.sfz import read_sfz
 from caligo.material.cards import RecordingCard
-from caligo.material.shelf import ASIDE, VARIABLE, Shelf, current
+from caligo.material.store import ASIDE, VARIABLE, MaterialStore, current
 from demo.build import by_name
 from studio.library.models import Sound
 from tests.studio.conftest import Api, gathered
@@ -251,7 +251,7 @@ def test_taking_in_tells_how_far_it_is_and_can_be_cancelled(
     assert answers[0].status_code == 422
     assert "cancelled" in answers[0].json()["text"]
     assert api("GET", "/material/jobs/abc-1").status_code == 404
-    assert not list(current().folders[0].rglob("*.npy"))
+    assert not list(current().directories[0].rglob("*.npy"))
 
 
 @pytest.mark.parametrize("query", ["outline?start=nan", "spectrogram?end=inf", "outline?end=-inf"])
@@ -268,14 +268,14 @@ def test_a_close_up_at_no_moment_is_refused(api: Api, sound: Sound) -> None:
 @pytest.mark.parametrize(("file", "victim"), [("../x.wav", "x.wav"), ("1.wav", "shelf/1.wav")])
 def test_a_card_takes_no_file_along_but_its_own(tmp_path: Path, file: str, victim: str) -> None:
     """One that was tampered with names another file, and is deleted for good."""
-    shelf = Shelf([tmp_path / "shelf"])
+    shelf = MaterialStore([tmp_path / "shelf"])
     card = RecordingCard(key="0" * 16, name="A", file="a.wav", rate=48_000, channels=1, frames=99)
     shelf.write(card)
     (tmp_path / victim).write_text("another's")
     path = tmp_path / "shelf" / f"{card.key}.json"
     path.write_text(path.read_text().replace("a.wav", file))
     path.rename(path.with_suffix(ASIDE))
-    assert shelf.forget(1e12) == 1
+    assert shelf.evict(1e12) == 1
     assert (tmp_path / victim).exists()
 
 

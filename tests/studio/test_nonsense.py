@@ -11,7 +11,7 @@ import pytest
 from django.core.files.uploadedfile import SimpleUploadedFile
 from django.db import OperationalError
 
-from studio import answers
+from studio import errors as answers
 from studio.library.editing import edit_sound
 from studio.library.models import Sound
 from tests.robust import nonsense

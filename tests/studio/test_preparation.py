@@ -25,12 +25,12 @@ def nothing_kept(monkeypatch: pytest.MonkeyPatch) -> list[str]:
 
 
 def test_what_a_first_sound_needs_is_compiled_first(nothing_kept: list[str]) -> None:
-    told = list(compile_all(interrupted=lambda: False))
-    total = told[-1][1]
+    output = list(compile_all(interrupted=lambda: False))
+    total = output[-1][1]
     assert set(nothing_kept[: len(FIRST_KERNELS)]) == FIRST_KERNELS
     assert len(set(nothing_kept)) == len(nothing_kept) == total
-    assert [done for done, _, _ in told] == list(range(total + 1))
-    assert [done for done, _, first in told if first] == [len(FIRST_KERNELS)]
+    assert [done for done, _, _ in output] == list(range(total + 1))
+    assert [done for done, _, first in output if first] == [len(FIRST_KERNELS)]
 
 
 def test_it_stops_where_it_is_told_to(nothing_kept: list[str]) -> None:

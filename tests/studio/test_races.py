@@ -18,23 +18,23 @@ from caligo.document import read_sound
 from caligo.document.held import held_chord
 from caligo.engine.listening.live import Listening
 from caligo.material.cards import RecordingCard
-from caligo.material.shelf import Shelf
+from caligo.material.store import MaterialStore
 from demo.pads import dome_air
 from studio.library import editing
 from studio.library.editing import edit_sound, rename
 from studio.library.models import Production, Sound
 from studio.library.removing import remove
 from studio.library.starting import plain_sound
+from studio.live import broadcasting, consumer
+from studio.live.consumer import LiveConsumer
+from studio.live.listener import Listener
+from studio.live.open_sound import OpenSound
+from studio.live.viewing import Viewing
 from studio.renders import jobs
 from studio.renders.models import Render
-from studio.stage import consumer, hub
-from studio.stage.consumer import StageConsumer
-from studio.stage.listener import Listener
-from studio.stage.open_sound import OpenSound
-from studio.stage.viewing import Viewing
 from studio.workers import Pool
+from tests.studio.test_live import ORIGIN, opened, stage
 from tests.studio.test_renders import begun, wait_for
-from tests.studio.test_stage import ORIGIN, opened, stage
 
 pytestmark = pytest.mark.django_db(transaction=True)
 
@@ -43,7 +43,7 @@ async def test_a_page_that_goes_while_it_is_answered_leaves_its_place(
     sound: Sound, monkeypatch: pytest.MonkeyPatch
 ) -> None:
     """Its message is refused, and the refusal finds nobody."""
-    before = hub.count()
+    before = broadcasting.count()
 
     async def gone(self: Any, *_: Any, **__: Any) -> None:
         raise ConnectionError("the browser has gone")
@@ -51,29 +51,29 @@ async def test_a_page_that_goes_while_it_is_answered_leaves_its_place(
     for message in ('{"type": "fly"}', '{"type": "seek", "to": 9999.0}'):
         communicator, answer = await opened(sound.pk, ORIGIN)
         assert answer["type"] == "websocket.accept"
-        assert hub.count() == before + 1
+        assert broadcasting.count() == before + 1
         with monkeypatch.context() as patched:
-            patched.setattr(StageConsumer, "send", gone)
+            patched.setattr(LiveConsumer, "send", gone)
             await communicator.send_input({"type": "websocket.receive", "text": message})
             await communicator.send_input({"type": "websocket.disconnect", "code": 1006})
             await communicator.wait(10)
-        assert hub.count() == before
+        assert broadcasting.count() == before
 
 
 async def test_an_error_in_a_connection_leaves_its_place(
     sound: Sound, monkeypatch: pytest.MonkeyPatch
 ) -> None:
-    before = hub.count()
+    before = broadcasting.count()
     communicator, _ = await opened(sound.pk, ORIGIN)
 
     async def broken(self: Any, **_: Any) -> None:
         raise RuntimeError("a mistake of ours")
 
-    monkeypatch.setattr(StageConsumer, "receive", broken)
+    monkeypatch.setattr(LiveConsumer, "receive", broken)
     await communicator.send_input({"type": "websocket.receive", "text": "{}"})
     with pytest.raises(RuntimeError):
         await communicator.wait(10)
-    assert hub.count() == before
+    assert broadcasting.count() == before
 
 
 async def test_the_newest_edit_is_taken_up_whichever_is_read_last(
@@ -90,8 +90,8 @@ async def test_the_newest_edit_is_taken_up_whichever_is_read_last(
     monkeypatch.setattr(Listener, "follow", noted)
     async with stage(sound.pk) as s:
         await s.until("trajectories")
-        (open_page,) = hub._listeners(sound.pk)
-        assert isinstance(open_page, StageConsumer)
+        (open_page,) = broadcasting._listeners(sound.pk)
+        assert isinstance(open_page, LiveConsumer)
         old = open_page._state
         await sync_to_async(edit_sound)(
             sound.pk, 1, [{"op": "replace", "path": "/name", "value": "Newer"}]
@@ -112,16 +112,16 @@ async def test_an_edit_while_a_page_opens_waits_for_it(
 ) -> None:
     failed: list[Any] = []
     monkeypatch.setattr(consumer.logger, "error", lambda *what, **_: failed.append(what))
-    load = StageConsumer._load
+    load = LiveConsumer._load
 
-    async def slow(self: StageConsumer, *, hold_still: Any) -> OpenSound | None:
+    async def slow(self: LiveConsumer, *, hold_still: Any) -> OpenSound | None:
         found = await load(self, hold_still=hold_still)
         if not hasattr(self, "_state"):  # the first: an edit comes before all is set up
             self.sound_changed()
             await asyncio.sleep(0.1)
         return found
 
-    monkeypatch.setattr(StageConsumer, "_load", slow)
+    monkeypatch.setattr(LiveConsumer, "_load", slow)
     async with stage(sound.pk) as s:
         await s.until("changed")
     assert failed == []
@@ -141,7 +141,7 @@ def test_an_edit_while_listening_begins_is_heard(
             made.set()
             edited.wait(10)
 
-    monkeypatch.setattr("studio.stage.listener.Listening", Slow)
+    monkeypatch.setattr("studio.live.listener.Listening", Slow)
     listener = Listener(lambda _: None, lambda _: None, Any, OpenSound(first, score, 1))  # type: ignore[arg-type]
     listener._store = None  # type: ignore[assignment]
     listener.start(0.0)
@@ -196,7 +196,7 @@ def test_what_is_no_longer_wanted_is_not_drawn_once_a_worker_is_free(
             return worker if wanted() else None
 
     drawn: list[str] = []
-    monkeypatch.setattr("studio.stage.viewing.drawers", Slow(1, 1))
+    monkeypatch.setattr("studio.live.viewing.drawers", Slow(1, 1))
     monkeypatch.setattr(Viewing, "_draw", lambda *_: drawn.append("stale"))
     viewing = Viewing(drawn.append, lambda _: None, "a:b", (tmp_path, 1))
     viewing.show(read_sound(dome_air()), held_chord("C2", 4.0), 1, False)
@@ -239,16 +239,16 @@ def test_a_render_that_cannot_begin_is_in_the_log(
     api: Any, sound: Sound, monkeypatch: pytest.MonkeyPatch
 ) -> None:
     monkeypatch.setattr(jobs, "WAITS", (0.0,))
-    told = threading.Event()
+    output = threading.Event()
     monkeypatch.setattr(jobs.logger, "error", lambda text, *_, **__: (
-        told.set() if "thread ended" in text else None))  # fmt: skip
+        output.set() if "thread ended" in text else None))  # fmt: skip
 
     def locked(*_: Any, **__: Any) -> bool:
         raise OperationalError("database is locked")
 
     monkeypatch.setattr(jobs, "_write_down", locked)
     begun(api, sound)
-    assert told.wait(20)
+    assert output.wait(20)
 
 
 def test_renaming_does_not_undo_a_deletion(sound: Sound) -> None:
@@ -286,7 +286,7 @@ def test_a_production_is_made_whole_or_not_at_all(
 
 
 def test_changes_of_one_card_at_once_are_all_kept(tmp_path: Path) -> None:
-    shelf = Shelf([tmp_path])
+    shelf = MaterialStore([tmp_path])
     card = RecordingCard(key="0" * 16, name="A", file="a.wav", rate=48_000, channels=1, frames=99)
     shelf.write(card)
     together = threading.Barrier(12)

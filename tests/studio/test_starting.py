@@ -17,8 +17,10 @@ COMMANDS = ("check", "catalogue", "schema", "material", "demo_sounds", "importin
 @pytest.mark.parametrize("module", ["studio.preloaded", "studio.asgi", "caligo.command.main"])
 def test_no_start_loads_what_takes_seconds(module: str) -> None:
     code = f"import sys, {module}; print([name for name in {SLOW} if name in sys.modules])"
-    told = subprocess.run([sys.executable, "-c", code], capture_output=True, text=True, check=True)
-    assert told.stdout.strip() == "[]"
+    output = subprocess.run(
+        [sys.executable, "-c", code], capture_output=True, text=True, check=True
+    )
+    assert output.stdout.strip() == "[]"
 
 
 @pytest.mark.parametrize("command", COMMANDS)

@@ -9,7 +9,16 @@ from collections.abc import Callable, Iterator
 
 import pytest
 
-from studio.workers import FREE, NICENESS, SHARING, WAITING, Pool, Worker, WorkerFailed, give_way
+from studio.workers import (
+    FREE,
+    NICENESS,
+    SHARING,
+    WAITING,
+    Pool,
+    Worker,
+    WorkerFailed,
+    yield_to_playback,
+)
 
 HERE = "tests.studio.test_workers"
 
@@ -77,8 +86,8 @@ def test_a_stopped_task_ends_and_leaves_nothing_behind(worker: Worker) -> None:
 def test_a_task_that_waits_gives_nothing_and_then_goes_on(worker: Worker) -> None:
     results = worker.run(f"{HERE}:slowly")
     next(results)
-    give_way("one", SHARING)
-    give_way("other", WAITING)
+    yield_to_playback("one", SHARING)
+    yield_to_playback("other", WAITING)
     # It is asked to wait in stretches of a quarter of a second.
     gaps = []
     before = next(results)
@@ -87,8 +96,8 @@ def test_a_task_that_waits_gives_nothing_and_then_goes_on(worker: Worker) -> Non
         gaps.append(now - before)
         before = now
     assert max(gaps) > 0.2
-    give_way("other", FREE)
-    give_way("one", FREE)
+    yield_to_playback("other", FREE)
+    yield_to_playback("one", FREE)
     worker.stop()
     assert list(results) == []
 
@@ -119,8 +128,8 @@ def test_a_pool_lends_no_more_than_it_may() -> None:
     pool = Pool(most=1, keep=1)
     first = pool.borrow()
     assert first is not None
-    looks = iter([True, True, False])
-    assert pool.borrow(lambda: next(looks, False)) is None, "nobody waits for ever"
+    probes = iter([True, True, False])
+    assert pool.borrow(lambda: next(probes, False)) is None, "nobody waits for ever"
     waiting: list[Worker | None] = []
     thread = threading.Thread(target=lambda: waiting.append(pool.borrow()))
     thread.start()

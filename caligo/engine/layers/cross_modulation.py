@@ -26,7 +26,7 @@ from caligo.signal.modulating import (
     PHASE_LATENCY,
     RING,
     RING_LATENCY,
-    UP_LATE,
+    UP_LATENCY,
     ring,
     shift_phase,
     sine_at,
@@ -48,9 +48,9 @@ def named_modulators(sound: Sound, layer: Layer) -> list[Layer]:
     """The layers that modulate `layer`, not counting muted ones, nor what modulates those."""
     by_id = {other.id: other for other in sound.layers}
     named = [
-        layer.text(f"{way}_layer")
-        for way in ("ring", "phase")
-        if layer.text(f"{way}_by") == "layer"
+        layer.text(f"{modulation}_layer")
+        for modulation in ("ring", "phase")
+        if layer.text(f"{modulation}_by") == "layer"
     ]
     found = [by_id[name] for name in dict.fromkeys(named) if name in by_id]
     return [other for other in found if not other.mute]
@@ -93,19 +93,19 @@ class CrossModulation:
         self._ring = movement.trajectory(f"{layer.id}.ring_amount")
         self._phase = movement.trajectory(f"{layer.id}.phase_depth")
         self._phases = Phases(None, rate)
-        self._ways = {
-            way: kind
-            for way in FACTORS
-            if (kind := layer.text(f"{way}_by")) == "sine"
-            or (kind == "layer" and layer.text(f"{way}_layer") in others)
+        self._kinds = {
+            modulation: kind
+            for modulation in FACTORS
+            if (kind := layer.text(f"{modulation}_by")) == "sine"
+            or (kind == "layer" and layer.text(f"{modulation}_layer") in others)
         }
-        self._rings, self._shifts = "ring" in self._ways, "phase" in self._ways
+        self._rings, self._shifts = "ring" in self._kinds, "phase" in self._kinds
         self._held: dict[str, dict[str, Signal]] = {}
 
     @property
     def acts(self) -> bool:
         """Whether the layer is modulated at all."""
-        return bool(self._ways)
+        return bool(self._kinds)
 
     def latency(self) -> int:
         """Samples by which voices are late, however far they are modulated."""
@@ -124,7 +124,7 @@ class CrossModulation:
         self, block: SourceBlock, voicing: Voicing, signal: Signal, modulator: Modulator
     ) -> None:
         """Modulate voices ``[voices, 2, samples]`` in place, and let what goes past them wait."""
-        if not self._ways:
+        if not self._kinds:
             return
         names = block.streams
         self._held = {n: self._held.get(n) or self._initial(voicing, block, n) for n in names}
@@ -155,43 +155,45 @@ class CrossModulation:
     def _initial(self, voicing: Voicing, block: SourceBlock, name: str) -> dict[str, Signal]:
         """What is held of a voice that begins."""
         held: dict[str, Signal] = {"past": np.zeros((2, self.latency()), np.float32)}
-        for way, kind in self._ways.items():
+        for modulation, kind in self._kinds.items():
             if kind == "sine":
-                held[f"{way}_sine"] = np.zeros(UP_LATE[FACTORS[way]], np.float32)
+                held[f"{modulation}_sine"] = np.zeros(UP_LATENCY[FACTORS[modulation]], np.float32)
             else:
-                held[f"{way}_near"] = np.zeros(REACH - 1, np.float32)
-                held[f"{way}_far"] = np.zeros(FAR - 1, np.float32)
+                held[f"{modulation}_near"] = np.zeros(REACH - 1, np.float32)
+                held[f"{modulation}_far"] = np.zeros(FAR - 1, np.float32)
         if self._rings:
             held["ring_up"] = np.zeros((2, REACH - 1), np.float32)
             held["ring"] = np.zeros((2, 2 * NEAR - 2), np.float32)
         if self._shifts:
-            late = self._late(voicing, block, name)
-            held["line"] = np.zeros((2, 2 * (PHASE * late + MARGIN)), np.float32)
+            latencies = self._latency(voicing, block, name)
+            held["line"] = np.zeros((2, 2 * (PHASE * latencies + MARGIN)), np.float32)
             held.update(state())
             held["up_near"] = np.zeros((2, REACH - 1), np.float32)
         return held
 
-    def _by(self, way: str, block: SourceBlock, modulator: Modulator, acts: bool) -> Signal:
+    def _by(self, modulation: str, block: SourceBlock, modulator: Modulator, acts: bool) -> Signal:
         """The modulating waves at the way's multiple of the rate ``[voices, factor * samples]``."""
-        factor = FACTORS[way]
+        factor = FACTORS[modulation]
         out = np.zeros((len(block.voices), factor * block.span.samples), np.float32)
         if not acts:
             return out
-        if self._ways[way] == "sine":
-            ratio = self._layer.number(f"{way}_ratio")
+        if self._kinds[modulation] == "sine":
+            ratio = self._layer.number(f"{modulation}_ratio")
             steps = self._phases.steps(block.moments, block.pitch)
             for row, name in enumerate(block.streams):
                 cycles = self._phases.over(block, row, steps[row])
-                sine_at(cycles, ratio, self._held[name][f"{way}_sine"], out[row])
+                sine_at(cycles, ratio, self._held[name][f"{modulation}_sine"], out[row])
             return out
-        waves = modulator(self._layer.text(f"{way}_layer"))
+        waves = modulator(self._layer.text(f"{modulation}_layer"))
         for row, name in enumerate(block.streams):
             held = self._held[name]
-            wave = raised(waves[row], RAISING_EVEN, RAISING_ODD, held[f"{way}_near"])
-            out[row] = wave if factor == RING else doubled(wave, FAR_TAPS, held[f"{way}_far"])
+            wave = raised(waves[row], RAISING_EVEN, RAISING_ODD, held[f"{modulation}_near"])
+            out[row] = (
+                wave if factor == RING else doubled(wave, FAR_TAPS, held[f"{modulation}_far"])
+            )
         return out
 
-    def _late(self, voicing: Voicing, block: SourceBlock, name: str) -> int:
+    def _latency(self, voicing: Voicing, block: SourceBlock, name: str) -> int:
         """Samples by which a voice must be late to be read as far ahead as it may be."""
         voice = block.voices[block.streams.index(name)]
         lowest = min(key for _, key in voice.line) + int(self._pitch.lowest())
@@ -203,8 +205,8 @@ class CrossModulation:
         depth = self._phase.values(block.moments) / 360.0
         samples = self._rate * np.exp2(-block.pitch)
         for row, name in enumerate(block.streams):
-            held, late = self._held[name], self._late(voicing, block, name)
-            size = 2 * (PHASE * late + MARGIN)
+            held, latencies = self._held[name], self._latency(voicing, block, name)
+            size = 2 * (PHASE * latencies + MARGIN)
             if held["line"].shape[1] != size:
                 held["line"] = np.zeros((2, size), np.float32)
             shift_phase(
@@ -212,7 +214,7 @@ class CrossModulation:
                 signal[row],
                 by[row],
                 depth[row] * samples[row],
-                late,
+                latencies,
                 RAISING_EVEN,
                 RAISING_ODD,
                 NEAR_TAPS,
@@ -231,10 +233,10 @@ class CrossModulation:
     def save_state(self) -> State:
         """A copy of the state."""
         held = {n: {k: x.copy() for k, x in own.items()} for n, own in self._held.items()}
-        return {"ways": self._ways, "phases": self._phases.accumulated.copy(), "held": held}
+        return {"ways": self._kinds, "phases": self._phases.accumulated.copy(), "held": held}
 
     def restore_state(self, state: State) -> None:
         """Take over the state of another modulation of this layer, where it still fits."""
         self._phases.accumulated.take(state["phases"])
-        held = state["held"] if state["ways"] == self._ways else {}
+        held = state["held"] if state["ways"] == self._kinds else {}
         self._held = {n: {k: x.copy() for k, x in own.items()} for n, own in held.items()}

@@ -8,7 +8,7 @@ import math
 import numpy as np
 from numpy.typing import NDArray
 
-from caligo.document.signal_flow import side_inputs
+from caligo.document.signal_flow import sidechain_inputs
 from caligo.document.sound import EffectPart, Layer, Sound
 from caligo.engine.layers.metering import Meter
 from caligo.engine.layers.voices import LayerVoices
@@ -30,7 +30,7 @@ def own_inserts(layer: Layer) -> list[EffectPart]:
 
     The others wait until that signal is there, so the mixer takes care of them.
     """
-    return list(itertools.takewhile(lambda part: not side_inputs([part]), layer.inserts))
+    return list(itertools.takewhile(lambda part: not sidechain_inputs([part]), layer.inserts))
 
 
 class LayerRenderer:
@@ -51,19 +51,19 @@ class LayerRenderer:
         movement: Movement,
         voicing: Voicing,
         rate: int,
-        rough: bool = False,
+        preview: bool = False,
         meter: Meter | None = None,
         workers: int = 1,
     ) -> None:
         self.layer = layer
         self.rate = rate
         self.meter = meter
-        self.voices = LayerVoices(sound, layer, movement, voicing, rate, rough, meter, workers)
+        self.voices = LayerVoices(sound, layer, movement, voicing, rate, preview, meter, workers)
         self.inserts = build_chain(own_inserts(layer), layer.id, movement, rate)
         self.heard_from = -math.inf
         """See `Block.heard_from`."""
         self._standing = np.zeros(2)
-        self._standing_share = one_pole(STANDING, rate)
+        self._standing_fraction = one_pole(STANDING, rate)
 
     def measure_with(self, meter: Meter | None) -> None:
         """Let another meter have what comes out of stages from now on."""
@@ -91,7 +91,7 @@ class LayerRenderer:
             if unfiltered is not None:
                 sum_voices(unfiltered, gains, out)
         if self.voices.makes_offset:
-            lose_offset(out, self._standing_share, self._standing)
+            lose_offset(out, self._standing_fraction, self._standing)
         meter = self.meter
         if meter is not None:
             meter.add(f"{self.layer.id}.{self.layer.envelope.id}", span, out)
@@ -111,7 +111,7 @@ class LayerRenderer:
         return self.voices.filters, self.inserts
 
     def tail(self) -> float:
-        """Seconds of pre-roll after which filters and inserts are as if they had always run."""
+        """Seconds of preroll after which filters and inserts are as if they had always run."""
         settled = SETTLED if self.voices.makes_offset else 0.0
         return max(self.voices.tail(), settled) + self.inserts.tail()
 

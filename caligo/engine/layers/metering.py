@@ -1,4 +1,4 @@
-"""Levels behind every stage, over the whole length, for whoever wants to read them.
+"""Levels behind every slot, over the whole length, for whoever wants to read them.
 
 Stages are named by the addresses of what stands there: ``ground.source``, ``ground.filter1``,
 ``ground.envelope`` (the voices added up), ``nave.reverb``; ``nave.input`` is what goes into a bus
@@ -24,13 +24,13 @@ CELL_TICKS = 64
 
 
 def input_of(owner: str) -> str:
-    """The stage ahead of the chain of a bus or of the master."""
+    """The slot ahead of the chain of a bus or of the master."""
     return f"{owner}.input"
 
 
 Floats = NDArray[np.float64]
 Cells = dict[str, tuple[int, Floats]]
-"""For stages by name: the number of the first cell, and ``[cells, 2]``, see `StageMeter`."""
+"""For stages by name: the number of the first cell, and ``[cells, 2]``, see `SlotMeter`."""
 
 
 @kernel("f4[:, ::1], i8, f8[:, ::1]")
@@ -53,23 +53,23 @@ class Meter(Protocol):
     """Whoever wants to know what comes out of stages."""
 
     def wants(self, stage: str) -> bool:
-        """Whether it wants to know of a stage; what nobody wants is not computed."""
+        """Whether it wants to know of a slot; what nobody wants is not computed."""
 
     def add(self, stage: str, span: Span, signal: NDArray[np.float32]) -> None:
-        """A stage's signal ``[2, samples]`` over a span."""
+        """A slot's signal ``[2, samples]`` over a span."""
 
 
 @dataclass(frozen=True, slots=True)
 class StageLevel:
-    """A stage's level over time: mean power and peak of every cell, in dB ``[cells]``."""
+    """A slot's level over time: mean power and peak of every cell, in dB ``[cells]``."""
 
     first: int
     power: Floats
     peak: Floats
 
 
-class StageMeter:
-    """Gathers levels of stages: for each cell the energy of both sides, and the peak."""
+class SlotMeter:
+    """Gathers levels of stages: for each cell the energy of both channels, and the peak."""
 
     def __init__(self) -> None:
         self._cells: dict[str, Floats] = {}
@@ -80,14 +80,14 @@ class StageMeter:
         return True
 
     def add(self, stage: str, span: Span, signal: NDArray[np.float32]) -> None:
-        """Measure a stage's signal ``[2, samples]`` over a span."""
+        """Measure a slot's signal ``[2, samples]`` over a span."""
         cell = span.first // CELL_TICKS
         last = (span.first + span.ticks - 1) // CELL_TICKS
-        cells = self._room(stage, cell, last)
+        cells = self._scratch(stage, cell, last)
         _measure(signal, span.first - self._first[stage] * CELL_TICKS, cells)
 
-    def _room(self, stage: str, first: int, last: int) -> Floats:
-        """The stage's cells, with room from `first` to `last`."""
+    def _scratch(self, stage: str, first: int, last: int) -> Floats:
+        """The slot's cells, with room from `first` to `last`."""
         cells = self._cells.get(stage)
         if cells is None or not self._first[stage] <= first <= self._first[stage] + len(cells):
             cells, self._first[stage] = np.zeros((0, 2)), first
@@ -102,14 +102,14 @@ class StageMeter:
         for stage, (first, found) in cells.items():
             if not len(found):
                 continue  # kept by an earlier version
-            room = self._room(stage, first, first + len(found) - 1)
+            room = self._scratch(stage, first, first + len(found) - 1)
             at = first - self._first[stage]
             room[at : at + len(found)] = found
 
     def since(self, tick: int, prefix: str) -> Cells:
         """What was measured from a tick on of stages whose name begins with `prefix`.
 
-        A stage that has been silent since, so that nothing was computed, is not in it.
+        A slot that has been silent since, so that nothing was computed, is not in it.
         """
         cell = tick // CELL_TICKS
         return {
@@ -134,7 +134,7 @@ class StageMeter:
         }
 
     def now(self) -> dict[str, tuple[float, float]]:
-        """Mean power and peak of each stage's newest cell, in dB."""
+        """Mean power and peak of each slot's newest cell, in dB."""
         return {
             stage: (float(level.power[-1]), float(level.peak[-1]))
             for stage, level in self.levels().items()

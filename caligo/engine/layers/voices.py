@@ -25,10 +25,10 @@ from caligo.movement.trajectory import GLIDE
 from caligo.movement.zones import zone_gain
 from caligo.processing.chain import build_chain
 from caligo.processing.processor import State
+from caligo.signal.channels import scale_channels
 from caligo.signal.decibels import gain
 from caligo.signal.gains import scale_waves, sum_voices
 from caligo.signal.pan import balance
-from caligo.signal.sides import scale_sides
 from caligo.signal.ticks import TICK, Span
 from caligo.synthesis.source import VOICE_RMS, Source
 
@@ -43,7 +43,7 @@ class LayerVoices:
 
     Parameters
     ----------
-    rough, meter
+    preview, meter
         See `caligo.engine.render.engine.Engine`.
     workers
         How many play its voices at the same time.
@@ -56,13 +56,13 @@ class LayerVoices:
         movement: Movement,
         voicing: Voicing,
         rate: int,
-        rough: bool = False,
+        preview: bool = False,
         meter: Meter | None = None,
         workers: int = 1,
     ) -> None:
         self.layer = layer
         self.rate = rate
-        self._rough = rough
+        self._preview = preview
         self.meter = meter
         path = layer.id
         self._pitch = LayerPitch(path, movement)
@@ -82,7 +82,7 @@ class LayerVoices:
         blend = movement.trajectory(f"{path}.blend") if parallel else None
         self.filters = build_chain(layer.filters, path, movement, rate, blend)
         self._others = {
-            other.id: LayerVoices(sound, other, movement, voicing, rate, rough)
+            other.id: LayerVoices(sound, other, movement, voicing, rate, preview)
             for other in named_modulators(sound, layer)
         }
         self._modulation = CrossModulation(layer, list(self._others), movement, self._pitch, rate)
@@ -155,8 +155,8 @@ class LayerVoices:
         loudness = self._loudness[rows][:, None]
         if self._changed_at is not None and times[0] < self._changed_at + GLIDE:
             before = self._loudness_before[rows][:, None]
-            way = np.clip((times - self._changed_at) / GLIDE, 0.0, 1.0)
-            loudness = before + way * (loudness - before)
+            fraction = np.clip((times - self._changed_at) / GLIDE, 0.0, 1.0)
+            loudness = before + fraction * (loudness - before)
         out *= loudness
         for row, voice in enumerate(voices):
             if math.isfinite(voice.cut):
@@ -164,7 +164,7 @@ class LayerVoices:
         return out
 
     def block(self, span: Span, rows: list[int]) -> SourceBlock:
-        """What the source is told of a span."""
+        """What the source is reported of a span."""
         voices = [self.voicing.voices[i] for i in rows]
         notes = self.voicing.all.pick(rows)
         # Movement shared by all voices is computed once for all their histories.
@@ -189,7 +189,7 @@ class LayerVoices:
             steady=lambda row: voices[row].steady and not moving,
             highest=lambda row: self._pitch.highest(self.voicing, voices[row]),
             unfiltered=np.zeros((len(rows), 2, span.samples), np.float32) if parted else None,
-            rough=self._rough,
+            preview=self._preview,
         )
 
     def render(self, span: Span, rows: list[int]) -> tuple[Signal, Signal | None]:
@@ -214,7 +214,7 @@ class LayerVoices:
             left, right = balance(self._note_pan.values(block.moments))
             for voices in (signal, block.unfiltered):
                 for row, voice in enumerate([] if voices is None else voices):
-                    scale_sides(voice, np.stack([left[row], right[row]]))
+                    scale_channels(voice, np.stack([left[row], right[row]]))
         return signal, block.unfiltered
 
     def _tap(
@@ -253,7 +253,7 @@ class LayerVoices:
         return mono
 
     def tail(self) -> float:
-        """Seconds of pre-roll after which the voices are as if they had always run."""
+        """Seconds of preroll after which the voices are as if they had always run."""
         own = self.filters.tail() + self._modulation.tail()
         others = [other.tail() for other in self._others.values()]
         return self.source.tail() + own + max(others, default=0.0)

@@ -84,5 +84,5 @@ def add_drift(pitch: np.ndarray, times: np.ndarray, octaves: np.ndarray, seed: n
     wander_along(combine(seed, 8), times / DRIFT_PERIOD, slow)
     wander_along(combine(seed, 9), times / (0.23 * DRIFT_PERIOD), quick)
     for k in range(len(times)):
-        way = octaves[k] if len(octaves) > 1 else octaves[0]
-        pitch[k] += way * (error + 0.5 * slow[k] + (1.0 / 6.0) * quick[k])
+        fraction = octaves[k] if len(octaves) > 1 else octaves[0]
+        pitch[k] += fraction * (error + 0.5 * slow[k] + (1.0 / 6.0) * quick[k])

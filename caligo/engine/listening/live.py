@@ -12,11 +12,11 @@ from numpy.typing import NDArray
 from caligo.document.score import Note, Score
 from caligo.document.sound import Sound
 from caligo.engine.listening.loop_start import LoopStart
-from caligo.engine.listening.spectrum_meter import StageWatch
-from caligo.engine.listening.warmup import CatchUp
+from caligo.engine.listening.spectrum_meter import SpectrumMeter
+from caligo.engine.listening.warmup import Warmup
 from caligo.engine.render.engine import DEFAULT_RATE, SMALL_BLOCK, Engine
 from caligo.engine.stems.store import StemStore, ticks_in
-from caligo.movement.stillness import Stillness
+from caligo.movement.hold_still import HoldStill
 from caligo.processing.chain import faded
 from caligo.signal.ticks import TICK
 
@@ -24,17 +24,17 @@ Signal = NDArray[np.float32]
 
 ROLL = 2.0
 """Seconds of run-in at most when listening starts: a reverb of 9 s is then 0.2 dB from full."""
-SHORTEST_ROLL = 0.1
+SHORTEST_PREROLL = 0.1
 """Seconds of run-in at least: enough for filters."""
 PATIENCE = 0.14
 """Seconds that a start may take; where the machine is slower, the run-in is shorter."""
 PROBE_TICKS = 48
 """Ticks by which a start finds out how fast the sound is rendered here."""
 THREADS = 2
-"""Workers that render layers for the pre-roll; afterwards each block is made in turn."""
+"""Workers that render layers for the preroll; afterwards each block is made in turn."""
 BLOCK_TICKS = SMALL_BLOCK // TICK
 MERGE_BLOCKS = 8
-"""Blocks in which what a start has not heard comes in, once it is caught up with: a third of a
+"""Blocks in which what a start has not heard comes in, once it is warmed up: a third of a
 second. Even of the demo sound that lacks most, at -3 dB, the level dips by 0.6 dB meanwhile."""
 
 
@@ -61,16 +61,16 @@ class Listening:
         start: float = 0.0,
         rate: int = DEFAULT_RATE,
         store: StemStore | None = None,
-        hold_still: Stillness = False,
+        hold_still: HoldStill = False,
         loop: Loop | None = None,
-        most_roll: float = ROLL,
+        most_preroll: float = ROLL,
     ) -> None:
         self._lock = threading.Lock()
         self._editing = threading.Lock()
         self._rate = rate
         self._store = store
         self._hold_still = self._held = hold_still
-        self._most_roll = most_roll
+        self._most_preroll = most_preroll
         self._loop = loop
         self._loop_start = LoopStart(lambda patience: self._now_at(self._beginning(), patience))
         self._played: list[Note] = []
@@ -83,11 +83,11 @@ class Listening:
         """How many of them the next block comes after."""
         self._emptied = False
         self._carries = False
-        self._watch = StageWatch()
+        self._watch = SpectrumMeter()
         self._merging: tuple[Engine, int] | None = None
-        self._catch_up = CatchUp(lambda: self._engine.tick, BLOCK_TICKS)
+        self._warmup = Warmup(lambda: self._engine.tick, BLOCK_TICKS)
         self._engine = self._at(sound, score, start, PATIENCE)
-        self._plan_to_catch_up()
+        self._plan_warmup()
 
     def _at(self, sound: Sound, score: Score, start: float, patience: float) -> Engine:
         began, tick = time.perf_counter(), max(0, round(start * self._rate / TICK))
@@ -103,14 +103,14 @@ class Listening:
         )
         if tick:
             self._run_in(engine, tick, began + patience)
-        engine.listen(self._most_roll)
+        engine.listen(self._most_preroll)
         return engine
 
     def _run_in(self, engine: Engine, tick: int, until: float) -> None:
         """Bring an engine to a tick, with as long a run-in as there is time for."""
-        roll = ticks_in(min(engine.pre_roll(), self._most_roll), self._rate, tick)
+        roll = ticks_in(min(engine.preroll(), self._most_preroll), self._rate, tick)
         if engine.knows(tick) or roll <= 2 * PROBE_TICKS:
-            engine.start(tick, most=self._most_roll)
+            engine.start(tick, most=self._most_preroll)
             return
         engine.start(tick - roll, most=0.0)
         probed, affordable = time.perf_counter(), 0
@@ -122,9 +122,9 @@ class Listening:
         if affordable >= roll - PROBE_TICKS:
             engine.run(roll - PROBE_TICKS)
         else:
-            engine.start(tick, most=max(SHORTEST_ROLL, affordable * TICK / self._rate))
+            engine.start(tick, most=max(SHORTEST_PREROLL, affordable * TICK / self._rate))
 
-    def _plan_to_catch_up(self) -> None:
+    def _plan_warmup(self) -> None:
         """Have what the engine has not heard brought in, where its run-in was too short.
 
         It begins when the first block is there, so that nobody waits for that any longer.
@@ -139,17 +139,17 @@ class Listening:
                 sound, score, rate=self._rate, hold_still=still, notes=notes, begins=False
             )
 
-        self._catch_up.plan(make)
+        self._warmup.plan(make)
 
     def _merged(self, signal: Signal) -> Signal:
-        """A block ``[2, SMALL_BLOCK]``, as far as what was caught up with is heard by now."""
+        """A block ``[2, SMALL_BLOCK]``, as far as what was warmed up is heard by now."""
         if self._merging is None:
             return signal
         before, done = self._merging
         self._merging = (before, done + 1) if done + 1 < MERGE_BLOCKS else None
         out = before.render(BLOCK_TICKS)
-        way = (np.arange(SMALL_BLOCK, dtype=np.float32) / SMALL_BLOCK + done) / MERGE_BLOCKS
-        out += way * (signal - out)
+        fraction = (np.arange(SMALL_BLOCK, dtype=np.float32) / SMALL_BLOCK + done) / MERGE_BLOCKS
+        out += fraction * (signal - out)
         return out
 
     @property
@@ -170,8 +170,8 @@ class Listening:
     def _taken_up(self, sound: Sound, score: Score | None) -> bool:
         """Try to take up an edit; False where keys or a panic came while its engine was built."""
         with self._lock:
-            self._loop_start.forget()
-            self._catch_up.forget()
+            self._loop_start.discard()
+            self._warmup.discard()
             before, still, plays = self._engine, self._hold_still, self._plays
             played = score or before.score
             if self._emptied:
@@ -187,14 +187,14 @@ class Listening:
             if self._plays != plays:
                 return False
             # A loop's start that was made ready meanwhile is that of the sound before.
-            self._loop_start.forget()
+            self._loop_start.discard()
             self._held = still
             fresh.restore_state(self._engine.save_state())
-            fresh.listen(self._most_roll)
+            fresh.listen(self._most_preroll)
             self._replace(fresh, carries=True)
             return True
 
-    def hold_still(self, still: Stillness) -> None:
+    def hold_still(self, still: HoldStill) -> None:
         """Stop all movement at its resting values, freeze it, or let it go on."""
         with self._lock:
             self._hold_still = still
@@ -206,10 +206,10 @@ class Listening:
     def seek(self, seconds: float) -> None:
         """Jump to a moment."""
         with self._lock:
-            self._loop_start.forget()
-            self._catch_up.forget()
+            self._loop_start.discard()
+            self._warmup.discard()
             self._replace(self._now_at(seconds, PATIENCE))
-            self._plan_to_catch_up()
+            self._plan_warmup()
 
     def _now_at(self, seconds: float, patience: float) -> Engine:
         """An engine of the present state at another moment."""
@@ -224,7 +224,7 @@ class Listening:
         """Loop another stretch from now on, or none."""
         with self._lock:
             self._loop = loop
-            self._loop_start.forget()
+            self._loop_start.discard()
 
     def _beginning(self) -> float:
         return self._loop.start if self._loop else 0.0
@@ -276,23 +276,23 @@ class Listening:
             note.length = max(self.position - note.start, TICK / self._rate)
 
     def _play(self) -> None:
-        self._loop_start.forget()
+        self._loop_start.discard()
         self._plays += 1
         self._played = self._played[-256:]
-        self._catch_up.forget()
+        self._warmup.discard()
         notes = [*self._engine.score.notes, *self._played]
         self._engine.play(notes)
         if self._merging:
             self._merging[0].play(notes)
 
     def watch(self, stage: str) -> None:
-        """Keep what comes out of a stage of the chain, for `spectrum`; of none if it is empty."""
+        """Keep what comes out of a slot of the chain, for `spectrum`; of none if it is empty."""
         with self._lock:
             self._watch.watch(stage)
             self._take(self._engine)
 
     def spectrum(self) -> NDArray[np.uint8] | None:
-        """The watched stage's spectrum up to `position` ``[2, bins]``, see `StageWatch`."""
+        """The watched slot's spectrum up to `position` ``[2, bins]``, see `SpectrumMeter`."""
         with self._lock:
             return self._watch.spectrum(self._engine.tick) if self._watch.stage else None
 
@@ -304,14 +304,14 @@ class Listening:
             self._plays += 1
             self._emptied = True
             self._panics_told += 1
-            self._loop_start.forget()
-            self._catch_up.forget()
+            self._loop_start.discard()
+            self._warmup.discard()
 
     def end(self) -> None:
         """Nobody listens any more: leave what is being made ready."""
         with self._lock:
-            self._loop_start.forget()
-            self._catch_up.forget()
+            self._loop_start.discard()
+            self._warmup.discard()
 
     @property
     def finished(self) -> bool:
@@ -322,19 +322,19 @@ class Listening:
         """The next block ``[2, SMALL_BLOCK]``."""
         with self._lock:
             made = self._block()
-            self._catch_up.begin()
+            self._warmup.begin()
             return made
 
     def _block(self) -> Signal:
         if self._panicking:
             return self._silence()
         if self.loop and self.position >= self.loop.end:
-            self._catch_up.forget()
+            self._warmup.discard()
             self._replace(self._loop_start.take())
         elif self.loop:
             self._loop_start.prepare(self.loop.end - self.position)
         if self._fading is None:
-            self._take_what_is_caught_up()
+            self._take_warmup()
             return self._merged(self._engine.render(BLOCK_TICKS))
         before, self._fading = self._fading, None
         old = self._last_block(before) if self._carries else before.render(BLOCK_TICKS)
@@ -344,9 +344,9 @@ class Listening:
         self._loop_start.give_back(before)
         return faded(old, self._engine.render(BLOCK_TICKS))
 
-    def _take_what_is_caught_up(self) -> None:
+    def _take_warmup(self) -> None:
         """Let an engine that has heard all come in, once it is where this one is."""
-        whole = None if self._merging else self._catch_up.take()
+        whole = None if self._merging else self._warmup.take()
         if whole is not None:
             self._engine.measure_with(None)
             self._merging = self._engine, 0
@@ -394,7 +394,7 @@ class Listening:
         empty = fresh.save_state()
         now = {key: self._engine.save_state()[key] for key in ("inside", "tick")}
         fresh.restore_state(empty | now)
-        fresh.listen(self._most_roll)
+        fresh.listen(self._most_preroll)
         self._take(fresh)
         self._fading = self._merging = None
         return out * fall

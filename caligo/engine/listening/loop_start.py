@@ -10,8 +10,8 @@ from caligo.processing.processor import State
 
 LEAD = 2.5
 """Seconds ahead of the loop's end from which on its start is prepared."""
-SHARE = 0.5
-"""The share of the time that is left which preparing may take."""
+FRACTION = 0.5
+"""The fraction of the time that is left which preparing may take."""
 
 Make = Callable[[float], Engine]
 """Makes an engine at the loop's start, taking about so many seconds."""
@@ -46,7 +46,7 @@ class LoopStart:
         if spare is not None and state is not None:
             self._next = self._pool.submit(_sent_back, spare, state)
         else:
-            self._next = self._pool.submit(self._make, SHARE * remaining)
+            self._next = self._pool.submit(self._make, FRACTION * remaining)
 
     def take(self) -> Engine:
         """The engine at the loop's start; waits for it if it is not ready."""
@@ -63,7 +63,7 @@ class LoopStart:
         if self._state is not None:
             self._spare = engine
 
-    def forget(self) -> None:
+    def discard(self) -> None:
         """What was prepared is stale: something has changed."""
         self._next = self._state = self._spare = None
 

@@ -17,7 +17,7 @@ from caligo.document.score import Score
 from caligo.document.sound import Sound
 from caligo.engine.render.engine import DEFAULT_RATE, SMALL_BLOCK, Engine
 from caligo.engine.stems.store import StemStore
-from caligo.movement.stillness import Stillness
+from caligo.movement.hold_still import HoldStill
 from caligo.signal.ticks import TICK
 
 Signal = NDArray[np.float32]
@@ -75,7 +75,7 @@ class Skim:
         again: bool = False,
         rate: int = DEFAULT_RATE,
         store: StemStore | None = None,
-        hold_still: Stillness = False,
+        hold_still: HoldStill = False,
     ) -> None:
         self._lock = threading.Lock()
         self._moments = list(moments)
@@ -144,8 +144,8 @@ class Skim:
         out = self._of(self._piece, self._at)
         if self._before is not None:
             # Equal power: two moments of a sound have little in common.
-            way = np.arange(SMALL_BLOCK, dtype=np.float32) / SMALL_BLOCK + self._at
-            angle = 0.5 * np.pi * way / OVERLAP_BLOCKS
+            fraction = np.arange(SMALL_BLOCK, dtype=np.float32) / SMALL_BLOCK + self._at
+            angle = 0.5 * np.pi * fraction / OVERLAP_BLOCKS
             fading = self._of(self._before, self._blocks + self._at)
             out = (np.sin(angle) * out + np.cos(angle) * fading).astype(np.float32)
         self._at += 1
@@ -165,7 +165,7 @@ class Skim:
             self._known.clear()
         self._next = self._prepare(self._index + 1)
 
-    def hold_still(self, still: Stillness) -> None:
+    def hold_still(self, still: HoldStill) -> None:
         """Stop all movement, or let it go on, from the next piece on."""
         self._hold_still = still
         self.edit(self._sound)

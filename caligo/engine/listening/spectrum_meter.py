@@ -1,4 +1,4 @@
-"""The spectrum of one stage of the chain as it is heard: a meter for that stage alone."""
+"""The spectrum of one slot of the chain as it is heard: a meter for that stage alone."""
 
 from __future__ import annotations
 
@@ -21,8 +21,8 @@ WINDOW: NDArray[np.float32] = (0.42 - 0.5 * np.cos(TURN) + 0.08 * np.cos(2.0 * T
 )
 
 
-class StageWatch:
-    """Keeps the last of a stage's signal, whichever is watched."""
+class SpectrumMeter:
+    """Keeps the last of a slot's signal, whichever is watched."""
 
     def __init__(self) -> None:
         self._stage = ""
@@ -35,7 +35,7 @@ class StageWatch:
         return self._stage
 
     def watch(self, stage: str) -> None:
-        """Watch another stage from now on."""
+        """Watch another slot from now on."""
         if stage != self._stage:
             self._stage, self._from, self._until = stage, 0, 0
 
@@ -58,7 +58,7 @@ class StageWatch:
         """Both sides' spectra up to a tick ``[2, SIZE // 2]``, in half decibels over `LOWEST`.
 
         A full-scale sine is as high as in the browser's analyser: 13.6 dB under 0, by its window.
-        None where too little of the stage has come.
+        None where too little of the slot has come.
         """
         end = tick * TICK
         if not (self._from <= end - SIZE and end <= self._until):

@@ -1,4 +1,4 @@
-"""What a start from the middle has not heard, caught up with while it is listened to.
+"""What a start from the middle has not heard, warmed up while it is listened to.
 
 A start at once can run in for a moment only; a long reverb lacks most of its energy then. A second
 engine runs in for as long as the sound remembers, until it has reached the one that is heard, and
@@ -16,7 +16,7 @@ from concurrent.futures import ThreadPoolExecutor
 from caligo.engine.render.engine import Engine
 
 LONGEST = 60.0
-"""Seconds of run-in at most: what never fades is caught up with as far as that."""
+"""Seconds of run-in at most: what never fades is warmed up as far as that."""
 SLICE_TICKS = 256
 """Ticks that are run between two looks at whether anybody still waits for it."""
 LEAD_BLOCKS = 3
@@ -35,7 +35,7 @@ def _let_others_go_first() -> None:
         os.setpriority(os.PRIO_PROCESS, threading.get_native_id(), PRIORITY)
 
 
-class CatchUp:
+class Warmup:
     """Brings a second engine to where another is, in a thread of its own.
 
     Parameters
@@ -59,7 +59,7 @@ class CatchUp:
 
     def plan(self, make: Make) -> None:
         """Go about it anew when `begin` is called, with an engine that `make` makes."""
-        self.forget()
+        self.discard()
         self._planned = make
 
     def begin(self) -> None:
@@ -68,8 +68,8 @@ class CatchUp:
         if make is not None:
             self._pool.submit(self._run, make, self._stale)
 
-    def forget(self) -> None:
-        """What is heard has changed: what is being caught up with is of no use any more."""
+    def discard(self) -> None:
+        """What is heard has changed: what is being warmed up is of no use any more."""
         with self._lock:
             self._stale.set()
             self._stale, self._ready, self._planned = threading.Event(), None, None

@@ -10,7 +10,7 @@ FIRST_KERNELS = frozenset(
         "caligo.engine.layers.metering._measure",
         "caligo.engine.layers.voicing.add_drift",
         "caligo.measure.loudness._weigh",
-        "caligo.measure.panorama.add_sides",
+        "caligo.measure.panorama.add_channels",
         "caligo.measure.true_peak._raised",
         "caligo.modulators.lfo._values",
         "caligo.modulators.random._values",
@@ -18,8 +18,8 @@ FIRST_KERNELS = frozenset(
         "caligo.movement.chance.signed",
         "caligo.movement.chance.unit",
         "caligo.movement.chance.units",
-        "caligo.movement.course.course_values",
         "caligo.movement.envelope.envelope_values",
+        "caligo.movement.lane.lane_values",
         "caligo.movement.trajectory._add_route",
         "caligo.movement.trajectory._to_unit",
         "caligo.processing.limiter._run",
@@ -30,7 +30,7 @@ FIRST_KERNELS = frozenset(
         "caligo.signal.state_variable._run",
         "caligo.synthesis.oscillators.add_phases",
         "caligo.synthesis.oscillators.render_voice",
-        "caligo.synthesis.straying.stray_ahead",
-        "caligo.synthesis.straying.stray_pace",
+        "caligo.synthesis.unison_drift.drift_ahead",
+        "caligo.synthesis.unison_drift.drift_rate",
     }
 )

@@ -136,7 +136,7 @@ def warm_drawing() -> None:
 def warm_listening() -> None:
     """Load from disk what listening needs, so that the first time is as quick as the second."""
     sound = everything()
-    listening = Listening(sound, held_chord("C2 G2", 2.0), start=1.0, most_roll=0.1)
+    listening = Listening(sound, held_chord("C2 G2", 2.0), start=1.0, most_preroll=0.1)
     listening.press(60)
     listening.block()
     listening.edit(sound)

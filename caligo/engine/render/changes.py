@@ -10,7 +10,7 @@ from caligo.document.addresses import parts
 from caligo.document.sound import ProcessorPart, Sound, Value
 from caligo.document.times import Time
 
-TOLD = {"name", "notes", "tags", "about", "rolls", "locked"}
+ANNOTATIONS = {"name", "notes", "tags", "about", "rolls", "locked"}
 """Fields that nobody hears."""
 
 
@@ -46,7 +46,7 @@ def _skeleton(sound: Sound) -> dict[str, Any]:
 
     def stripped(node: Any) -> Any:
         if isinstance(node, dict):
-            kept = {k: stripped(v) for k, v in node.items() if k not in TOLD}
+            kept = {k: stripped(v) for k, v in node.items() if k not in ANNOTATIONS}
             kept.pop("params", None)
             if "effects" in kept or "source" in kept or "kind" in kept:
                 kept.pop("bypass", None)

@@ -20,11 +20,11 @@ from caligo.engine.layers.metering import OUTPUT, Meter
 from caligo.engine.layers.voicing import Voicing
 from caligo.engine.render.changes import Changes, changes_between
 from caligo.engine.render.mixer import Mixer
-from caligo.engine.render.prefetch import LONGEST, LayerAhead
+from caligo.engine.render.prefetch import LONGEST, PrefetchedLayer
 from caligo.engine.stems.keys import StemKeys, mixed_addresses, routes_that_count
 from caligo.engine.stems.store import PIECE_TICKS, CachedLayer, Piece, StemStore, ticks_in
+from caligo.movement.hold_still import HoldStill
 from caligo.movement.movement import Movement
-from caligo.movement.stillness import Stillness
 from caligo.processing.chain import Entrance
 from caligo.processing.limiter import DELAY_TICKS
 from caligo.processing.processor import State
@@ -68,11 +68,11 @@ class Engine:
         Leave every moved parameter at its resting value.
     stems
         Where finished stems are kept, so that they are not rendered again.
-    rough
+    preview
         Leave out what voices have added up since they began: phases differ then, for a first
         picture.
     meter
-        Where the levels behind every stage are gathered, if anybody wants them.
+        Where the levels behind every slot are gathered, if anybody wants them.
     begins
         Stand at the start. Otherwise `start`, `glance` or `restore_state` has to come first, and
         nothing is rendered for no reason.
@@ -90,10 +90,10 @@ class Engine:
         *,
         rate: int = DEFAULT_RATE,
         threads: int = 1,
-        hold_still: Stillness = False,
+        hold_still: HoldStill = False,
         stems: StemStore | None = None,
         notes: Sequence[Note] | None = None,
-        rough: bool = False,
+        preview: bool = False,
         meter: Meter | None = None,
         begins: bool = True,
     ) -> None:
@@ -114,11 +114,11 @@ class Engine:
         workers = max(1, threads // max(1, len(sounding)))
         renderers = {
             layer.id: LayerRenderer(
-                sound, layer, self.movement, self.voicing, rate, rough, meter, workers
+                sound, layer, self.movement, self.voicing, rate, preview, meter, workers
             )
             for layer in sounding
         }
-        self.layers: dict[str, LayerRenderer | CachedLayer | LayerAhead] = dict(renderers)
+        self.layers: dict[str, LayerRenderer | CachedLayer | PrefetchedLayer] = dict(renderers)
         self._mix_key = ""
         if stems is not None:
             keys = StemKeys(sound, score, self.voicing, rate, hold_still)
@@ -127,8 +127,8 @@ class Engine:
                 for name, renderer in renderers.items()
             }
             self._mix_key = keys.of_mix()
-        late = {name: renderer.latency() for name, renderer in renderers.items()}
-        self.mixer = Mixer(sound, self.movement, self.voicing, rate, late, meter)
+        latencies = {name: renderer.latency() for name, renderer in renderers.items()}
+        self.mixer = Mixer(sound, self.movement, self.voicing, rate, latencies, meter)
         self._ahead = DELAY_TICKS + self.mixer.latency_ticks
         self.tick = self._inside = self._began = 0
         self._exact = True
@@ -147,14 +147,14 @@ class Engine:
     @property
     def whole(self) -> bool:
         """Whether it has run in for as long as anything in it remembers."""
-        return self._exact or (self._inside - self._began) * TICK / self.rate >= self.pre_roll()
+        return self._exact or (self._inside - self._began) * TICK / self.rate >= self.preroll()
 
     @property
     def length_ticks(self) -> int:
         """Ticks from the start to the end of the score."""
         return math.ceil(self.score.length * self.rate / TICK)
 
-    def pre_roll(self) -> float:
+    def preroll(self) -> float:
         """Seconds to run before a moment so that filters and effects are as they should be."""
         layers = max((layer.tail() for layer in self.layers.values()), default=0.0)
         return layers + self.mixer.tail()
@@ -180,7 +180,7 @@ class Engine:
             self.mixer.restore_state(kept[1].state)
             self._exact = True
         else:
-            self._inside = tick - ticks_in(min(self.pre_roll(), most), self.rate, tick)
+            self._inside = tick - ticks_in(min(self.preroll(), most), self.rate, tick)
             self._exact = self._inside == 0
         self._began = self._inside
         for _ in self._run(tick + self._ahead - self._inside, MIDDLE_BLOCK):
@@ -258,9 +258,9 @@ class Engine:
         stems = {name: layer.render(span) for name, layer in self.layers.items()}
         since = float(span.times[0]) - self._fades_from
         if since < FADE_IN:
-            way = np.clip((span.times - self._fades_from) / FADE_IN, 0.0, 1.0)
+            fraction = np.clip((span.times - self._fades_from) / FADE_IN, 0.0, 1.0)
             for stem in stems.values():
-                scale_stereo(stem[None], 0.5 - 0.5 * np.cos(np.pi * way))
+                scale_stereo(stem[None], 0.5 - 0.5 * np.cos(np.pi * fraction))
         return stems
 
     def _mix(self, span: Span, stems: dict[str, Signal]) -> Signal:
@@ -281,20 +281,20 @@ class Engine:
         for name, layer in self.layers.items():
             if isinstance(layer, CachedLayer):
                 self.layers[name] = layer.settle(self._inside, most)
-        self._go_ahead()
+        self._prefetch()
         self._stems = None
 
-    def _go_ahead(self) -> None:
+    def _prefetch(self) -> None:
         """Let layers render in stretches longer than blocks; what a store keeps stays with it."""
         for i, (name, layer) in enumerate(self.layers.items()):
             if isinstance(layer, LayerRenderer):
-                self.layers[name] = LayerAhead(layer, i * LONGEST // len(self.layers))
+                self.layers[name] = PrefetchedLayer(layer, i * LONGEST // len(self.layers))
 
     def measure_with(self, meter: Meter | None) -> None:
         """Let another meter have what comes out of stages from now on; for what is listened to."""
         self._meter = self.mixer.meter = meter
         for layer in self.layers.values():
-            renderer = layer.renderer if isinstance(layer, LayerAhead) else layer
+            renderer = layer.renderer if isinstance(layer, PrefetchedLayer) else layer
             if isinstance(renderer, LayerRenderer):
                 renderer.measure_with(meter)
 
@@ -302,7 +302,7 @@ class Engine:
         """Bring layers that were rendered ahead to the state at the present tick."""
         for name in names:
             layer = self.layers[name]
-            if isinstance(layer, LayerAhead):
+            if isinstance(layer, PrefetchedLayer):
                 layer.rewind(self._inside)
 
     def change(self, sound: Sound) -> bool:
@@ -318,7 +318,7 @@ class Engine:
             for layer in sound.layers:
                 if layer.id in touched:
                     renderer = self.layers[layer.id]
-                    assert isinstance(renderer, LayerRenderer | LayerAhead)
+                    assert isinstance(renderer, LayerRenderer | PrefetchedLayer)
                     renderer.change(layer, changes.bypass, at)
             self.mixer.change(changes.bypass)
         self.sound = sound
@@ -353,7 +353,7 @@ class Engine:
         Only while it is listened to, see `listen`.
         """
         span = Span(self._inside, ticks, self.rate)
-        return any(x.prepare(span) for x in self.layers.values() if isinstance(x, LayerAhead))
+        return any(x.prepare(span) for x in self.layers.values() if isinstance(x, PrefetchedLayer))
 
     def stream(
         self, ticks: int, block: int = LARGE_BLOCK, *, ahead: bool = True
@@ -379,7 +379,7 @@ class Engine:
         All are ``[2, samples]``; stems stand by their layers' ids.
         """
         if ahead and self._threads <= 1 and block < LONGEST * TICK:
-            self._go_ahead()
+            self._prefetch()
         for signal, stems, span in self._run(ticks, block):
             self.tick += span.ticks
             yield signal, stems
@@ -417,7 +417,7 @@ class Engine:
         """Where signals come into filters, effects and the limiter, by address."""
         chains = self.mixer.chains()
         for layer in self.layers.values():
-            renderer = layer.renderer if isinstance(layer, LayerAhead) else layer
+            renderer = layer.renderer if isinstance(layer, PrefetchedLayer) else layer
             if isinstance(renderer, LayerRenderer):
                 chains.extend(renderer.chains())
         slots = (slot for chain in chains for slot in chain.walk())

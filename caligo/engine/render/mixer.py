@@ -39,7 +39,7 @@ PLANNED_TICKS = 256
 
 
 @dataclass(slots=True)
-class Way:
+class SendPath:
     """The way of a node's signal to a bus or the master.
 
     Parameters
@@ -70,35 +70,35 @@ class Node:
         self.chain = build_chain(effects, part.id, movement, rate)
         self.level = movement.trajectory(f"{part.id}.level")
         self.pan = movement.trajectory(f"{part.id}.pan") if self.is_layer else None
-        self.ways = [Way(MASTER, None, False, FixedDelay(0))]
-        self.ways += [self._way(send, movement) for send in part.sends]
+        self.paths = [SendPath(MASTER, None, False, FixedDelay(0))]
+        self.paths += [self._path_of(send, movement) for send in part.sends]
 
-    def _way(self, send: Send, movement: Movement) -> Way:
+    def _path_of(self, send: Send, movement: Movement) -> SendPath:
         level = movement.trajectory(f"{self.id}.{send.id}.level")
-        return Way(send.bus, level, send.text("from") == "ahead", FixedDelay(0))
+        return SendPath(send.bus, level, send.text("from") == "ahead", FixedDelay(0))
 
     def gains(self, moments: Moments) -> list[tuple[Floats, Floats]]:
         """Gains of left and right on every way, the one to the master first ``[ticks + 1]``."""
         rows = moments.for_all_notes(id(self), self._gains)
-        return [(rows[2 * i], rows[2 * i + 1]) for i in range(len(self.ways))]
+        return [(rows[2 * i], rows[2 * i + 1]) for i in range(len(self.paths))]
 
     def _gains(self, moments: Moments) -> Floats:
         """Gains of left and right on every way in turn ``[2 * ways, ticks + 1]``."""
         own = gain(self.level.values(moments)[0])
         left, right = own, own
         if self.pan is not None:
-            sides = balance(self.pan.values(moments)[0])
-            left, right = own * sides[0], own * sides[1]
+            channels = balance(self.pan.values(moments)[0])
+            left, right = own * channels[0], own * channels[1]
         found = [left, right]
-        for way in self.ways[1:]:
-            assert way.send is not None
-            sent = gain(way.send.values(moments)[0])
-            if way.ahead:
+        for path_to in self.paths[1:]:
+            assert path_to.send is not None
+            sent = gain(path_to.send.values(moments)[0])
+            if path_to.ahead:
                 found += [sent, sent]
             elif self.pan is None:
                 found += [own * sent, own * sent]
             else:
-                found += [own * sent * sides[0], own * sent * sides[1]]
+                found += [own * sent * channels[0], own * sent * channels[1]]
         return np.array(found)
 
 
@@ -107,10 +107,10 @@ class Mixer:
 
     Parameters
     ----------
-    late
+    latencies
         Samples by which each layer's stem is late, by layer.
     meter
-        Where the levels behind every stage are gathered, if anybody wants them.
+        Where the levels behind every slot are gathered, if anybody wants them.
     """
 
     def __init__(
@@ -119,7 +119,7 @@ class Mixer:
         movement: Movement,
         voicing: Voicing,
         rate: int,
-        late: dict[str, int] | None = None,
+        latencies: dict[str, int] | None = None,
         meter: Meter | None = None,
     ) -> None:
         self._voicing = voicing
@@ -136,27 +136,27 @@ class Mixer:
         self._level = movement.trajectory("master.level")
         self.entrance = Entrance()
         self._limiter = Limiter(sound.master.number("ceiling"), rate)
-        self._late = self._make_up(late or {})
-        self._final = FixedDelay(-self._late % TICK)
+        self._latencies = self._compensate(latencies or {})
+        self._final = FixedDelay(-self._latencies % TICK)
 
-    def _make_up(self, late: dict[str, int]) -> int:
+    def _compensate(self, latencies: dict[str, int]) -> int:
         """Let earlier signals wait for later ones; how late the master comes out."""
         arrives = dict.fromkeys([*self._buses, MASTER], 0)
         leaves: dict[str, int] = {}
         for node in self._nodes:
-            came = late.get(node.id, 0) if node.is_layer else arrives[node.id]
+            came = latencies.get(node.id, 0) if node.is_layer else arrives[node.id]
             leaves[node.id] = came + node.chain.latency()
-            for way in node.ways:
-                arrives[way.to] = max(arrives[way.to], leaves[node.id])
+            for path_to in node.paths:
+                arrives[path_to.to] = max(arrives[path_to.to], leaves[node.id])
         for node in self._nodes:
-            for way in node.ways:
-                way.wait = FixedDelay(arrives[way.to] - leaves[node.id])
+            for path_to in node.paths:
+                path_to.wait = FixedDelay(arrives[path_to.to] - leaves[node.id])
         return arrives[MASTER] + self._master.latency()
 
     @property
     def latency_ticks(self) -> int:
         """Whole ticks by which the output is late, besides the limiter's."""
-        return -(-self._late // TICK)
+        return -(-self._latencies // TICK)
 
     def play(self, voicing: Voicing) -> None:
         """Take up a new set of voices."""
@@ -224,14 +224,14 @@ class Mixer:
     def _send_on(self, node: Node, block: Block, signal: Signal, into: dict[str, Signal]) -> None:
         """A node's signal through its fader, on all its ways."""
         gains = node.gains(block.moments)
-        for way, (left, right) in zip(node.ways, gains, strict=True):
-            if way.wait.held.shape[1]:
+        for path_to, (left, right) in zip(node.paths, gains, strict=True):
+            if path_to.wait.held.shape[1]:
                 waiting = np.zeros_like(signal)
                 add_scaled(signal, left, right, waiting)
-                way.wait.process(waiting)
-                into[way.to] += waiting
+                path_to.wait.process(waiting)
+                into[path_to.to] += waiting
             else:
-                add_scaled(signal, left, right, into[way.to])
+                add_scaled(signal, left, right, into[path_to.to])
         if self.meter is not None and self.meter.wants(node.id):
             faded = np.zeros_like(signal)
             add_scaled(signal, *gains[0], faded)
@@ -242,16 +242,20 @@ class Mixer:
         return [*(node.chain for node in self._nodes), self._master]
 
     def _waits(self) -> dict[str, FixedDelay]:
-        ways = {f"{node.id} {way.to}": way.wait for node in self._nodes for way in node.ways}
-        return ways | {"final": self._final}
+        paths = {
+            f"{node.id} {path_to.to}": path_to.wait
+            for node in self._nodes
+            for path_to in node.paths
+        }
+        return paths | {"final": self._final}
 
     def tail(self) -> float:
-        """Seconds of pre-roll after which buses and master are as if they had always run."""
+        """Seconds of preroll after which buses and master are as if they had always run."""
         reach = dict.fromkeys([*self._buses, MASTER], 0.0)
         for node in self._nodes:
             own = node.chain.tail() + (0.0 if node.is_layer else reach[node.id])
-            for way in node.ways:
-                reach[way.to] = max(reach[way.to], own)
+            for path_to in node.paths:
+                reach[path_to.to] = max(reach[path_to.to], own)
         return reach[MASTER] + self._master.tail() + self._limiter.tail()
 
     def reset(self) -> None:

@@ -16,7 +16,7 @@ from caligo.document.sound import Sound
 from caligo.engine.render.engine import DEFAULT_RATE, LARGE_BLOCK, Engine, Interrupted
 from caligo.engine.stems.store import StemStore
 from caligo.formats.audio import AudioWriter
-from caligo.movement.stillness import Stillness
+from caligo.movement.hold_still import HoldStill
 from caligo.signal.ticks import TICK
 
 Progress = Callable[[float], None]
@@ -63,9 +63,9 @@ def render_to_file(
     threads: int = 1,
     block: int = LARGE_BLOCK,
     span: RenderRange = RenderRange(),
-    stems_folder: Path | None = None,
+    stems_directory: Path | None = None,
     store: StemStore | None = None,
-    hold_still: Stillness = False,
+    hold_still: HoldStill = False,
     progress: Progress = lambda _: None,
     interrupted: Interrupted = lambda: False,
 ) -> Rendered:
@@ -88,11 +88,11 @@ def render_to_file(
     writers: dict[str, AudioWriter] = {}
     try:
         writers["mix"] = AudioWriter(path, rate, sample_format, frames=count)
-        if stems_folder is not None:
-            stems_folder.mkdir(parents=True, exist_ok=True)
+        if stems_directory is not None:
+            stems_directory.mkdir(parents=True, exist_ok=True)
             for name in engine.layers:
                 writers[name] = AudioWriter(
-                    stems_folder / f"{name}{path.suffix}", rate, sample_format, frames=count
+                    stems_directory / f"{name}{path.suffix}", rate, sample_format, frames=count
                 )
         if first_tick > 0:
             engine.start(first_tick, interrupted=interrupted)
@@ -124,7 +124,7 @@ def render_array(
     rate: int = DEFAULT_RATE,
     threads: int = 1,
     block: int = LARGE_BLOCK,
-    hold_still: Stillness = False,
+    hold_still: HoldStill = False,
     ahead: bool = True,
 ) -> NDArray[np.float32]:
     """The sound as an array ``[2, samples]``; for short stretches, tests and measurements.

@@ -20,7 +20,7 @@ LONGEST = 256
 """Ticks of the longest stretch: 341 ms at 48 kHz."""
 
 
-class LayerAhead:
+class PrefetchedLayer:
     """A layer renderer that renders ahead.
 
     Parameters

@@ -2,7 +2,7 @@
 
 What moves a parameter is followed all the way: a modulator that moves a modulator that moves a
 cutoff counts. Only the notes that the layer plays count, the lanes that its modulators read, the
-tempo where something lasts beats, and the length where something lasts a share of the whole.
+tempo where something lasts beats, and the length where something lasts a fraction of the whole.
 """
 
 from __future__ import annotations
@@ -16,23 +16,23 @@ from caligo import ENGINE_VERSION
 from caligo.catalogue import implementation
 from caligo.document.addresses import effect_parts
 from caligo.document.score import Score
-from caligo.document.sound import Course, Layer, Modulator, Part, Route, Sound
+from caligo.document.sound import AutomationLane, Layer, Modulator, Part, Route, Sound
 from caligo.document.tempo import TempoMap
 from caligo.document.times import Time
 from caligo.engine.layers.cross_modulation import all_modulators
 from caligo.engine.layers.layer import own_inserts
 from caligo.engine.layers.voicing import Voicing
 from caligo.material.needed import named
-from caligo.material.shelf import current
-from caligo.movement.stillness import Stillness, as_text
+from caligo.material.store import current
+from caligo.movement.hold_still import HoldStill, as_text
 from caligo.movement.zones import zone_gain
 
 UNHEARD = {"name", "about", "rolls", "locked"}
 """Fields of a modulator that nobody hears."""
 
 
-def _hash(told: Any) -> str:
-    return hashlib.sha256(json.dumps(told, sort_keys=True).encode()).hexdigest()[:32]
+def _hash(content: Any) -> str:
+    return hashlib.sha256(json.dumps(content, sort_keys=True).encode()).hexdigest()[:32]
 
 
 def _drawing(layer: Layer) -> Sequence[Part]:
@@ -99,7 +99,7 @@ def routes_that_count(sound: Sound, layers: Sequence[Layer]) -> list[Route]:
 
 def lanes_that_count(
     sound: Sound, layers: Sequence[Layer], modulators: Collection[str]
-) -> list[Course]:
+) -> list[AutomationLane]:
     """The lanes that the stems of layers depend on: their own, their modulators', the pace's."""
     prefixes = tuple(f"{name}." for name in (*(layer.id for layer in layers), *modulators))
     later = set().union(*(mixed_addresses(layer) for layer in layers))
@@ -129,7 +129,7 @@ class StemKeys:
     """
 
     def __init__(
-        self, sound: Sound, score: Score, voicing: Voicing, rate: int, hold_still: Stillness
+        self, sound: Sound, score: Score, voicing: Voicing, rate: int, hold_still: HoldStill
     ) -> None:
         self._sound = sound
         self._score = score
@@ -225,7 +225,7 @@ class StemKeys:
         )
 
 
-def stem_key(sound: Sound, layer: Layer, score: Score, rate: int, hold_still: Stillness) -> str:
+def stem_key(sound: Sound, layer: Layer, score: Score, rate: int, hold_still: HoldStill) -> str:
     """The key of one layer's stem over a score's own notes."""
     voicing = Voicing(sound, score.notes, TempoMap(score))
     return StemKeys(sound, score, voicing, rate, hold_still).of(layer)

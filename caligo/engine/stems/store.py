@@ -20,7 +20,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from caligo.engine.layers.layer import LayerRenderer
-from caligo.engine.layers.metering import Cells, StageMeter
+from caligo.engine.layers.metering import Cells, SlotMeter
 from caligo.engine.layers.voicing import Voicing
 from caligo.processing.processor import State
 from caligo.signal.ticks import TICK, Span
@@ -47,14 +47,14 @@ class Piece:
 class StemStore:
     """A folder of pieces, kept below a size by letting the least used go."""
 
-    def __init__(self, folder: Path, limit_bytes: int = 2 << 30) -> None:
-        self.folder = folder
+    def __init__(self, directory: Path, limit_bytes: int = 2 << 30) -> None:
+        self.directory = directory
         self.limit_bytes = limit_bytes
         self._lock = threading.Lock()
-        folder.mkdir(parents=True, exist_ok=True)
+        directory.mkdir(parents=True, exist_ok=True)
 
     def _path(self, key: str, piece: int) -> Path:
-        return self.folder / f"{key}-{piece:06d}.stem"
+        return self.directory / f"{key}-{piece:06d}.stem"
 
     def has(self, key: str, piece: int) -> bool:
         """Whether a piece is there."""
@@ -78,7 +78,7 @@ class StemStore:
         path = self._path(key, number)
         scratch = path.with_suffix(f".{os.getpid()}-{threading.get_ident()}")
         try:
-            if shutil.disk_usage(self.folder).free >= RESERVE:
+            if shutil.disk_usage(self.directory).free >= RESERVE:
                 with scratch.open("wb") as file:
                     np.save(file, piece.samples)
                     pickle.dump((piece.state, piece.levels), file)
@@ -88,19 +88,19 @@ class StemStore:
         self._trim()
 
     def _trim(self) -> None:
-        self._let_go(self.limit_bytes, RESERVE)
+        self._evict(self.limit_bytes, RESERVE)
 
-    def make_room(self, wanted: int) -> None:
+    def free_space(self, wanted: int) -> None:
         """Let go of pieces, the least used first, until so many bytes are free on the disk."""
-        self._let_go(self.limit_bytes, wanted + RESERVE)
+        self._evict(self.limit_bytes, wanted + RESERVE)
 
-    def _let_go(self, most: int, free: int) -> None:
+    def _evict(self, most: int, free: int) -> None:
         """Let go of the least used pieces until few enough are held, and enough is free."""
         with self._lock:
             try:
-                held = [(p.stat(), p) for p in self.folder.glob("*.stem")]
+                held = [(p.stat(), p) for p in self.directory.glob("*.stem")]
                 total = sum(stat.st_size for stat, _ in held)
-                missing = free - shutil.disk_usage(self.folder).free
+                missing = free - shutil.disk_usage(self.directory).free
                 for stat, path in sorted(held, key=lambda h: h[0].st_mtime):
                     if total <= most and missing <= 0:
                         break
@@ -159,7 +159,7 @@ class CachedLayer:
         if self._held is None or self._held[0] != number:
             found = self._store.read(self._key, number)
             self._held = None if found is None else (number, found)
-            if found is not None and isinstance(self._renderer.meter, StageMeter):
+            if found is not None and isinstance(self._renderer.meter, SlotMeter):
                 self._renderer.meter.take(found.levels)
         return None if self._held is None else self._held[1].samples
 
@@ -196,7 +196,7 @@ class CachedLayer:
     def _keep(self, number: int) -> None:
         whole = np.concatenate(self._begun, axis=1)
         meter, own = self._renderer.meter, f"{self._renderer.layer.id}."
-        levels = meter.since(number * PIECE_TICKS, own) if isinstance(meter, StageMeter) else {}
+        levels = meter.since(number * PIECE_TICKS, own) if isinstance(meter, SlotMeter) else {}
         self._store.write(self._key, number, Piece(whole, self._renderer.save_state(), levels))
 
     def _arrive(self, tick: int) -> None:

@@ -17,7 +17,7 @@ from caligo.document.score import Score
 from caligo.document.sound import Sound
 from caligo.engine.render.engine import DEFAULT_RATE, Engine, Interrupted
 from caligo.measure.loudness import LoudnessMeter
-from caligo.movement.stillness import Stillness
+from caligo.movement.hold_still import HoldStill
 from caligo.signal.ticks import TICK
 
 MOMENTS = 10
@@ -30,13 +30,13 @@ SILENT = 1e-10
 """A mean power, 100 dB under full scale, below which nothing is compared."""
 
 
-def make_up(
+def compensated_level(
     sound: Sound,
     score: Score,
     address: str,
     *,
     rate: int = DEFAULT_RATE,
-    hold_still: Stillness = False,
+    hold_still: HoldStill = False,
     interrupted: Interrupted = lambda: False,
 ) -> float | None:
     """Decibels to add behind an effect so that it leaves the loudness as it was.
@@ -50,7 +50,7 @@ def make_up(
     """
     if not any(path == address and part.family == "effect" for path, _, part in parts(sound)):
         return None
-    engine = Engine(sound, score, rate=rate, hold_still=hold_still, rough=True, begins=False)
+    engine = Engine(sound, score, rate=rate, hold_still=hold_still, preview=True, begins=False)
     entrance = engine.entrances().get(address)
     if entrance is None:
         return None

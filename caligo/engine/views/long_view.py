@@ -11,7 +11,7 @@ from numpy.typing import NDArray
 
 from caligo.document.score import Score
 from caligo.document.sound import Sound
-from caligo.engine.layers.metering import CELL_TICKS, MASTER, OUTPUT, StageMeter
+from caligo.engine.layers.metering import CELL_TICKS, MASTER, OUTPUT, SlotMeter
 from caligo.engine.render.engine import DEFAULT_RATE, MIDDLE_BLOCK, Engine, Interrupted
 from caligo.engine.stems.store import StemStore, ticks_in
 from caligo.measure.findings import Finding, findings, held_down
@@ -20,19 +20,19 @@ from caligo.measure.panorama import IMAGE, image_of
 from caligo.measure.spectrogram import ROWS, Column, SpectrogramStream, longest_window
 from caligo.measure.stereo import stereo_image
 from caligo.measure.true_peak import TruePeakMeter
-from caligo.movement.stillness import Stillness
+from caligo.movement.hold_still import HoldStill
 from caligo.signal.ticks import TICK
 
 COLUMNS = 1_200
 """Columns over the whole length."""
-CLOSER_COLUMNS = 600
+DETAIL_COLUMNS = 600
 """Columns of a stretch that is looked at closer."""
 CLOSER_TILE = 40
 CLOSER_BLOCK = 16_384
-CLOSER_ROLL = 4.0
+DETAIL_PREROLL = 4.0
 """Seconds of run-in at most, where the mixer has left no state nearby."""
 STAGE_POINTS = 120
-"""Points of a stage's level over the whole length."""
+"""Points of a slot's level over the whole length."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -67,10 +67,10 @@ class Summary:
     Parameters
     ----------
     stages
-        The level behind every stage of the chain, in dB ``[STAGE_POINTS]``; the stages' names
+        The level behind every slot of the chain, in dB ``[STAGE_POINTS]``; the stages' names
         are those of `caligo.engine.layers.metering`.
     peaks
-        The highest peak behind every stage, in dB.
+        The highest peak behind every slot, in dB.
     findings
         What stands out over the whole length.
     """
@@ -138,8 +138,8 @@ class _Columns:
         )
 
 
-def stage_lines(meter: StageMeter, length_ticks: int) -> dict[str, list[float]]:
-    """The level behind every stage in dB ``[STAGE_POINTS]``, evenly over the length."""
+def stage_lines(meter: SlotMeter, length_ticks: int) -> dict[str, list[float]]:
+    """The level behind every slot in dB ``[STAGE_POINTS]``, evenly over the length."""
     points = np.linspace(0.0, max(0, length_ticks // CELL_TICKS - 1), STAGE_POINTS)
     return {
         stage: np.interp(points, level.first + np.arange(len(level.power)), level.power).tolist()
@@ -147,12 +147,12 @@ def stage_lines(meter: StageMeter, length_ticks: int) -> dict[str, list[float]]:
     }
 
 
-def stage_peaks(meter: StageMeter) -> dict[str, float]:
-    """The highest peak behind every stage, in dB under full scale."""
+def stage_peaks(meter: SlotMeter) -> dict[str, float]:
+    """The highest peak behind every slot, in dB under full scale."""
     return {stage: float(level.peak.max()) for stage, level in meter.levels().items()}
 
 
-def _held_down(meter: StageMeter, ceiling: float) -> Finding | None:
+def _held_down(meter: SlotMeter, ceiling: float) -> Finding | None:
     """What the ceiling takes from what the master gives it."""
     levels = meter.levels()
     if MASTER not in levels or OUTPUT not in levels:
@@ -160,7 +160,7 @@ def _held_down(meter: StageMeter, ceiling: float) -> Finding | None:
     before, after = levels[MASTER], levels[OUTPUT]
     first = max(before.first, after.first)
     pair = before.peak[first - before.first :], after.peak[first - after.first :]
-    count = min(len(side) for side in pair)
+    count = min(len(channel) for channel in pair)
     return held_down(pair[0][:count], pair[1][:count], ceiling)
 
 
@@ -169,13 +169,13 @@ def fine(
     score: Score,
     *,
     rate: int = DEFAULT_RATE,
-    hold_still: Stillness = False,
+    hold_still: HoldStill = False,
     store: StemStore | None = None,
     threads: int = 1,
     interrupted: Interrupted = lambda: False,
 ) -> Iterator[Tile | Summary]:
     """The exact picture, rendered from the start; tiles as they come, and a summary at the end."""
-    meter = StageMeter()
+    meter = SlotMeter()
     engine = Engine(
         sound, score, rate=rate, hold_still=hold_still, stems=store, threads=threads, meter=meter
     )
@@ -226,24 +226,24 @@ def fine(
     yield summary
 
 
-def closer(
+def detail(
     sound: Sound,
     score: Score,
     span: tuple[float, float],
     *,
     rate: int = DEFAULT_RATE,
-    hold_still: Stillness = False,
+    hold_still: HoldStill = False,
     store: StemStore | None = None,
     interrupted: Interrupted = lambda: False,
 ) -> Iterator[Tile]:
-    """The exact picture of a stretch in `CLOSER_COLUMNS` columns, from left to right."""
+    """The exact picture of a stretch in `DETAIL_COLUMNS` columns, from left to right."""
     engine = Engine(sound, score, rate=rate, hold_still=hold_still, stems=store, begins=False)
-    hop = (span[1] - span[0]) / CLOSER_COLUMNS
+    hop = (span[1] - span[0]) / DETAIL_COLUMNS
     spectra = SpectrogramStream(rate, hop, image_of)
     # Long windows look back past the beginning of the stretch.
     reach = ticks_in(longest_window(rate) / 2 / rate, rate, round(span[0] * rate / TICK))
     begin = round(span[0] * rate / TICK) - reach
-    engine.start(begin, most=CLOSER_ROLL, interrupted=interrupted)
+    engine.start(begin, most=DETAIL_PREROLL, interrupted=interrupted)
     columns = _Columns(rate, hop)
     spectra.begin(reach * TICK)
     first, waiting = 0, []
@@ -258,8 +258,8 @@ def closer(
         columns.add(signal[:, min(skipped, signal.shape[1]) :])
         skipped -= min(skipped, signal.shape[1])
         waiting += spectra.add(signal)
-        ready = min(len(waiting), CLOSER_COLUMNS - first, len(columns.widths) - first)
-        if ready >= CLOSER_TILE or first + ready == CLOSER_COLUMNS:
+        ready = min(len(waiting), DETAIL_COLUMNS - first, len(columns.widths) - first)
+        if ready >= CLOSER_TILE or first + ready == DETAIL_COLUMNS:
             yield Tile(
                 first,
                 1,
@@ -271,5 +271,5 @@ def closer(
             )
             first += ready
             waiting = waiting[ready:]
-        if first == CLOSER_COLUMNS:
+        if first == DETAIL_COLUMNS:
             return

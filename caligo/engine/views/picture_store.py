@@ -29,13 +29,13 @@ from caligo.engine.stems.keys import StemKeys
 from caligo.engine.stems.store import RESERVE
 from caligo.engine.views.long_view import COLUMNS, Summary, Tile
 from caligo.measure.findings import Finding
-from caligo.movement.stillness import Frozen, Stillness
+from caligo.movement.hold_still import Frozen, HoldStill
 
-LOOKS = 72
-"""Looks that a coarse picture is made from, in the middles of as many equal parts of the length."""
-KEPT_LOOKS = 24
+PROBES = 72
+"""Looks that a preview is made from, in the middles of as many equal parts of the length."""
+KEPT_PROBES = 24
 """Of these, the ones in the middles of so many parts are kept with a picture."""
-FEW_LOOKS = 8
+FEW_PROBES = 8
 """The same where the whole is so short that there are no more."""
 MOST = 200
 """Pictures that are kept: 20 to 30 MB."""
@@ -44,8 +44,8 @@ QUIET = -120.0
 
 
 @dataclass(frozen=True, slots=True)
-class Look:
-    """What is seen at one moment, in the middle of one of `LOOKS` parts of the length.
+class Probe:
+    """What is seen at one moment, in the middle of one of `PROBES` parts of the length.
 
     Levels ``[ROWS]`` and an image ``[IMAGE]`` as bytes, loudness in LUFS, and width.
     """
@@ -59,15 +59,15 @@ class Look:
 
 @dataclass(frozen=True, slots=True)
 class Drawn:
-    """A picture drawn to its end, and the looks that its first, coarse one was made from.
+    """A picture drawn to its end, and the probes that its first, coarse one was made from.
 
     Parameters
     ----------
     levels, image, loudness, width
         Of every column: bytes ``[COLUMNS, ROWS]`` and ``[COLUMNS, IMAGE]``, LUFS and width
         ``[COLUMNS]``.
-    looks, look_images, look_loudness, look_width
-        The same of the looks that are kept ``[kept, ROWS]``, ``[kept, IMAGE]``, ``[kept]``, which
+    probes, probe_images, probe_loudness, probe_width
+        The same of the probes that are kept ``[kept, ROWS]``, ``[kept, IMAGE]``, ``[kept]``, which
         lie in the middles of equal parts of the length.
     """
 
@@ -75,36 +75,36 @@ class Drawn:
     image: NDArray[np.uint8]
     loudness: NDArray[np.float32]
     width: NDArray[np.float32]
-    looks: NDArray[np.uint8]
-    look_images: NDArray[np.uint8]
-    look_loudness: NDArray[np.float32]
-    look_width: NDArray[np.float32]
+    probes: NDArray[np.uint8]
+    probe_images: NDArray[np.uint8]
+    probe_loudness: NDArray[np.float32]
+    probe_width: NDArray[np.float32]
     summary: Summary
 
     @classmethod
-    def of(cls, looks: Mapping[int, Look], tiles: Sequence[Tile], summary: Summary) -> Drawn:
-        """From the looks of the coarse picture and the tiles of the exact one, in order."""
+    def of(cls, probes: Mapping[int, Probe], tiles: Sequence[Tile], summary: Summary) -> Drawn:
+        """From the probes of the preview and the tiles of the exact one, in order."""
 
         def line(values: Iterable[float]) -> NDArray[np.float32]:
             return np.array([max(value, QUIET) for value in values], np.float32)
 
-        part = LOOKS // (KEPT_LOOKS if len(looks) >= KEPT_LOOKS else FEW_LOOKS)
-        seen = [looks[index] for index in range(part // 2, LOOKS, part)]
+        part = PROBES // (KEPT_PROBES if len(probes) >= KEPT_PROBES else FEW_PROBES)
+        seen = [probes[index] for index in range(part // 2, PROBES, part)]
         return cls(
             np.concatenate([tile.levels for tile in tiles])[:COLUMNS],
             np.concatenate([tile.image for tile in tiles])[:COLUMNS],
             line(value for tile in tiles for value in tile.loudness)[:COLUMNS],
             line(value for tile in tiles for value in tile.width)[:COLUMNS],
-            np.array([look.levels for look in seen]),
-            np.array([look.image for look in seen]),
-            line(look.loudness for look in seen),
-            line(look.width for look in seen),
+            np.array([probe.levels for probe in seen]),
+            np.array([probe.image for probe in seen]),
+            line(probe.loudness for probe in seen),
+            line(probe.width for probe in seen),
             summary,
         )
 
     def place_of(self, index: int) -> int:
-        """Which of the kept looks one of `LOOKS` is."""
-        return index * len(self.looks) // LOOKS
+        """Which of the kept probes one of `PROBES` is."""
+        return index * len(self.probes) // PROBES
 
     def tile(self) -> Tile:
         """The whole picture."""
@@ -112,13 +112,13 @@ class Drawn:
         return Tile(0, 1, True, self.levels, self.image, loudness, self.width.tolist())
 
 
-def picture_key(sound: Sound, score: Score, hold_still: Stillness = False) -> str:
+def picture_key(sound: Sound, score: Score, hold_still: HoldStill = False) -> str:
     """What a picture depends on, as one word: all that is heard."""
     voicing = Voicing(sound, score.notes, TempoMap(score))
     return StemKeys(sound, score, voicing, DEFAULT_RATE, hold_still).of_mix()
 
 
-def family_of(sound: Sound, score: Score, hold_still: Stillness = False) -> str:
+def family_of(sound: Sound, score: Score, hold_still: HoldStill = False) -> str:
     """What the states of a sound have in common while it is edited, as one word."""
     still = "frozen" if isinstance(hold_still, Frozen) else str(hold_still)
     ids = sorted(part.id for part in (*sound.layers, *sound.buses))
@@ -128,23 +128,24 @@ def family_of(sound: Sound, score: Score, hold_still: Stillness = False) -> str:
 class PictureStore:
     """A folder of finished pictures; the least used are let go."""
 
-    def __init__(self, folder: Path, most: int = MOST) -> None:
-        self._folder = folder
+    def __init__(self, directory: Path, most: int = MOST) -> None:
+        self._directory = directory
         self._most = most
-        folder.mkdir(parents=True, exist_ok=True)
+        directory.mkdir(parents=True, exist_ok=True)
 
     def has(self, key: str) -> bool:
         """Whether exactly this has been drawn."""
-        return any(self._folder.glob(f"*-{key}.npz"))
+        return any(self._directory.glob(f"*-{key}.npz"))
 
     def read(self, key: str) -> Drawn | None:
         """The picture of exactly this, if it has been drawn."""
-        return self._first(self._folder.glob(f"*-{key}.npz"))
+        return self._first(self._directory.glob(f"*-{key}.npz"))
 
     def newest(self, family: str) -> Drawn | None:
         """The picture of a family that was drawn or shown last."""
         try:
-            found = sorted(self._folder.glob(f"{family}-*.npz"), key=lambda p: -p.stat().st_mtime)
+            paths = self._directory.glob(f"{family}-*.npz")
+            found = sorted(paths, key=lambda p: -p.stat().st_mtime)
         except OSError:
             return None
         return self._first(found)
@@ -153,29 +154,29 @@ class PictureStore:
         for path in paths:
             try:
                 with np.load(path, allow_pickle=False) as file:
-                    told = json.loads(str(file["summary"]))
-                    told["findings"] = [Finding(**one) for one in told["findings"]]
-                    summary = Summary(**told)
+                    stored = json.loads(str(file["summary"]))
+                    stored["findings"] = [Finding(**one) for one in stored["findings"]]
+                    summary = Summary(**stored)
                     arrays = {name: file[name] for name in file.files if name != "summary"}
                 os.utime(path)
                 drawn = Drawn(summary=summary, **arrays)
             except (OSError, ValueError, TypeError, KeyError, EOFError, BadZipFile):
                 continue
-            if len(drawn.levels) == COLUMNS and len(drawn.looks) in (FEW_LOOKS, KEPT_LOOKS):
+            if len(drawn.levels) == COLUMNS and len(drawn.probes) in (FEW_PROBES, KEPT_PROBES):
                 return drawn
         return None
 
     def write(self, key: str, family: str, drawn: Drawn) -> None:
         """Keep a picture, whole or not at all; a full disk only costs the keeping."""
-        scratch = self._folder / f"{key}.{os.getpid()}-{threading.get_ident()}"
+        scratch = self._directory / f"{key}.{os.getpid()}-{threading.get_ident()}"
         arrays = {name: getattr(drawn, name) for name in Drawn.__slots__ if name != "summary"}
         try:
-            if shutil.disk_usage(self._folder).free >= RESERVE:
+            if shutil.disk_usage(self._directory).free >= RESERVE:
                 with scratch.open("wb") as file:
                     summary = json.dumps(asdict(drawn.summary))
                     np.savez_compressed(file, summary=summary, **arrays)
-                scratch.replace(self._folder / f"{family}-{key}.npz")
-            held = sorted(self._folder.glob("*.npz"), key=lambda p: -p.stat().st_mtime)
+                scratch.replace(self._directory / f"{family}-{key}.npz")
+            held = sorted(self._directory.glob("*.npz"), key=lambda p: -p.stat().st_mtime)
             for path in held[self._most :]:
                 path.unlink(missing_ok=True)
         except OSError:

@@ -16,14 +16,14 @@ from caligo.engine.layers.voices import LayerVoices
 from caligo.engine.layers.voicing import Voicing
 from caligo.engine.render.engine import DEFAULT_RATE
 from caligo.movement.block import SourceBlock
+from caligo.movement.hold_still import HoldStill
 from caligo.movement.movement import Movement
-from caligo.movement.stillness import Stillness
 from caligo.signal.ticks import TICK, Span
 from caligo.synthesis.portrait import levels_of
 
 MOMENTS = 96
 """Moments at which a source is looked at, evenly over the length."""
-LOOK = 64
+FRAME = 64
 """Ticks that are rendered for a spectrum."""
 ROWS = 112
 LOWEST, HIGHEST = 30.0, 20_000.0
@@ -91,8 +91,8 @@ def _rows(wave: NDArray[np.float32], rate: int) -> NDArray[np.float64]:
 def _spectra(voices: LayerVoices, length: float, rate: int, count: int) -> dict[str, Any]:
     portrait = LayerPortrait(voices, length, rate, count)
     levels = np.zeros((count, ROWS), np.uint8)
-    for moment, block in portrait.blocks(LOOK):
-        out = np.zeros((1, 2, LOOK * TICK), np.float32)
+    for moment, block in portrait.blocks(FRAME):
+        out = np.zeros((1, 2, FRAME * TICK), np.float32)
         voices.source.render(block, out)
         if block.unfiltered is not None:
             out += block.unfiltered
@@ -115,19 +115,19 @@ def _responses(voices: LayerVoices, length: float, rate: int) -> dict[str, Any]:
     """What each filter does to each frequency over the length, by its id.
 
     Each answers an impulse with the values that it has at the moment, as a voice would hear it, so
-    that a filter of any kind has a picture; the mean power of both sides is shown.
+    that a filter of any kind has a picture; the mean power of both channels is shown.
     """
     portrait = LayerPortrait(voices, length, rate, RESPONSE_MOMENTS)
     found: dict[str, Any] = {}
     for part, slot in zip(voices.layer.filters, voices.filters.slots, strict=True):
         levels = np.zeros((RESPONSE_MOMENTS, ROWS), np.uint8)
-        for moment, block in portrait.blocks(LOOK):
-            signal = np.zeros((1, 2, LOOK * TICK), np.float32)
+        for moment, block in portrait.blocks(FRAME):
+            signal = np.zeros((1, 2, FRAME * TICK), np.float32)
             signal[0, :, 0] = IMPULSE
             slot.processor.reset()
             slot.processor.process(block, signal)
-            sides = [_response(signal[0, side], rate) for side in range(2)]
-            rows = np.sqrt(0.5 * (sides[0] ** 2 + sides[1] ** 2))
+            channels = [_response(signal[0, channel], rate) for channel in range(2)]
+            rows = np.sqrt(0.5 * (channels[0] ** 2 + channels[1] ** 2))
             index = min(RESPONSE_MOMENTS - 1, int(moment / length * RESPONSE_MOMENTS))
             levels[index] = levels_of(rows / TOP)
         slot.processor.reset()
@@ -149,7 +149,7 @@ def picture(
     layer: Layer,
     *,
     rate: int = DEFAULT_RATE,
-    hold_still: Stillness = False,
+    hold_still: HoldStill = False,
 ) -> dict[str, Any]:
     """What the pictures of a layer's source and filters show, as plain data.
 
@@ -160,11 +160,11 @@ def picture(
     movement = Movement(sound, score, hold_still=hold_still)
     voicing = Voicing(sound, score.notes, movement.setting.tempo)
     voices = LayerVoices(sound, layer, movement, voicing, rate)
-    told: dict[str, Any] = {"kind": spec.picture, "length": score.length}
-    told["responses"] = _responses(voices, score.length, rate)
+    described: dict[str, Any] = {"kind": spec.picture, "length": score.length}
+    described["responses"] = _responses(voices, score.length, rate)
     if spec.picture == "spectrum":
-        told |= _spectra(voices, score.length, rate, MOMENTS)
-        told["items"] = {
+        described |= _spectra(voices, score.length, rate, MOMENTS)
+        described["items"] = {
             item.id: _spectra(
                 LayerVoices(sound, _alone(layer, item.id), movement, voicing, rate),
                 score.length,
@@ -173,11 +173,11 @@ def picture(
             )["levels"]
             for item in layer.source.of_kind("operator")
         }
-        return told
+        return described
     shown = voices.source.picture(LayerPortrait(voices, score.length, rate, MOMENTS))
     for key, value in shown.items():
-        told[key] = _packed(value) if isinstance(value, np.ndarray) else value
-    return told
+        described[key] = _packed(value) if isinstance(value, np.ndarray) else value
+    return described
 
 
 def close_up(

@@ -1,6 +1,6 @@
-"""The first, coarse picture of the whole length, from looks at a few moments of it.
+"""The first, preview of the whole length, from probes at a few moments of it.
 
-A look begins in the middle of the sound: it fades in, so that its beginning does not splash over
+A probe begins in the middle of the sound: it fades in, so that its beginning does not splash over
 all rows, and effects with long tails make up for what they have not heard.
 """
 
@@ -19,71 +19,73 @@ from caligo.document.score import Score
 from caligo.document.sound import Sound
 from caligo.engine.render.engine import DEFAULT_RATE, Engine, Interrupted
 from caligo.engine.views.long_view import COLUMNS, Tile
-from caligo.engine.views.picture_store import FEW_LOOKS, KEPT_LOOKS, LOOKS, Drawn, Look
+from caligo.engine.views.picture_store import FEW_PROBES, KEPT_PROBES, PROBES, Drawn, Probe
 from caligo.engine.views.preview_interpolation import Levels, between, gliding
 from caligo.measure.loudness import ABSOLUTE_GATE, lufs
 from caligo.measure.panorama import image_of
-from caligo.measure.spectrogram import ROWS, levels_of, spectra_towards_end
+from caligo.measure.spectrogram import ROWS, levels_of, spectra_for_end
 from caligo.measure.stereo import stereo_image
-from caligo.movement.stillness import Stillness
+from caligo.movement.hold_still import HoldStill
 from caligo.signal.ticks import TICK
 
-JOINED_AT = (FEW_LOOKS, KEPT_LOOKS, LOOKS)
+JOINED_AT = (FEW_PROBES, KEPT_PROBES, PROBES)
 """Looks after which the picture is shown as a whole: their parts are cut in three each time."""
-LOOK_TICKS = 256
-"""Ticks of a look: 341 ms at 48 kHz, as long as the longest window of the spectrogram."""
+PROBE_TICKS = 256
+"""Ticks of a probe: 341 ms at 48 kHz, as long as the longest window of the spectrogram."""
 ROLL = 0.15
-"""Seconds of run-in for a look, two thirds of which it fades in."""
+"""Seconds of run-in for a probe, two thirds of which it fades in."""
 JOINED_SPAN = 5
 """Columns that each of the joined picture covers."""
-SHARE = 0.25
-"""Of the length, what looks may take of it with their run-ins; more would only keep the exact
+FRACTION = 0.25
+"""Of the length, what probes may take of it with their run-ins; more would only keep the exact
 picture waiting."""
 QUIET = -90.0
 NEIGHBOURS = 9
-"""Rows of a picture by which it is told how far one state of a sound follows another."""
+"""Rows of a picture by which it is reported how far one state of a sound follows another."""
 NO_MOVE = 4.0
-"""The variance between looks, in bytes or decibels, under which little is told by it."""
+"""The variance between probes, in bytes or decibels, under which little is reported by it."""
 
 
 def in_turn() -> list[int]:
-    """The numbers of all looks, in an order that covers the length from the first on.
+    """The numbers of all probes, in an order that covers the length from the first on.
 
     Examples
     --------
     >>> in_turn()[:10]
     [4, 40, 22, 58, 13, 49, 31, 67, 1, 37]
     """
-    part, bits = LOOKS // FEW_LOOKS, FEW_LOOKS.bit_length() - 1
-    order = [part * int(f"{i:0{bits}b}"[::-1], 2) + part // 2 for i in range(FEW_LOOKS)]
+    part, bits = PROBES // FEW_PROBES, FEW_PROBES.bit_length() - 1
+    order = [part * int(f"{i:0{bits}b}"[::-1], 2) + part // 2 for i in range(FEW_PROBES)]
     for count in JOINED_AT[1:]:
-        step = LOOKS // count
-        order += [index + side for side in (-step, step) for index in order]
+        step = PROBES // count
+        order += [index + channel for channel in (-step, step) for index in order]
     return order
 
 
-def looks_for(length: float) -> int:
-    """How many looks at a length in seconds are worth their time.
+def probes_for(length: float) -> int:
+    """How many probes at a length in seconds are worth their time.
 
     Examples
     --------
-    >>> [looks_for(length) for length in (10.0, 60.0, 240.0)]
+    >>> [probes_for(length) for length in (10.0, 60.0, 240.0)]
     [8, 24, 72]
     """
-    each = LOOK_TICKS * TICK / DEFAULT_RATE + ROLL
-    return max(count for count in JOINED_AT if count == FEW_LOOKS or count * each < SHARE * length)
+    each = PROBE_TICKS * TICK / DEFAULT_RATE + ROLL
+    return max(
+        count for count in JOINED_AT if count == FEW_PROBES or count * each < FRACTION * length
+    )
 
 
-def looks(
+def probes(
     sound: Sound,
     score: Score,
     *,
     rate: int = DEFAULT_RATE,
-    hold_still: Stillness = False,
+    hold_still: HoldStill = False,
     threads: int = 1,
     most: int | None = None,
     interrupted: Interrupted = lambda: False,
-) -> Iterator[Look]:
+) -> Iterator[Probe]:
     """Looks at the length, in an order that covers the whole from the first on.
 
     Parameters
@@ -95,22 +97,22 @@ def looks(
     """
     engines: SimpleQueue[Engine] = SimpleQueue()
 
-    def look(index: int) -> Look | None:
+    def probe(index: int) -> Probe | None:
         if interrupted():
             return None
         if engines.empty():
             engines.put(
-                Engine(sound, score, rate=rate, hold_still=hold_still, rough=True, begins=False)
+                Engine(sound, score, rate=rate, hold_still=hold_still, preview=True, begins=False)
             )
         engine = engines.get()
-        found = _look_at(engine, index)
+        found = _probe_at(engine, index)
         engines.put(engine)
         return found
 
-    count = looks_for(score.length) if most is None else most
+    count = probes_for(score.length) if most is None else most
     pool = ThreadPoolExecutor(threads)
     try:
-        for future in [pool.submit(look, index) for index in in_turn()[:count]]:
+        for future in [pool.submit(probe, index) for index in in_turn()[:count]]:
             seen = future.result()
             if seen is None:
                 return
@@ -119,60 +121,60 @@ def looks(
         pool.shutdown(cancel_futures=True)
 
 
-def _look_at(engine: Engine, index: int) -> Look:
-    centre = (index + 0.5) / LOOKS * engine.score.length
-    first = max(0, int(centre * engine.rate / TICK) - LOOK_TICKS // 2)
-    signal = engine.glance(first, LOOK_TICKS, ROLL)
+def _probe_at(engine: Engine, index: int) -> Probe:
+    centre = (index + 0.5) / PROBES * engine.score.length
+    first = max(0, int(centre * engine.rate / TICK) - PROBE_TICKS // 2)
+    signal = engine.glance(first, PROBE_TICKS, ROLL)
     # Both filters of K-weighting are left out: a first picture needs no more.
     loudness = lufs(2.0 * float(np.mean(signal.astype(np.float64) ** 2)))
-    spectra = spectra_towards_end(signal, engine.rate)
+    spectra = spectra_for_end(signal, engine.rate)
     levels, image = levels_of(spectra, engine.rate), image_of(spectra, engine.rate)
-    return Look(index, levels, image, loudness, stereo_image(signal).width)
+    return Probe(index, levels, image, loudness, stereo_image(signal).width)
 
 
-def _seen(look: Look) -> NDArray[np.uint8]:
-    """All bytes of a look, levels before the image ``[ROWS + IMAGE]``."""
-    return np.concatenate([look.levels, look.image])
+def _seen(probe: Probe) -> NDArray[np.uint8]:
+    """All bytes of a probe, levels before the image ``[ROWS + IMAGE]``."""
+    return np.concatenate([probe.levels, probe.image])
 
 
-class CoarseView:
-    """The first picture of the whole, which grows with each look.
+class Preview:
+    """The first picture of the whole, which grows with each probe.
 
     Parameters
     ----------
     basis
-        The picture of an earlier state of the sound. What its looks did not see of it is taken
-        over, as far as the looks at both states move together: an edit that leaves most as it was
+        The picture of an earlier state of the sound. What its probes did not see of it is taken
+        over, as far as the probes at both states move together: an edit that leaves most as it was
         leaves most of the picture as exact as it was.
 
     Attributes
     ----------
-    most_looks
-        How many looks it is made from, if not as many as are worth it: those that the picture has
+    most_probes
+        How many probes it is made from, if not as many as are worth it: those that the picture has
         that it goes by.
     """
 
     def __init__(self, basis: Drawn | None = None) -> None:
-        self.looks: dict[int, Look] = {}
+        self.probes: dict[int, Probe] = {}
         self._basis = basis
-        self.most_looks = None if basis is None else len(basis.looks)
+        self.most_probes = None if basis is None else len(basis.probes)
 
-    def add(self, look: Look) -> list[Tile]:
-        """Take in a look; the tiles that it makes."""
-        self.looks[look.index] = look
+    def add(self, probe: Probe) -> list[Tile]:
+        """Take in a probe; the tiles that it makes."""
+        self.probes[probe.index] = probe
         tiles = []
-        if len(self.looks) <= FEW_LOOKS and self._basis is None:
-            tiles.append(_tile_of(look))
-        if len(self.looks) in JOINED_AT:
+        if len(self.probes) <= FEW_PROBES and self._basis is None:
+            tiles.append(_tile_of(probe))
+        if len(self.probes) in JOINED_AT:
             tiles.append(self._joined())
         return tiles
 
     def _joined(self) -> Tile:
-        """One tile over the whole length, in which neighbouring looks go over into each other."""
+        """One tile over the whole length, in which neighbouring probes go over into each other."""
         span = JOINED_SPAN if self._basis is None else 1
         count = COLUMNS // span
-        places = sorted(self.looks)
-        found = [self.looks[index] for index in places]
+        places = sorted(self.probes)
+        found = [self.probes[index] for index in places]
         seen = np.array([_seen(x) for x in found], np.float64)
         heard = np.array([max(x.loudness, QUIET) for x in found])
         wide = np.array([x.width for x in found])
@@ -183,13 +185,13 @@ class CoarseView:
         else:
             whole = np.concatenate([drawn.levels, drawn.image], axis=1)
             known = [drawn.place_of(index) for index in places]
-            looked = np.concatenate([drawn.looks, drawn.look_images], axis=1)[known]
+            looked = np.concatenate([drawn.probes, drawn.probe_images], axis=1)[known]
             levels += _carried(seen, looked, whole, places)
             line = np.maximum(drawn.loudness, QUIET)
-            loudness += _carried(heard, drawn.look_loudness[known], line, places)
-            width += _carried(wide, drawn.look_width[known], drawn.width, places, unit=1.0 / 255.0)
-            # Behind the last look it most likely still is silent where it was.
-            beyond = (np.arange(count) + 0.5) * LOOKS / count > places[-1] + 0.5
+            loudness += _carried(heard, drawn.probe_loudness[known], line, places)
+            width += _carried(wide, drawn.probe_width[known], drawn.width, places, unit=1.0 / 255.0)
+            # Behind the last probe it most likely still is silent where it was.
+            beyond = (np.arange(count) + 0.5) * PROBES / count > places[-1] + 0.5
             silent = beyond & (drawn.loudness < ABSOLUTE_GATE)
             levels[silent], loudness[silent] = whole[silent], line[silent]
             width[silent] = drawn.width[silent]
@@ -212,10 +214,10 @@ def _carried(
     places: Sequence[int],
     unit: float = 1.0,
 ) -> Levels:
-    """What a drawn state of the sound has between its looks, as far as the new state follows it.
+    """What a drawn state of the sound has between its probes, as far as the new state follows it.
 
     Looks at both states are control variates of each other: of what the drawn one has besides its
-    looks, each row takes the share that leaves the least variance, covariance over variance (P.
+    probes, each row takes the fraction that leaves the least variance, covariance over variance (P.
     Glasserman, *Monte Carlo Methods in Financial Engineering*, 2003, section 4.1; from memory).
 
     Parameters
@@ -236,41 +238,41 @@ def _carried(
         )
     # Where too little moves to tell, all of it.
     least = NO_MOVE * unit**2
-    share = np.clip((covariance + least) / (variance + least), 0.0, 1.0)
-    carried: Levels = share * (whole.astype(np.float64) - between(before, places, len(whole)))
+    fraction = np.clip((covariance + least) / (variance + least), 0.0, 1.0)
+    carried: Levels = fraction * (whole.astype(np.float64) - between(before, places, len(whole)))
     return carried
 
 
-def coarse(
+def preview_tiles(
     sound: Sound,
     score: Score,
     *,
     rate: int = DEFAULT_RATE,
-    hold_still: Stillness = False,
+    hold_still: HoldStill = False,
     threads: int = 1,
     basis: Drawn | None = None,
     interrupted: Interrupted = lambda: False,
 ) -> Iterator[Tile]:
-    """A first picture from looks at the length, so that it is there at once.
+    """A first picture from probes at the length, so that it is there at once.
 
-    The first looks come each as a tile of its own, then as one that joins them; the last tile
-    joins all. See `looks` and `CoarseView`.
+    The first probes come each as a tile of its own, then as one that joins them; the last tile
+    joins all. See `probes` and `Preview`.
     """
-    view = CoarseView(basis)
-    for look in looks(
+    view = Preview(basis)
+    for probe in probes(
         sound,
         score,
         rate=rate,
         hold_still=hold_still,
         threads=threads,
-        most=view.most_looks,
+        most=view.most_probes,
         interrupted=interrupted,
     ):
-        yield from view.add(look)
+        yield from view.add(probe)
 
 
-def _tile_of(look: Look) -> Tile:
-    span = COLUMNS // FEW_LOOKS
-    first = look.index * FEW_LOOKS // LOOKS * span
-    levels, image = look.levels[None, :], look.image[None, :]
-    return Tile(first, span, False, levels, image, [look.loudness], [look.width])
+def _tile_of(probe: Probe) -> Tile:
+    span = COLUMNS // FEW_PROBES
+    first = probe.index * FEW_PROBES // PROBES * span
+    levels, image = probe.levels[None, :], probe.image[None, :]
+    return Tile(first, span, False, levels, image, [probe.loudness], [probe.width])

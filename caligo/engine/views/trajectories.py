@@ -15,11 +15,11 @@ from caligo.document.score import Score
 from caligo.document.sound import Sound
 from caligo.engine.layers.pitch import LayerPitch
 from caligo.engine.layers.voicing import Voicing
+from caligo.movement.hold_still import HoldStill
 from caligo.movement.moments import Moments
 from caligo.movement.movement import Movement
 from caligo.movement.notes import Floats, whole
 from caligo.movement.readings import Reading, fights, read
-from caligo.movement.stillness import Stillness
 from caligo.movement.trajectory import Trajectory
 
 WITHIN = 4
@@ -126,18 +126,18 @@ class TrajectoryView:
     Parameters
     ----------
     points
-        Equally spaced moments that a look has.
+        Equally spaced moments that a probe has.
     """
 
     def __init__(
-        self, sound: Sound, score: Score, points: int = 600, *, hold_still: Stillness = False
+        self, sound: Sound, score: Score, points: int = 600, *, hold_still: HoldStill = False
     ) -> None:
         self._sound, self._score, self._points = sound, score, points
         self._movement = Movement(sound, score, hold_still=hold_still)
         self._voicing = Voicing(sound, score.notes, self._movement.setting.tempo)
 
     def times(self, span: tuple[float, float] | None = None) -> Floats:
-        """The points of a look at a stretch, or at the whole ``[points]``."""
+        """The points of a probe at a stretch, or at the whole ``[points]``."""
         start, end = span or (0.0, self._score.length)
         found: Floats = start + np.arange(self._points, dtype=np.float64) * (
             (end - start) / self._points
@@ -149,8 +149,8 @@ class TrajectoryView:
     ) -> dict[str, list[float | None]]:
         """What a moved parameter does in each note, by the note's id; none before it begins.
 
-        With `most`, only so many notes are told of, those that are held in the stretch, and only
-        while they are.
+        With `most`, only so many notes are reported of, those that are held in the stretch, and
+        only while they are.
         """
         moved = self._movement.moved()
         if address not in moved:
@@ -194,8 +194,8 @@ class TrajectoryView:
         for row, voice in enumerate(self._voicing.voices):
             moments = self._voicing.moments(times, self._voicing.all.row(row))
             octaves = pitch.values(self._voicing, [voice], moments)[0] - MIDDLE_C_OCTAVES
-            way = np.exp2(octaves * follow.values(moments)[0] / 100.0)
-            values = trajectory.values(moments)[0] * way
+            factor = np.exp2(octaves * follow.values(moments)[0] / 100.0)
+            values = trajectory.values(moments)[0] * factor
             found[voice.name] = _where(times >= voice.start, values)
         return found
 
@@ -206,7 +206,7 @@ class TrajectoryView:
         found: list[float] = moments.modulation(self._movement.modulators[name], True)[0].tolist()
         return found
 
-    def look(self, span: tuple[float, float] | None = None) -> Trajectories:
+    def probe(self, span: tuple[float, float] | None = None) -> Trajectories:
         """Every modulator and moved parameter over a stretch, or over the whole.
 
         What differs by note is shown for the note that began last.
@@ -240,8 +240,8 @@ class TrajectoryView:
                 found.spread[path] = sounding.spread(trajectory)
             found.parameters[path] = _reduce(values)
             found.readings[path] = read(trajectory.parameter, values, step, trajectory.limits())
-        told = fights(self._sound, {path: moved[path].parameter for path in found.parameters})
-        for path, sentence in told.items():
+        conflicts = fights(self._sound, {path: moved[path].parameter for path in found.parameters})
+        for path, sentence in conflicts.items():
             found.readings[path].words.append(sentence)
         return found
 
@@ -266,7 +266,7 @@ def trajectories(
     score: Score,
     points: int = 600,
     *,
-    hold_still: Stillness = False,
+    hold_still: HoldStill = False,
     each_note: bool = False,
 ) -> Trajectories:
     """Every modulator and moved parameter over the score, at `points` equally spaced moments.
@@ -275,7 +275,7 @@ def trajectories(
     note apart, what goes along with the key as each note has it. Nothing is rendered.
     """
     view = TrajectoryView(sound, score, points, hold_still=hold_still)
-    found = view.look()
+    found = view.probe()
     if each_note:
         found.notes.update({path: view.notes(path) for path in found.spread})
         found.notes.update(view.along_keys())

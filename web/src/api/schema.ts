@@ -762,10 +762,10 @@ export interface paths {
             cookie?: never;
         };
         /**
-         * Look Closer
+         * Draw Detail
          * @description Levels of a stretch as bytes, row by row, the lowest first.
          */
-        get: operations["studio_material_api_look_closer"];
+        get: operations["studio_material_api_draw_detail"];
         put?: never;
         post?: never;
         delete?: never;
@@ -967,7 +967,7 @@ export interface paths {
          * Rolls Of
          * @description What a modulator of a sound would do with other seeds.
          */
-        post: operations["studio_stage_rolls_api_rolls_of"];
+        post: operations["studio_live_rolls_api_rolls_of"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1281,6 +1281,38 @@ export interface components {
             copy_of?: number | null;
         };
         /**
+         * AutomationLane
+         * @description A lane: where a parameter rests at every moment of the cue; what moves it adds to that.
+         */
+        AutomationLane: {
+            /** Id */
+            id: string;
+            /** To */
+            to: string;
+            /**
+             * Muted
+             * @default false
+             */
+            muted: boolean;
+            /** Points */
+            points?: components["schemas"]["AutomationPoint"][];
+        };
+        /**
+         * AutomationPoint
+         * @description A parameter's value at a moment; the bend is that of the way to the next point.
+         */
+        AutomationPoint: {
+            /** Time */
+            time: number;
+            /** Value */
+            value: number;
+            /**
+             * Bend
+             * @default 0
+             */
+            bend: number;
+        };
+        /**
          * Bus
          * @description Effects shared by the layers that send to it.
          */
@@ -1303,38 +1335,6 @@ export interface components {
             effects?: components["schemas"]["EffectPart"][];
             /** Sends */
             sends?: components["schemas"]["Send"][];
-        };
-        /**
-         * Course
-         * @description A lane: where a parameter rests at every moment of the cue; what moves it adds to that.
-         */
-        Course: {
-            /** Id */
-            id: string;
-            /** To */
-            to: string;
-            /**
-             * Muted
-             * @default false
-             */
-            muted: boolean;
-            /** Points */
-            points?: components["schemas"]["CoursePoint"][];
-        };
-        /**
-         * CoursePoint
-         * @description A parameter's value at a moment; the bend is that of the way to the next point.
-         */
-        CoursePoint: {
-            /** Time */
-            time: number;
-            /** Value */
-            value: number;
-            /**
-             * Bend
-             * @default 0
-             */
-            bend: number;
         };
         /**
          * EffectPart
@@ -1772,7 +1772,7 @@ export interface components {
             /** Routes */
             routes?: components["schemas"]["Route"][];
             /** Lanes */
-            lanes?: components["schemas"]["Course"][];
+            lanes?: components["schemas"]["AutomationLane"][];
         };
         /**
          * SourcePart
@@ -2576,20 +2576,19 @@ export interface components {
             from: number;
         };
         /**
-         * Look
-         * @description Look closer at a stretch from now on, or only at the whole.
+         * LiveMessages
+         * @description All messages, so that they are described in one place.
          */
-        Look: {
-            /**
-             * @description discriminator enum property added by openapi-typescript
-             * @enum {string}
-             */
-            type: "look";
-            /** Span */
-            span: [
-                number,
-                number
-            ] | null;
+        LiveMessages: {
+            /** From Page */
+            from_page: components["schemas"]["Listen"] | components["schemas"]["Stop"] | components["schemas"]["Seek"] | components["schemas"]["SetLoop"] | components["schemas"]["Heard"] | components["schemas"]["Press"] | components["schemas"]["Lift"] | components["schemas"]["Panic"] | components["schemas"]["Still"] | components["schemas"]["SkimAll"] | components["schemas"]["Compare"] | components["schemas"]["Probe"] | components["schemas"]["NotesOf"] | components["schemas"]["MakeUpOf"] | components["schemas"]["Watch"] | components["schemas"]["Ping"];
+            /** To Page */
+            to_page: components["schemas"]["NotesNews"] | components["schemas"]["MakeUpNews"] | components["schemas"]["PictureNews"] | components["schemas"]["SummaryNews"] | components["schemas"]["ListeningNews"] | components["schemas"]["StoppedNews"] | components["schemas"]["ChangedNews"] | components["schemas"]["RenderNews"] | components["schemas"]["ProblemNews"] | components["schemas"]["PongNews"];
+            audio: components["schemas"]["AudioHeader"];
+            spectrum: components["schemas"]["SpectrumHeader"];
+            trajectories: components["schemas"]["TrajectoriesHeader"];
+            tile: components["schemas"]["TileHeader"];
+            detail: components["schemas"]["CloserHeader"];
         };
         /**
          * MakeUpNews
@@ -2725,6 +2724,22 @@ export interface components {
             key: number;
             /** Velocity */
             velocity: number;
+        };
+        /**
+         * Probe
+         * @description Look closer at a stretch from now on, or only at the whole.
+         */
+        Probe: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            type: "look";
+            /** Span */
+            span: [
+                number,
+                number
+            ] | null;
         };
         /**
          * ProblemNews
@@ -2863,21 +2878,6 @@ export interface components {
             bin_hertz: number;
             /** Floor */
             floor: number;
-        };
-        /**
-         * StageMessages
-         * @description All messages, so that they are described in one place.
-         */
-        StageMessages: {
-            /** From Page */
-            from_page: components["schemas"]["Listen"] | components["schemas"]["Stop"] | components["schemas"]["Seek"] | components["schemas"]["SetLoop"] | components["schemas"]["Heard"] | components["schemas"]["Press"] | components["schemas"]["Lift"] | components["schemas"]["Panic"] | components["schemas"]["Still"] | components["schemas"]["SkimAll"] | components["schemas"]["Compare"] | components["schemas"]["Look"] | components["schemas"]["NotesOf"] | components["schemas"]["MakeUpOf"] | components["schemas"]["Watch"] | components["schemas"]["Ping"];
-            /** To Page */
-            to_page: components["schemas"]["NotesNews"] | components["schemas"]["MakeUpNews"] | components["schemas"]["PictureNews"] | components["schemas"]["SummaryNews"] | components["schemas"]["ListeningNews"] | components["schemas"]["StoppedNews"] | components["schemas"]["ChangedNews"] | components["schemas"]["RenderNews"] | components["schemas"]["ProblemNews"] | components["schemas"]["PongNews"];
-            audio: components["schemas"]["AudioHeader"];
-            spectrum: components["schemas"]["SpectrumHeader"];
-            trajectories: components["schemas"]["TrajectoriesHeader"];
-            tile: components["schemas"]["TileHeader"];
-            closer: components["schemas"]["CloserHeader"];
         };
         /**
          * Still
@@ -4586,7 +4586,7 @@ export interface operations {
             };
         };
     };
-    studio_material_api_look_closer: {
+    studio_material_api_draw_detail: {
         parameters: {
             query?: {
                 start?: number;
@@ -4883,7 +4883,7 @@ export interface operations {
             };
         };
     };
-    studio_stage_rolls_api_rolls_of: {
+    studio_live_rolls_api_rolls_of: {
         parameters: {
             query?: never;
             header?: never;

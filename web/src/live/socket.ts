@@ -24,8 +24,8 @@ export type Summary = Schemas["SummaryNews"];
 /** What a source's picture shows; which kind it is decides what else there is. */
 export type Shown = Schemas["PictureNews"] & Record<string, unknown>;
 export type RenderNews = Pick<RenderOut, "id" | "state" | "progress" | "message">;
-type News = Schemas["StageMessages"]["to_page"];
-type ToServer = Schemas["StageMessages"]["from_page"];
+type News = Schemas["LiveMessages"]["to_page"];
+type ToServer = Schemas["LiveMessages"]["from_page"];
 
 export type Reading = Schemas["ReadingOut"];
 export type Returns = Schemas["ReturnsOut"];

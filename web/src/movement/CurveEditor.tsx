@@ -1,14 +1,14 @@
 import { courseAt } from "../document/lanes";
 import { edit, endGesture, useSession } from "../session/store";
 import { useCatalogue } from "../ui/catalogue-context";
-import { type CoursePoint, PointField } from "../ui/PointField";
+import { type CurvePoint, PointField } from "../ui/PointField";
 
 const HEIGHT = 120;
 const STEPS = 160;
 const EDGE = 0.04;
 
 /** What the three lists of a curve say, as points. */
-export function pointsOf(at: number[], values: number[], bends: number[]): CoursePoint[] {
+export function pointsOf(at: number[], values: number[], bends: number[]): CurvePoint[] {
   return at
     .slice(0, values.length)
     .map((time, i) => ({ time, value: values[i] ?? 0, bend: bends[i] ?? 0 }))
@@ -27,7 +27,7 @@ export function CurveEditor({ index, color }: { index: number; color: string }) 
     const x = (i / STEPS) * 100;
     return `${x} ${(y(courseAt(points, x, false) ?? 0) * HEIGHT).toFixed(1)}`;
   }).join("L");
-  const set = (next: CoursePoint[], gesture: string | null) => {
+  const set = (next: CurvePoint[], gesture: string | null) => {
     const at = `/modulators/${index}/params`;
     edit(
       "sound",

@@ -1,7 +1,7 @@
 import { useRef, useState } from "react";
 
 /** A point of a drawn course: its moment, its value, and the bend of the way to the next. */
-export interface CoursePoint {
+export interface CurvePoint {
   time: number;
   value: number;
   bend: number;
@@ -22,7 +22,7 @@ const BEND_STEP = 10;
 
 const bounded = (bend: number) => Math.round(Math.min(100, Math.max(-100, bend)));
 
-function inOrder(points: CoursePoint[]): CoursePoint[] {
+function inOrder(points: CurvePoint[]): CurvePoint[] {
   return [...points].sort((a, b) => a.time - b.time);
 }
 
@@ -40,13 +40,13 @@ export function PointField({
   added,
   most,
 }: {
-  points: CoursePoint[];
+  points: CurvePoint[];
   scale: FieldScale;
   /** What a screen reader hears of a point. */
-  label: (point: CoursePoint) => string;
+  label: (point: CurvePoint) => string;
   /** What the field is called. */
   name: string;
-  onChange: (points: CoursePoint[], gesture: string | null) => void;
+  onChange: (points: CurvePoint[], gesture: string | null) => void;
   onEnd: () => void;
   /** The moment at which the keys add a point. */
   added: () => number;
@@ -58,7 +58,7 @@ export function PointField({
     index: number;
     y: number;
     bend: number | null;
-    points: CoursePoint[];
+    points: CurvePoint[];
   } | null>(null);
   const at = (clientX: number, clientY: number) => {
     const box = area.current?.getBoundingClientRect();
@@ -68,14 +68,14 @@ export function PointField({
       value: scale.value((clientY - box.top) / box.height),
     };
   };
-  const add = (point: CoursePoint) => {
+  const add = (point: CurvePoint) => {
     if (points.length >= most) return points;
     const next = inOrder([...points, point]);
     onChange(next, null);
     setChosen(next.indexOf(point));
     return next;
   };
-  const replace = (index: number, part: Partial<CoursePoint>) => {
+  const replace = (index: number, part: Partial<CurvePoint>) => {
     const next = points.map((p, i) => (i === index ? { ...p, ...part } : p));
     const moved = next[index];
     const order = inOrder(next);
@@ -89,7 +89,7 @@ export function PointField({
     );
     setChosen(null);
   };
-  const onKey = (event: React.KeyboardEvent, index: number, point: CoursePoint) => {
+  const onKey = (event: React.KeyboardEvent, index: number, point: CurvePoint) => {
     const size = SMALL_STEP * (event.shiftKey ? 0.1 : 1);
     const aside = { ArrowLeft: -1, ArrowRight: 1 }[event.key];
     const up = { ArrowUp: 1, ArrowDown: -1 }[event.key];

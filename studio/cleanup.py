@@ -8,7 +8,7 @@ from pathlib import Path
 
 from django.conf import settings
 
-logger = logging.getLogger("studio.sweeping")
+logger = logging.getLogger("studio.cleanup")
 
 PICTURES = "pictures"
 """The folder of finished pictures, in that of the stems."""

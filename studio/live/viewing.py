@@ -9,11 +9,11 @@ from pathlib import Path
 from typing import Any
 
 from caligo.document import Score, Sound
-from caligo.movement.stillness import Stillness
-from studio.stage.messages import ProblemNews
+from caligo.movement.hold_still import HoldStill
+from studio.live.messages import ProblemNews
 from studio.workers import Worker, WorkerFailed, drawers
 
-logger = logging.getLogger("studio.stage")
+logger = logging.getLogger("studio.live")
 
 SendText = Callable[[str], None]
 SendBytes = Callable[[bytes], None]
@@ -46,7 +46,7 @@ class Viewing:
         threading.Thread(target=self._work, name="long view", daemon=True).start()
 
     def show(
-        self, sound: Sound, score: Score, revision: int, hold_still: Stillness, *more: Any
+        self, sound: Sound, score: Score, revision: int, hold_still: HoldStill, *more: Any
     ) -> None:
         """Draw this state from now on."""
         self._want((sound, score, revision, hold_still, self._stems, *more))

@@ -1,4 +1,4 @@
-"""What filters with a corner share: cutoff, key follow, sides that part, and mix."""
+"""What filters with a cutoff share: cutoff, key follow, sides that part, and mix."""
 
 from __future__ import annotations
 
@@ -19,7 +19,7 @@ LOWEST = 10.0
 FADED = 90.0
 """Decibels by which a filter's ringing has fallen when it counts as faded."""
 WIDEST_SPREAD = 4.0
-"""Octaves by which the corners of left and right part at most."""
+"""Octaves by which the cutoffs of left and right part at most."""
 
 
 def cutoff_parameter(cutoff: float, help: str, group: str = "Cut") -> Parameter:
@@ -55,7 +55,7 @@ def key_follow_parameter(default: float = 0.0, group: str = "Cut") -> Parameter:
 
 
 def spread_parameter(group: str = "Cut") -> Parameter:
-    """How far the corners of left and right lie apart."""
+    """How far the cutoffs of left and right lie apart."""
     return Parameter(
         "spread",
         "Spread",
@@ -123,14 +123,14 @@ def followed(cutoff: Floats, key_follow: Floats, block: Block) -> Floats:
     return found
 
 
-def sides(hertz: Floats, spread: Floats) -> Floats:
+def spread_cutoffs(hertz: Floats, spread: Floats) -> Floats:
     """Corners of left and right that lie `spread` octaves apart ``[voices, 2, ticks + 1]``."""
     half = np.exp2(0.5 * spread)
     return np.stack([hertz / half, hertz * half], axis=1)
 
 
-def lowest_corner(cutoff: Trajectory, key_follow: Trajectory, spread: Trajectory | None) -> float:
-    """The lowest corner in Hz that a filter may come to, on any key."""
+def lowest_cutoff(cutoff: Trajectory, key_follow: Trajectory, spread: Trajectory | None) -> float:
+    """The lowest cutoff in Hz that a filter may come to, on any key."""
     lowest = cutoff.reach()[0]
     follow = max(abs(bound) for bound in key_follow.reach()) / 100.0
     if spread is not None:

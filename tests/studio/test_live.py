@@ -27,12 +27,12 @@ from demo.pads import dome_air
 from studio.asgi import application
 from studio.library.editing import edit_score, edit_sound
 from studio.library.models import Sound
-from studio.stage import hub
-from studio.stage.consumer import TOO_MANY
-from studio.stage.drawing import trajectories_packet
-from studio.stage.listener import LEAD, MOST_LEAD, NEARLY, STEP_UP, Listener
-from studio.stage.open_sound import OpenSound
-from studio.stage.packets import AUDIO, CLOSER, TILE, TRAJECTORIES
+from studio.live import broadcasting
+from studio.live.consumer import TOO_MANY
+from studio.live.drawing import trajectories_packet
+from studio.live.listener import LEAD, MOST_LEAD, NEARLY, STEP_UP, Listener
+from studio.live.open_sound import OpenSound
+from studio.live.packets import AUDIO, CLOSER, TILE, TRAJECTORIES
 from tests.studio.conftest import Api
 
 pytestmark = pytest.mark.django_db(transaction=True)
@@ -426,12 +426,12 @@ def changed_root(key: str) -> None:
 async def test_more_pages_than_there_is_room_for_are_turned_away(
     sound: Sound, monkeypatch: pytest.MonkeyPatch
 ) -> None:
-    monkeypatch.setattr(hub, "MOST_OPEN", hub.count() + 1)
+    monkeypatch.setattr(broadcasting, "MOST_OPEN", broadcasting.count() + 1)
     async with stage(sound.pk):
         communicator, answer = await opened(sound.pk, ORIGIN)
         assert answer["type"] == "websocket.accept"
         assert (await communicator.receive_output(10))["code"] == TOO_MANY
-    assert hub.count() == hub.MOST_OPEN - 1
+    assert broadcasting.count() == broadcasting.MOST_OPEN - 1
 
 
 async def test_stages_opened_and_dropped_leave_nothing_behind(sound: Sound) -> None:

@@ -1,6 +1,6 @@
-"""The messages of the stage's WebSocket; the page's types are generated from these.
+"""The messages of the WebSocket; the page's types are generated from these.
 
-Text messages are JSON, told apart by ``type``. Binary ones are packets (`studio.stage.packets`)
+Text messages are JSON, distinguished by ``type``. Binary ones are packets (`studio.live.packets`)
 whose headers are described here as well.
 """
 
@@ -16,7 +16,7 @@ from caligo.document.score import LONGEST_SCORE
 LONGEST_TEXT = 4_096
 """Characters of a message from the page at most."""
 SHORTEST_LOOP = 0.1
-SHORTEST_LOOK = 0.5
+SHORTEST_PROBE = 0.5
 Moment = Annotated[float, Field(ge=0.0, le=LONGEST_SCORE)]
 Count = Annotated[int, Field(ge=0, le=2**53)]
 Line = list[float | None]
@@ -115,7 +115,7 @@ class Compare(Message):
     moments: tuple[Moment, Moment]
 
 
-class Look(Message):
+class Probe(Message):
     """Look closer at a stretch from now on, or only at the whole."""
 
     type: Literal["look"]
@@ -137,7 +137,7 @@ class MakeUpOf(Message):
 
 
 class Watch(Message):
-    """Tell the spectrum of a stage of the chain while it plays; of none where it is empty."""
+    """Tell the spectrum of a slot of the chain while it plays; of none where it is empty."""
 
     type: Literal["watch"]
     stage: str = Field(max_length=120)
@@ -161,7 +161,7 @@ FromPage = (
     | Still
     | SkimAll
     | Compare
-    | Look
+    | Probe
     | NotesOf
     | MakeUpOf
     | Watch
@@ -189,8 +189,8 @@ def read_message(text: str) -> FromPage:
     loop = message.loop if isinstance(message, Listen | SetLoop) else None
     if loop is not None and loop[1] - loop[0] < SHORTEST_LOOP:
         raise BadMessage("a loop lasts at least a tenth of a second")
-    span = message.span if isinstance(message, Look) else None
-    if span is not None and span[1] - span[0] < SHORTEST_LOOK:
+    span = message.span if isinstance(message, Probe) else None
+    if span is not None and span[1] - span[0] < SHORTEST_PROBE:
         raise BadMessage("a stretch to look at lasts at least half a second")
     return message
 
@@ -270,7 +270,7 @@ class FindingOut(Message):
 
 
 class SummaryNews(Message):
-    """What is known of the whole, and the level behind every stage of the chain."""
+    """What is known of the whole, and the level behind every slot of the chain."""
 
     type: Literal["summary"] = "summary"
     revision: int
@@ -359,7 +359,7 @@ class AudioHeader(Message):
 
 
 class SpectrumHeader(Message):
-    """The header of a watched stage's spectrum, up to a moment.
+    """The header of a watched slot's spectrum, up to a moment.
 
     The data are bytes: the bins of the left side, then of the right, each `bin_hertz` wide, in half
     decibels over `floor`.
@@ -377,7 +377,8 @@ class TrajectoriesHeader(Message):
 
     The data are 32-bit floats: for each of `modulators`, then of `parameters`, the middle, lowest
     and highest value at each of the points; then for each of `spread` the lowest and the highest
-    over the sounding notes, NaN where none sounds. Readings and returns are told with the whole.
+    over the sounding notes, NaN where none sounds. Readings and returns are reported with the
+    whole.
     """
 
     revision: int
@@ -422,7 +423,7 @@ class CloserHeader(TileHeader):
     end: float
 
 
-class StageMessages(BaseModel):
+class LiveMessages(BaseModel):
     """All messages, so that they are described in one place."""
 
     from_page: Annotated[FromPage, Field(discriminator="type")]
@@ -431,13 +432,13 @@ class StageMessages(BaseModel):
     spectrum: SpectrumHeader
     trajectories: TrajectoriesHeader
     tile: TileHeader
-    closer: CloserHeader
+    detail: CloserHeader
 
 
 def message_schemas() -> dict[str, Any]:
     """The JSON Schemas of all messages by name, as OpenAPI's components take them."""
     _, described = models_json_schema(
-        [(StageMessages, "serialization")], ref_template="#/components/schemas/{model}"
+        [(LiveMessages, "serialization")], ref_template="#/components/schemas/{model}"
     )
     found: dict[str, Any] = described["$defs"]
     return found

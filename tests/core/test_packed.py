@@ -16,7 +16,7 @@ from caligo.kernels import KernelTypeError
 from caligo.signal.first_order import run_all_passes, run_slope
 from caligo.signal.ladder import run_ladder
 from caligo.signal.sections import BELL, run_sections, run_side_by_side
-from caligo.signal.state_variable import corner_gain, run, sharpness
+from caligo.signal.state_variable import cutoff_gain, run, sharpness
 from caligo.signal.ticks import TICK
 from caligo.signal.vector import WIDTH, in_each, load, load_from, store, totals
 
@@ -84,13 +84,13 @@ def _filters(rng: np.random.Generator, voices: int) -> dict[str, tuple[int, Call
         return rng.uniform(low, high, (voices, *shape, ends))
 
     hertz, shares, back = moving(50, 9000), moving(0, 1), moving(-0.9, 0.9)
-    corner, parted = corner_gain(hertz, RATE), corner_gain(moving(50, 9000, 2), RATE)
+    cutoff, parted = cutoff_gain(hertz, RATE), cutoff_gain(moving(50, 9000, 2), RATE)
     steep, flat = sharpness(moving(0, 100), True), sharpness(moving(0, 100), False)
-    many, lifts = corner_gain(moving(50, 9000, 3, 2), RATE), moving(0, 3)
-    side, wide, gains = corner_gain(moving(50, 9000, 3), RATE), moving(0.05, 1, 3), moving(0, 2, 3)
+    many, lifts = cutoff_gain(moving(50, 9000, 3, 2), RATE), moving(0, 3)
+    side, wide, gains = cutoff_gain(moving(50, 9000, 3), RATE), moving(0.05, 1, 3), moving(0, 2, 3)
     resonance, drive = moving(0, 3.8), moving(1, 20)
     return {
-        "24 dB": (4, lambda x, s, v: run(x, corner[v], steep[v], shares[v], False, s)),
+        "24 dB": (4, lambda x, s, v: run(x, cutoff[v], steep[v], shares[v], False, s)),
         "12 dB": (2, lambda x, s, v: run(x, parted[v], flat[v], shares[v], True, s)),
         "6 dB": (1, lambda x, s, v: run_slope(x, parted[v], shares[v], False, s)),
         "all-pass": (6, lambda x, s, v: run_all_passes(x, parted[v], back[v], shares[v], s)),
@@ -162,8 +162,8 @@ def test_four_voices_at_four_corners_are_four_textbook_filters() -> None:
     steady = np.ones((4, TICKS + 1))
     given = _noise(rng, 4)
     ours = given.copy()
-    corner = corner_gain(hertz[:, None] * steady, RATE)
-    run(ours, corner, sharpness(0.0 * steady, True), steady, False, np.zeros((4, 2, 4)))
+    cutoff = cutoff_gain(hertz[:, None] * steady, RATE)
+    run(ours, cutoff, sharpness(0.0 * steady, True), steady, False, np.zeros((4, 2, 4)))
     for v, corner_hertz in enumerate(hertz):
         sections = scipy.signal.butter(4, corner_hertz, fs=RATE, output="sos")
         theirs = scipy.signal.sosfilt(sections, given[v].astype(float), axis=1)

@@ -8,17 +8,17 @@ import time
 from collections.abc import Callable, Iterator
 from typing import Any
 
-TELL_EVERY = 0.2
+SEND_EVERY = 0.2
 """Seconds between reports of progress."""
 
 
-def told(work: Callable[[Callable[[float], None]], Any]) -> Iterator[Any]:
-    """The shares that `work` reports from time to time, as numbers, and at last what it returns.
+def with_progress(work: Callable[[Callable[[float], None]], Any]) -> Iterator[Any]:
+    """The fractions that `work` reports from time to time, as numbers, and at last what it returns.
 
     Parameters
     ----------
     work
-        Is given a function that takes the share that is done.
+        Is given a function that takes the fraction that is done.
 
     Raises
     ------
@@ -28,11 +28,11 @@ def told(work: Callable[[Callable[[float], None]], Any]) -> Iterator[Any]:
     news: queue.SimpleQueue[tuple[str, Any]] = queue.SimpleQueue()
     last = 0.0
 
-    def progress(share: float) -> None:
+    def progress(done: float) -> None:
         nonlocal last
-        if time.monotonic() - last >= TELL_EVERY:
+        if time.monotonic() - last >= SEND_EVERY:
             last = time.monotonic()
-            news.put(("share", share))
+            news.put(("share", done))
 
     def run() -> None:
         try:

@@ -1,6 +1,6 @@
 """Sounds that nobody has looked at yet: drawn while the studio has nothing else to do.
 
-Whoever opens one then sees its exact picture at once, instead of one made of a few looks; and the
+Whoever opens one then sees its exact picture at once, instead of one made of a few probes; and the
 picture after the first edit has one to go by.
 """
 
@@ -16,24 +16,24 @@ from django.db import DatabaseError, connection
 
 from caligo.document import read_score, read_sound
 from caligo.engine.views.picture_store import MOST, PictureStore, picture_key
+from studio.cleanup import PICTURES
 from studio.library.models import Sound
-from studio.sweeping import PICTURES
 from studio.workers import idle, spare
 
-logger = logging.getLogger("studio.stage")
+logger = logging.getLogger("studio.live")
 
 REST = 5.0
 """Seconds for which the studio must have had nothing to do."""
-LOOK_AGAIN = 1.0
-"""Seconds between looks whether it has."""
-MOST_UNSEEN = MOST // 2
+PROBE_AGAIN = 1.0
+"""Seconds between probes whether it has."""
+MOST_PRERENDERED = MOST // 2
 """Sounds that are drawn unasked: half of the pictures that are kept stay for what is worked on."""
 
 State = tuple[int, int, int]
 """A sound's number, its revision and that of its score."""
 
 
-class Unseen:
+class IdlePrerender:
     """Draws one sound after the other in a thread of its own, until it is closed.
 
     Parameters
@@ -56,7 +56,7 @@ class Unseen:
 
     def _work(self) -> None:
         busy_at = time.monotonic()
-        while not self._closed.wait(min(LOOK_AGAIN, self._rest)):
+        while not self._closed.wait(min(PROBE_AGAIN, self._rest)):
             if not idle():
                 busy_at = time.monotonic()
             elif time.monotonic() - busy_at >= self._rest:
@@ -82,7 +82,7 @@ class Unseen:
         rows = Sound.objects.order_by("cue__production", "cue__number", "id").values_list(
             "id", "revision", "cue__score__revision"
         )
-        return next((state for state in rows[:MOST_UNSEEN] if state not in self._done), None)
+        return next((state for state in rows[:MOST_PRERENDERED] if state not in self._done), None)
 
     def _draw(self, state: State) -> bool:
         """Draw a sound unless its picture is there; whether there is no more to do for it."""
@@ -96,7 +96,7 @@ class Unseen:
         if worker is None:
             return False
         try:
-            for _ in worker.run("studio.stage.drawing:draw_unseen", sound, score, self._stems):
+            for _ in worker.run("studio.live.drawing:prerender_idle", sound, score, self._stems):
                 if self._closed.is_set() or not idle():
                     return False
         finally:

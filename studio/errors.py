@@ -56,7 +56,7 @@ def said(status: int, text: str, **more: Any) -> HttpResponse:
 
 
 def is_full(error: BaseException) -> bool:
-    """Whether an error comes from a disk, or a share of it, that is full."""
+    """Whether an error comes from a disk, or a fraction of it, that is full."""
     if isinstance(error, OSError):
         return error.errno in (errno.ENOSPC, errno.EDQUOT)
     return isinstance(error, DatabaseError | sqlite3.Error) and "full" in str(error)
@@ -116,7 +116,7 @@ def is_api(request: HttpRequest) -> bool:
     return request.path == "/api" or request.path.startswith("/api/")
 
 
-class PlainAnswers:
+class PlainErrors:
     """Turns whatever the framework itself answers under ``/api`` into the page's kind of error."""
 
     def __init__(self, get_response: Callable[[HttpRequest], HttpResponse]) -> None:

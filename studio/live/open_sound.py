@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 from caligo.document import Score, Sound
-from caligo.movement.stillness import Stillness
+from caligo.movement.hold_still import HoldStill
 
 
 @dataclass(frozen=True, slots=True)
@@ -21,9 +21,9 @@ class OpenSound:
     sound: Sound
     score: Score
     revision: int
-    hold_still: Stillness = False
+    hold_still: HoldStill = False
 
     @property
-    def drawn(self) -> tuple[Sound, Score, int, Stillness]:
-        """Arguments of the tasks that draw it, see `studio.stage.drawing`."""
+    def drawn(self) -> tuple[Sound, Score, int, HoldStill]:
+        """Arguments of the tasks that draw it, see `studio.live.drawing`."""
         return self.sound, self.score, self.revision, self.hold_still

@@ -11,9 +11,9 @@ STEEPEST = 6.0
 
 
 @kernel("f8, f8")
-def bent(x: float, bend: float) -> float:
+def curved(x: float, curvature: float) -> float:
     """A way from 0 to 1 as x goes from 0 to 1; early for a bend above zero, late below."""
     x = min(max(x, 0.0), 1.0)
-    if abs(bend) < 1e-6:
+    if abs(curvature) < 1e-6:
         return x
-    return (1.0 - math.exp(-bend * x)) / (1.0 - math.exp(-bend))
+    return (1.0 - math.exp(-curvature * x)) / (1.0 - math.exp(-curvature))

@@ -18,12 +18,11 @@ from caligo.document import read_score, read_sound
 from caligo.engine.listening.live import Loop
 from caligo.engine.listening.skim import evenly
 from caligo.engine.stems.store import StemStore
-from caligo.movement.stillness import Frozen, Stillness
+from caligo.movement.hold_still import Frozen, HoldStill
 from studio.library import models
-from studio.renders.models import Render
-from studio.stage import hub
-from studio.stage.listener import Listener
-from studio.stage.messages import (
+from studio.live import broadcasting
+from studio.live.listener import Listener
+from studio.live.messages import (
     BadMessage,
     ChangedNews,
     Compare,
@@ -31,7 +30,6 @@ from studio.stage.messages import (
     Heard,
     Lift,
     Listen,
-    Look,
     MakeUpOf,
     News,
     NotesOf,
@@ -39,6 +37,7 @@ from studio.stage.messages import (
     Ping,
     PongNews,
     Press,
+    Probe,
     ProblemNews,
     RenderNews,
     Seek,
@@ -49,10 +48,11 @@ from studio.stage.messages import (
     Watch,
     read_message,
 )
-from studio.stage.open_sound import OpenSound
-from studio.stage.viewing import Viewing
+from studio.live.open_sound import OpenSound
+from studio.live.viewing import Viewing
+from studio.renders.models import Render
 
-logger = logging.getLogger("studio.stage")
+logger = logging.getLogger("studio.live")
 
 NO_SUCH_SOUND, TOO_MANY = 4404, 4429
 """Close codes: the sound is gone, and too many pages are open."""
@@ -62,7 +62,7 @@ def _loop(given: tuple[float, float] | None) -> Loop | None:
     return None if given is None else Loop(*given)
 
 
-class StageConsumer(AsyncWebsocketConsumer):  # type: ignore[misc]
+class LiveConsumer(AsyncWebsocketConsumer):  # type: ignore[misc]
     """Sends trajectories, tiles, samples and news of a sound; takes in playing and listening.
 
     What is open is one immutable `OpenSound`, replaced by a newer one while `_changing` is held:
@@ -86,7 +86,7 @@ class StageConsumer(AsyncWebsocketConsumer):  # type: ignore[misc]
         self._changing = asyncio.Lock()
         await self.accept()
         async with self._changing:
-            if not hub.enter(self._sound_id, self):
+            if not broadcasting.enter(self._sound_id, self):
                 await self.close(code=TOO_MANY)
                 return
             loaded = await self._load(hold_still=False)
@@ -97,17 +97,17 @@ class StageConsumer(AsyncWebsocketConsumer):  # type: ignore[misc]
             stems = (settings.STEMS_DIR, settings.STEMS_LIMIT_BYTES)
             send = (self._send_text, self._send_bytes)
             self._listener = Listener(self._send_news, self._send_bytes, StemStore(*stems), loaded)
-            self._viewing = Viewing(*send, "studio.stage.drawing:draw", stems)
-            self._closer = Viewing(*send, "studio.stage.drawing:look_closer", stems)
-            self._notes = Viewing(*send, "studio.stage.drawing:tell_notes", stems)
-            self._make_up = Viewing(*send, "studio.stage.drawing:tell_make_up", stems)
+            self._viewing = Viewing(*send, "studio.live.drawing:draw", stems)
+            self._closer = Viewing(*send, "studio.live.drawing:draw_detail", stems)
+            self._notes = Viewing(*send, "studio.live.drawing:send_notes", stems)
+            self._make_up = Viewing(*send, "studio.live.drawing:send_gain_compensation", stems)
             self._show()
 
     def _close(self) -> None:
         """Close the sound; drawing and listening stop."""
         if not hasattr(self, "_sound_id"):
             return
-        hub.leave(self._sound_id, self)
+        broadcasting.leave(self._sound_id, self)
         if hasattr(self, "_make_up"):
             self._listener.stop()
             self._viewing.close()
@@ -115,7 +115,7 @@ class StageConsumer(AsyncWebsocketConsumer):  # type: ignore[misc]
             self._notes.close()
             self._make_up.close()
 
-    async def _load(self, *, hold_still: Stillness) -> OpenSound | None:
+    async def _load(self, *, hold_still: HoldStill) -> OpenSound | None:
         """Read the newest saved state; None if the sound is gone."""
 
         def read() -> OpenSound | None:
@@ -190,7 +190,7 @@ class StageConsumer(AsyncWebsocketConsumer):  # type: ignore[misc]
 
     def render_changed(self, render_id: int) -> None:
         """See `hub.Listener`."""
-        self._later(lambda: self._tell_render(render_id))
+        self._later(lambda: self._send_render(render_id))
 
     async def _reload(self) -> None:
         try:
@@ -214,7 +214,7 @@ class StageConsumer(AsyncWebsocketConsumer):  # type: ignore[misc]
             await self._take_up(loaded)
         await self._send_now({"text_data": ChangedNews(revision=loaded.revision).model_dump_json()})
 
-    async def _tell_render(self, render_id: int) -> None:
+    async def _send_render(self, render_id: int) -> None:
         def read() -> Render | None:
             return Render.objects.filter(pk=render_id).first()
 
@@ -241,7 +241,7 @@ class StageConsumer(AsyncWebsocketConsumer):  # type: ignore[misc]
                 await self._send_now({"text_data": PongNews().model_dump_json()})
             elif isinstance(message, Still):
                 frozen = None if message.at is None else Frozen(self._within(message.at))
-                still: Stillness = (frozen or True) if message.still else False
+                still: HoldStill = (frozen or True) if message.still else False
                 async with self._changing:
                     await self._take_up(replace(self._state, hold_still=still))
             else:
@@ -272,7 +272,7 @@ class StageConsumer(AsyncWebsocketConsumer):  # type: ignore[misc]
                 self._listener.skim(evenly(self._state.score.length, message.seconds))
             case Compare():
                 self._listener.compare([self._within(m) for m in message.moments])
-            case Look():
+            case Probe():
                 self._span = message.span
                 self._look()
             case NotesOf():

@@ -14,7 +14,7 @@ from caligo.engine.listening.skim import COMPARED_BLOCKS, Skim
 from caligo.engine.listening.spectrum_meter import LOWEST, SIZE
 from caligo.engine.render.engine import DEFAULT_RATE
 from caligo.engine.stems.store import StemStore
-from studio.stage.messages import (
+from studio.live.messages import (
     AudioHeader,
     ListeningNews,
     News,
@@ -22,11 +22,11 @@ from studio.stage.messages import (
     SpectrumHeader,
     StoppedNews,
 )
-from studio.stage.open_sound import OpenSound
-from studio.stage.packets import AUDIO, SPECTRUM, packet
-from studio.workers import FREE, SHARING, WAITING, give_way
+from studio.live.open_sound import OpenSound
+from studio.live.packets import AUDIO, SPECTRUM, packet
+from studio.workers import FREE, SHARING, WAITING, yield_to_playback
 
-logger = logging.getLogger("studio.stage")
+logger = logging.getLogger("studio.live")
 
 SendNews = Callable[[News], None]
 SendBytes = Callable[[bytes], None]
@@ -132,7 +132,7 @@ class Listener:
 
     def _begin(self, make: Make) -> None:
         self.stop()
-        give_way(self, WAITING)
+        yield_to_playback(self, WAITING)
         with self._more:
             self._stream += 1
             stream = self._stream
@@ -147,7 +147,7 @@ class Listener:
             self._listening = None
             self._stream += 1
             self._more.notify_all()
-        give_way(self, FREE)
+        yield_to_playback(self, FREE)
 
     def heard(self, stream: int, frames: int) -> None:
         """The browser has played so many frames of a stream."""
@@ -174,7 +174,7 @@ class Listener:
             self._calm = 0
 
     def watch(self, stage: str) -> None:
-        """Tell the spectrum of a stage of the chain from now on, with each block; "" for none."""
+        """Tell the spectrum of a slot of the chain from now on, with each block; "" for none."""
         self._watched = stage
         self.with_listening(lambda listening: listening.watch(stage))
 
@@ -214,7 +214,7 @@ class Listener:
                 if ended:
                     self._listening = None
             if ended:
-                give_way(self, FREE)
+                yield_to_playback(self, FREE)
                 self._send_news(StoppedNews(stream=stream))
 
     def _send_block(self, stream: int, listening: Listening | Skim) -> bool:
@@ -237,7 +237,7 @@ class Listener:
             if self._stream != stream:
                 return False
             self._sent += block.shape[1]
-            give_way(self, WAITING if self._sent - self._heard < HUNGRY else SHARING)
+            yield_to_playback(self, WAITING if self._sent - self._heard < HUNGRY else SHARING)
         if isinstance(listening, Listening):
             self._send_spectrum(stream, listening)
         # Now there is the most time until something has to be sent again.

@@ -12,10 +12,10 @@ from django.db import OperationalError
 from django.db.models import QuerySet
 
 from studio import serve
+from studio.cleanup import PICTURES, sweep
 from studio.library.models import Sound
 from studio.renders import jobs
 from studio.renders.models import Render
-from studio.sweeping import PICTURES, sweep
 
 
 def test_what_a_kill_leaves_behind_is_swept_away(settings: Any, tmp_path: Path) -> None:
@@ -46,7 +46,7 @@ def test_a_start_without_room_says_so_and_changes_nothing(
 ) -> None:
     monkeypatch.setattr(shutil, "disk_usage", lambda _: SimpleNamespace(free=100 << 10))
     with pytest.raises(SystemExit, match="only 100 kB are free"):
-        serve.check_room(tmp_path)
+        serve.check_space(tmp_path)
     assert list(tmp_path.iterdir()) == []
 
 

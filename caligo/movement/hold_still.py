@@ -12,10 +12,10 @@ class Frozen:
     at: float
 
 
-Stillness = bool | Frozen
+HoldStill = bool | Frozen
 """False where all moves; True where every parameter keeps its resting value."""
 
 
-def as_text(still: Stillness) -> str:
+def as_text(still: HoldStill) -> str:
     """A stillness in a word, for hashes."""
     return f"frozen at {still.at!r}" if isinstance(still, Frozen) else str(still)

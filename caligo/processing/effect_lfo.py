@@ -9,7 +9,7 @@ from caligo.movement.notes import Floats
 from caligo.processing.effect import Effect
 
 
-class Swaying(Effect):
+class EffectLFO(Effect):
     """An effect with a ``period``; it goes with the pace where it has that switch and it is on."""
 
     def __init__(self, part: EffectPart, address: str, movement: Movement, rate: int) -> None:

@@ -27,7 +27,7 @@ def _compute(until: threading.Event) -> None:
 
 
 def beside_a_busy_thread(turn: float = TURN) -> tuple[float, float]:
-    """Mean and longest time of a block of Gelatin Choir, as shares of how long it lasts."""
+    """Mean and longest time of a block of Gelatin Choir, as fractions of how long it lasts."""
     listening = Listening(read_sound(gelatin_choir()), held_chord("C2 G2 D3 A3", 240.0), start=20.0)
     done, before = threading.Event(), sys.getswitchinterval()
     sys.setswitchinterval(turn)

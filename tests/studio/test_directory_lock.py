@@ -8,7 +8,7 @@ from typing import Any
 
 import pytest
 
-from studio.folder_lock import FolderTaken, lock, sign
+from studio.directory_lock import DirectoryTaken, lock, sign
 
 
 def _hold(folder: Path, held: Any, end: Any) -> None:
@@ -24,7 +24,7 @@ def test_the_second_studio_says_who_has_the_folder(tmp_path: Path) -> None:
     first = context.Process(target=_hold, args=(tmp_path, held, end))
     first.start()
     assert held.wait(10)
-    with pytest.raises(FolderTaken, match=rf"http://127\.0\.0\.1:8461/ \(process {first.pid}\)"):
+    with pytest.raises(DirectoryTaken, match=rf"http://127\.0\.0\.1:8461/ \(process {first.pid}\)"):
         lock(tmp_path)
     first.kill()
     first.join()

@@ -1,10 +1,11 @@
-"""Four voices abreast, left and right of each: what filters compute with one instruction.
+"""Four voices packed in vectors, left and right of each: what filters compute with one instruction.
 
 A filter of voices gives `begin_tick` its numbers, runs its own loop over the tick in vectors, and
 gives `end_tick` what came out. Of the shapes here `dry` and `wet` are ``[TICK, WIDTH]``, `ends`
 ``[numbers, 2, WIDTH]``: where each number begins in the tick and by how much it grows with each
-sample. The first number is the share of the filtered signal. `held`, what the filter remembers, is
-``[of a side, WIDTH]``.
+sample. The first number is the fraction of the filtered signal. `held`, what the filter remembers,
+is
+``[of a channel, WIDTH]``.
 """
 
 from __future__ import annotations
@@ -18,16 +19,16 @@ from caligo.kernels import CONTRACT, device
 from caligo.signal.arrays import copy, is_zero
 from caligo.signal.silence import DEAD, is_silent
 from caligo.signal.ticks import TICK
-from caligo.signal.vector import WIDTH, load, load_sides, store, store_sides
+from caligo.signal.vector import WIDTH, load, load_channels, store, store_channels
 
-ABREAST = WIDTH // 2
+PACKED = WIDTH // 2
 """Voices that go together."""
 
 
 def beside(*numbers: NDArray[np.float64]) -> NDArray[np.float64]:
     """Numbers of voices beside each other ``[numbers, voices, 2, ticks + 1]``.
 
-    Each is ``[voices, ticks + 1]``, or ``[voices, 2, ticks + 1]`` where the sides differ.
+    Each is ``[voices, ticks + 1]``, or ``[voices, 2, ticks + 1]`` where the channels differ.
     """
     voices, ends = numbers[0].shape[0], numbers[0].shape[-1]
     out = np.empty((len(numbers), voices, 2, ends))
@@ -37,7 +38,7 @@ def beside(*numbers: NDArray[np.float64]) -> NDArray[np.float64]:
 
 
 @device(allocates=True)
-def room(numbers: int, held: int) -> tuple[np.ndarray, np.ndarray, np.ndarray, np.ndarray]:
+def scratch(numbers: int, held: int) -> tuple[np.ndarray, np.ndarray, np.ndarray, np.ndarray]:
     """Room for `dry` and `wet` ``[TICK, WIDTH]``, `ends` and `held`."""
     lines = np.zeros((2, TICK, WIDTH))
     return lines[0], lines[1], np.zeros((numbers, 2, WIDTH)), np.zeros((held, WIDTH))
@@ -45,9 +46,9 @@ def room(numbers: int, held: int) -> tuple[np.ndarray, np.ndarray, np.ndarray, n
 
 @device
 def take_state(state: np.ndarray, first: int, held: np.ndarray) -> None:
-    """What each side of the voices from `first` on remembers, of ``[voices, 2, numbers]``."""
+    """What each channel of the voices from `first` on remembers, of ``[voices, 2, numbers]``."""
     held[:] = 0.0
-    for v in range(first, min(first + ABREAST, state.shape[0])):
+    for v in range(first, min(first + PACKED, state.shape[0])):
         for c in range(2):
             for i in range(state.shape[2]):
                 held[i, 2 * (v - first) + c] = state[v, c, i]
@@ -55,8 +56,8 @@ def take_state(state: np.ndarray, first: int, held: np.ndarray) -> None:
 
 @device
 def give_state(held: np.ndarray, first: int, state: np.ndarray) -> None:
-    """The way back of `take_state`, to ``[voices, 2, numbers]``."""
-    for v in range(first, min(first + ABREAST, state.shape[0])):
+    """The inverse of `take_state`, to ``[voices, 2, numbers]``."""
+    for v in range(first, min(first + PACKED, state.shape[0])):
         for c in range(2):
             for i in range(state.shape[2]):
                 state[v, c, i] = held[i, 2 * (v - first) + c]
@@ -78,22 +79,22 @@ def begin_tick(
     nothing is remembered there is nothing to do: False.
     """
     silent = is_zero(held)
-    last = min(first + ABREAST, signal.shape[0])
+    last = min(first + PACKED, signal.shape[0])
     for v in range(first, last):
         for c in range(2):
             silent = silent and is_silent(signal[v, c, k * TICK : (k + 1) * TICK])
     if silent:
         return False
-    if last == first + ABREAST:
+    if last == first + PACKED:
         for n in range(0, TICK, WIDTH):
-            load_sides(signal, first, k * TICK + n, dry, n)
+            load_channels(signal, first, k * TICK + n, dry, n)
     else:
         # Where there are fewer, nothing of the voices before is left beside them.
         dry[:, 2 * (last - first) :] = 0.0
     for v in range(first, last):
         for c in range(2):
             place = 2 * (v - first) + c
-            if last < first + ABREAST:
+            if last < first + PACKED:
                 copy(signal[v, c, k * TICK :], dry[:, place])
             for i in range(values.shape[0]):
                 begin = values[i, v, c, k]
@@ -126,9 +127,9 @@ def _settle(held: np.ndarray, wet: np.ndarray) -> None:
 
 
 @device(fastmath=CONTRACT)
-def _crossfade(dry: np.ndarray, wet: np.ndarray, share: np.ndarray) -> None:
-    """Go over from `dry` to `wet` by a share ``[2, WIDTH]``, in `wet`."""
-    m, step = load(share, 0), load(share, 1)
+def _crossfade(dry: np.ndarray, wet: np.ndarray, fraction: np.ndarray) -> None:
+    """Go over from `dry` to `wet` by a fraction ``[2, WIDTH]``, in `wet`."""
+    m, step = load(fraction, 0), load(fraction, 1)
     for n in range(TICK):
         x = load(dry, n)
         store(wet, n, x + m * (load(wet, n) - x))
@@ -145,12 +146,12 @@ def end_tick(
     first: int,
     k: int,
 ) -> None:
-    """Put what came out into tick `k` of `signal` ``[voices, 2, samples]``, at its share."""
+    """Put what came out into tick `k` of `signal` ``[voices, 2, samples]``, at its fraction."""
     _settle(held, wet)
     _crossfade(dry, wet, ends[0])
-    if first + ABREAST <= signal.shape[0]:
+    if first + PACKED <= signal.shape[0]:
         for n in range(0, TICK, WIDTH):
-            store_sides(wet, n, signal, first, k * TICK + n)
+            store_channels(wet, n, signal, first, k * TICK + n)
         return
     for v in range(first, signal.shape[0]):
         for c in range(2):

@@ -1,4 +1,4 @@
-"""How the oscillators of a unison stray from their tuning, each slowly and by itself.
+"""How the oscillators of a unison drift from their tuning, each slowly and by itself.
 
 An oscillator's clock runs ahead and behind: by how much is a function of time, a sum of smooth
 random ones that go from value to value in 4, 8, 16 and 32 seconds. Nothing has to be added up, so
@@ -26,7 +26,7 @@ the step between them, the root of 10/7, times that of the difference of two val
 2/3."""
 MOST_VOICES = 256
 OFTEN = 0.5
-"""The root mean square of the straying, as a share of what is set."""
+"""The root mean square of the drift, as a fraction of what is set."""
 
 
 @device
@@ -43,15 +43,15 @@ def _stretch(times: np.ndarray, first: int, each: float) -> tuple[int, int]:
 
 
 @kernel("u8[::1], f8[::1], f8, f8[:, ::1]")
-def stray_ahead(seeds: np.ndarray, times: np.ndarray, way: float, ahead: np.ndarray) -> None:
+def drift_ahead(seeds: np.ndarray, times: np.ndarray, distance: float, ahead: np.ndarray) -> None:
     """How far clocks are ahead at `times` ``[times]``.
 
     Parameters
     ----------
     seeds
         Of each clock ``[clocks]``.
-    way
-        How far they stray, as the pace that a whole random step of one span makes.
+    distance
+        How far they drift, as the pace that a whole random step of one span makes.
     ahead
         Receives seconds ``[clocks, times]``.
     """
@@ -70,15 +70,15 @@ def stray_ahead(seeds: np.ndarray, times: np.ndarray, way: float, ahead: np.ndar
                 for n in range(end - first):
                     x = moments[n] * each - index
                     step = x * x * x * (x * (6.0 * x - 15.0) + 10.0)
-                    own_ahead[n] += way * seconds * (before + apart * step)
+                    own_ahead[n] += distance * seconds * (before + apart * step)
             first = end
 
 
 @kernel("u8[::1], f8[::1], f8, f8[:, ::1]")
-def stray_pace(seeds: np.ndarray, times: np.ndarray, way: float, pace: np.ndarray) -> None:
-    """By what share clocks run faster at `times`: the slope of what `stray_ahead` tells.
+def drift_rate(seeds: np.ndarray, times: np.ndarray, distance: float, pace: np.ndarray) -> None:
+    """By what fraction clocks run faster at `times`: the slope of what `drift_ahead` tells.
 
-    `pace` ``[clocks, times]`` receives it; the others are as in `stray_ahead`.
+    `pace` ``[clocks, times]`` receives it; the others are as in `drift_ahead`.
     """
     pace[:] = 0.0
     for span in range(SPANS):
@@ -92,12 +92,12 @@ def stray_pace(seeds: np.ndarray, times: np.ndarray, way: float, pace: np.ndarra
                 moments, own_pace = times[first:end], pace[clock, first:end]
                 for n in range(end - first):
                     x = moments[n] * each - index
-                    own_pace[n] += way * apart * 30.0 * x * x * (1.0 - x) * (1.0 - x)
+                    own_pace[n] += distance * apart * 30.0 * x * x * (1.0 - x) * (1.0 - x)
             first = end
 
 
-class Straying:
-    """How a source's oscillators stray.
+class UnisonDrift:
+    """How a source's oscillators drift.
 
     Parameters
     ----------
@@ -110,20 +110,20 @@ class Straying:
     def __init__(self, part: Part, seed: int) -> None:
         self._count = int(part.number("unison"))
         cents = part.number("drift") if self._count > 1 else 0.0
-        share = math.exp2(cents / 1200.0) - 1.0
-        self._way = OFTEN * share / (STEEPNESS * math.sqrt(SPANS))
+        fraction = math.exp2(cents / 1200.0) - 1.0
+        self._distance = OFTEN * fraction / (STEEPNESS * math.sqrt(SPANS))
         self._seed = seed
         self._seeds: dict[int, NDArray[np.uint64]] = {}
 
     @property
     def most(self) -> float:
-        """How far a pitch strays upwards at most, in octaves."""
-        return math.log2(1.0 + 2.0 * 1.875 * SPANS * self._way)
+        """How far a pitch drifts upwards at most, in octaves."""
+        return math.log2(1.0 + 2.0 * 1.875 * SPANS * self._distance)
 
     @property
     def acts(self) -> bool:
-        """Whether they stray at all."""
-        return self._way > 0.0
+        """Whether they drift at all."""
+        return self._distance > 0.0
 
     def _seeds_of(self, voice: int) -> NDArray[np.uint64]:
         if voice not in self._seeds:
@@ -145,12 +145,12 @@ class Straying:
         """
         seeds = self._of(voice, oscillator)
         found = np.empty((len(seeds), len(times)))
-        stray_ahead(seeds, times, self._way, found)
+        drift_ahead(seeds, times, self._distance, found)
         return found
 
     def pace(self, voice: int, times: Floats, oscillator: int | None = None) -> Floats:
-        """By what share clocks run faster than tuned ``[oscillators, times]``; as `ahead`."""
+        """By what fraction clocks run faster than tuned ``[oscillators, times]``; as `ahead`."""
         seeds = self._of(voice, oscillator)
         found = np.empty((len(seeds), len(times)))
-        stray_pace(seeds, times, self._way, found)
+        drift_rate(seeds, times, self._distance, found)
         return found

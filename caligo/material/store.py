@@ -1,4 +1,4 @@
-"""The shelf: folders of recordings and tables, each with a card, found by the hash of its samples.
+"""The material library: directories of recordings and tables, found by hashes of their samples.
 
 The first folder is written to; the others, such as the demo's, are only read. A card in an
 earlier folder stands before one of the same key in a later.
@@ -45,7 +45,7 @@ MADE = "made"
 
 
 ASIDE = ".let-go"
-"""How the files of cards end that were taken off the shelf and can be brought back."""
+"""How the files of cards end that were taken off the material library and can be brought back."""
 
 
 def is_key(text: str) -> bool:
@@ -53,17 +53,17 @@ def is_key(text: str) -> bool:
     return 0 < len(text) <= LONGEST_KEY and text.isascii() and text.isalnum()
 
 
-class Shelf:
+class MaterialStore:
     """Material in folders.
 
     Parameters
     ----------
-    folders
+    directories
         The first is written to, and made if it is missing.
     """
 
-    def __init__(self, folders: list[Path]) -> None:
-        self.folders = folders
+    def __init__(self, directories: list[Path]) -> None:
+        self.directories = directories
         self._lock = threading.Lock()
         self._ready: OrderedDict[tuple[str, str], Recording] = OrderedDict()
         self._changing: dict[str, threading.Lock] = {}
@@ -72,8 +72,8 @@ class Shelf:
         """The card of a key, or None."""
         if not is_key(key):
             return None
-        for folder in self.folders:
-            path = folder / f"{key}.json"
+        for directory in self.directories:
+            path = directory / f"{key}.json"
             try:
                 return CARD.validate_json(path.read_bytes())
             except (OSError, ValidationError):
@@ -82,7 +82,7 @@ class Shelf:
 
     def cards(self) -> list[RecordingCard | TableCard]:
         """All cards, by name."""
-        keys = {path.stem for folder in self.folders for path in folder.glob("*.json")}
+        keys = {path.stem for directory in self.directories for path in directory.glob("*.json")}
         found = [card for key in keys if (card := self.card(key)) is not None]
         return sorted(found, key=lambda card: (card.name.lower(), card.key))
 
@@ -93,21 +93,23 @@ class Shelf:
 
     def is_shipped(self, key: str) -> bool:
         """Whether a piece lies in a folder that is only read."""
-        return is_key(key) and any((folder / f"{key}.json").exists() for folder in self.folders[1:])
+        return is_key(key) and any(
+            (directory / f"{key}.json").exists() for directory in self.directories[1:]
+        )
 
     def path(self, card: RecordingCard | TableCard) -> Path | None:
         """The file that a card belongs to, or None if it is gone."""
-        places = [folder / card.file for folder in self.folders]
+        places = [directory / card.file for directory in self.directories]
         return next((place for place in places if place.exists()), None)
 
     def _place(self, card: RecordingCard) -> Path | None:
         """Where files made of a long recording are kept; none for a short one."""
         if not is_long(card.frames, card.channels):
             return None
-        folder = self.folders[0]
-        if folder == SHIPPED:
-            folder = Path(tempfile.gettempdir()) / f"caligo-{os.getuid()}"
-        return folder / MADE / f"{card.key}-{card.signature()}"
+        directory = self.directories[0]
+        if directory == SHIPPED:
+            directory = Path(tempfile.gettempdir()) / f"caligo-{os.getuid()}"
+        return directory / MADE / f"{card.key}-{card.signature()}"
 
     def original(self, key: str) -> tuple[RecordingCard, NDArray[np.float32]] | None:
         """A recording ``[channels, samples]`` before its steps; None if it is not there whole.
@@ -129,7 +131,9 @@ class Shelf:
 
     def _decoded(self, key: str, path: Path, called: str) -> Path:
         """The samples of a long recording as a file."""
-        place = self.folders[0] if self.folders[0] != SHIPPED else Path(tempfile.gettempdir())
+        place = (
+            self.directories[0] if self.directories[0] != SHIPPED else Path(tempfile.gettempdir())
+        )
         target = place / MADE / f"{key}.npy"
         if not target.exists():
             _decode(path, called, target)
@@ -184,12 +188,12 @@ class Shelf:
 
     def write(self, card: RecordingCard | TableCard) -> None:
         """Keep a card, whole or not at all."""
-        folder = self.folders[0]
-        folder.mkdir(parents=True, exist_ok=True)
+        directory = self.directories[0]
+        directory.mkdir(parents=True, exist_ok=True)
         text = json.dumps(card.model_dump(mode="json"), indent=1) + "\n"
-        scratch = folder / f".{card.key}.{os.getpid()}.{threading.get_ident()}"
+        scratch = directory / f".{card.key}.{os.getpid()}.{threading.get_ident()}"
         scratch.write_text(text)
-        path = folder / f"{card.key}.json"
+        path = directory / f"{card.key}.json"
         scratch.replace(path)
         # Taken in again, a piece is what it is now, not what it once was.
         path.with_suffix(ASIDE).unlink(missing_ok=True)
@@ -205,11 +209,11 @@ class Shelf:
         progress: Callable[[float], None] = lambda _: None,
         interrupted: Callable[[], bool] = lambda: False,
     ) -> tuple[RecordingCard, bool]:
-        """Take a file in; whether it was new is told beside its card.
+        """Take a file in; whether it was new is reported beside its card.
 
         `called` is what problems call the file, its own name if not given. `take` says what of a
         file with more than two channels, see `caligo.material.channels`. While a long one is
-        decoded, `progress` is told the share that is done, and it stops where `interrupted`.
+        decoded, `progress` is reported the fraction that is done, and it stops where `interrupted`.
 
         Raises
         ------
@@ -218,8 +222,8 @@ class Shelf:
         """
         called = called or path.name
         if take:
-            with tempfile.TemporaryDirectory(dir=path.parent) as folder:
-                two = Path(folder) / "two.wav"
+            with tempfile.TemporaryDirectory(dir=path.parent) as directory:
+                two = Path(directory) / "two.wav"
                 write_two(path, called, take, two)
                 return self.add_recording(
                     two, name, origin, called, progress=progress, interrupted=interrupted
@@ -227,7 +231,7 @@ class Shelf:
         with RecordingReader(path, called) as reader:
             long, rate, ending = is_long(reader.frames, reader.channels), reader.rate, reader.ending
         if long:
-            scratch = self.folders[0] / MADE / f".new.{os.getpid()}.{threading.get_ident()}.npy"
+            scratch = self.directories[0] / MADE / f".new.{os.getpid()}.{threading.get_ident()}.npy"
             _decode(path, called, scratch, progress, interrupted)
             samples = mapped(scratch)
         else:
@@ -252,13 +256,13 @@ class Shelf:
         known = self.card(key)
         if isinstance(known, RecordingCard) and self.path(known) is not None:
             return known, False
-        folder = self.folders[0]
-        folder.mkdir(parents=True, exist_ok=True)
+        directory = self.directories[0]
+        directory.mkdir(parents=True, exist_ok=True)
         file = f"{key}{ending}"
-        scratch = folder / f".{key}.{os.getpid()}{ending}"
+        scratch = directory / f".{key}.{os.getpid()}{ending}"
         try:
             shutil.copyfile(path, scratch)
-            scratch.replace(folder / file)
+            scratch.replace(directory / file)
         finally:
             scratch.unlink(missing_ok=True)
         pitch = detect(samples, rate)
@@ -284,13 +288,13 @@ class Shelf:
         """Keep a cut table: its partials' complex amplitudes ``[frames, partials]``."""
         whole = np.ascontiguousarray(spectra.astype(np.complex64))
         key = content_key(whole.view(np.float32).reshape(1, -1), len(whole))
-        folder = self.folders[0]
-        folder.mkdir(parents=True, exist_ok=True)
+        directory = self.directories[0]
+        directory.mkdir(parents=True, exist_ok=True)
         buffer = io.BytesIO()
         np.save(buffer, whole)
-        scratch = folder / f".{key}.{os.getpid()}.npy"
+        scratch = directory / f".{key}.{os.getpid()}.npy"
         scratch.write_bytes(buffer.getvalue())
-        scratch.replace(folder / f"{key}.npy")
+        scratch.replace(directory / f"{key}.npy")
         card = TableCard(
             key=key, name=_short(name), file=f"{key}.npy", frames=len(whole), origin=origin,
             **more,
@@ -323,25 +327,25 @@ class Shelf:
             return fresh
 
     def remove(self, key: str) -> None:
-        """Take a piece off the shelf, to be brought back; shipped ones become as they came."""
-        card = self.folders[0] / f"{key}.json"
+        """Delete a piece, which can be brought back; shipped ones become as they came."""
+        card = self.directories[0] / f"{key}.json"
         if is_key(key) and card.exists():
             aside = card.with_suffix(ASIDE)
             card.replace(aside)
             aside.touch()
 
     def bring_back(self, key: str) -> bool:
-        """Put a piece that was taken off the shelf back; whether that could be done is told."""
-        card = self.folders[0] / f"{key}.json"
+        """Bring a deleted piece back; False if that cannot be done."""
+        card = self.directories[0] / f"{key}.json"
         aside = card.with_suffix(ASIDE)
         if not is_key(key) or card.exists() or not aside.exists():
             return False
         aside.replace(card)
         return True
 
-    def forget(self, moment: float) -> int:
-        """Let go for good of what was taken off before a moment in Unix time; how many is told."""
-        old = [a for a in self.folders[0].glob(f"*{ASIDE}") if a.stat().st_mtime < moment]
+    def evict(self, moment: float) -> int:
+        """Delete for good what was deleted before a moment in Unix time; how many pieces."""
+        old = [a for a in self.directories[0].glob(f"*{ASIDE}") if a.stat().st_mtime < moment]
         for aside in old:
             try:
                 card = CARD.validate_json(aside.read_bytes())
@@ -350,7 +354,7 @@ class Shelf:
             else:
                 # A card that names another piece's file has no say in that.
                 if Path(card.file).stem == aside.stem:
-                    (self.folders[0] / card.file).unlink(missing_ok=True)
+                    (self.directories[0] / card.file).unlink(missing_ok=True)
             aside.unlink()
         return len(old)
 
@@ -390,9 +394,9 @@ def described(card: RecordingCard, samples: NDArray[np.float32]) -> RecordingCar
     `samples` is the recording as it came ``[channels, frames]``.
     """
     long = is_long(samples.shape[1], len(samples))
-    with tempfile.TemporaryDirectory() as folder:
+    with tempfile.TemporaryDirectory() as directory:
         if long and card.steps:
-            heard = apply_long(samples, card.rate, card.steps, Path(folder) / "heard.npy")
+            heard = apply_long(samples, card.rate, card.steps, Path(directory) / "heard.npy")
         else:
             heard = samples if long else apply(samples, card.rate, card.steps)
         loudness, highest = measured(heard, card.rate)
@@ -406,17 +410,19 @@ def described(card: RecordingCard, samples: NDArray[np.float32]) -> RecordingCar
     )
 
 
-def shelf_of(folders: list[str]) -> Shelf:
-    """The shelf of some folders; the same one each time, since it keeps what it has read."""
-    return _shelf_of(os.pathsep.join(folders))
+def store_of(directories: list[str]) -> MaterialStore:
+    """The material library of some directories; the same one each time, since it caches."""
+    return _store_of(os.pathsep.join(directories))
 
 
 @lru_cache(maxsize=8)
-def _shelf_of(folders: str) -> Shelf:
-    return Shelf([Path(folder) for folder in folders.split(os.pathsep) if folder])
+def _store_of(directories: str) -> MaterialStore:
+    return MaterialStore(
+        [Path(directory) for directory in directories.split(os.pathsep) if directory]
+    )
 
 
-def current() -> Shelf:
-    """The shelf that this process draws on: folders from the environment, then the demo's."""
+def current() -> MaterialStore:
+    """The material library of this process: directories of the environment, then the demo's."""
     own = os.environ.get(VARIABLE, "")
-    return _shelf_of(os.pathsep.join([own, str(SHIPPED)] if own else [str(SHIPPED)]))
+    return _store_of(os.pathsep.join([own, str(SHIPPED)] if own else [str(SHIPPED)]))

@@ -10,7 +10,7 @@ from caligo.signal.ticks import TICK
 
 
 @kernel("f4[:, ::1], f8[:, ::1]")
-def scale_sides(signal: np.ndarray, gains: np.ndarray) -> None:
+def scale_channels(signal: np.ndarray, gains: np.ndarray) -> None:
     """Multiply `signal` ``[2, samples]`` in place by gains at every tick ``[2, ticks + 1]``."""
     for c in range(2):
         for k in range(gains.shape[1] - 1):
@@ -21,10 +21,11 @@ def scale_sides(signal: np.ndarray, gains: np.ndarray) -> None:
 
 
 @kernel("f4[:, ::1], f8[:, :, ::1]", allocates=True)
-def mix_sides(signal: np.ndarray, across: np.ndarray) -> None:
+def mix_channels(signal: np.ndarray, across: np.ndarray) -> None:
     """Make new sides of `signal` ``[2, samples]`` in place.
 
-    `across` ``[2, 2, ticks + 1]`` are the gains at every tick from a side (second) to one (first).
+    `across` ``[2, 2, ticks + 1]`` are the gains at every tick from a channel (second) to one
+    (first).
     """
     for k in range(across.shape[2] - 1):
         a, b, c, d = across[0, 0, k], across[0, 1, k], across[1, 0, k], across[1, 1, k]
@@ -41,9 +42,9 @@ def mix_sides(signal: np.ndarray, across: np.ndarray) -> None:
 
 @kernel("f4[:, ::1], f8[::1], f8[::1], f8[::1]")
 def thin_difference(
-    signal: np.ndarray, width: np.ndarray, corner: np.ndarray, state: np.ndarray
+    signal: np.ndarray, width: np.ndarray, cutoff: np.ndarray, state: np.ndarray
 ) -> None:
-    """Scale what differs between the sides, and take its lows away, in place.
+    """Scale what differs between the channels, and take its lows away, in place.
 
     Parameters
     ----------
@@ -51,8 +52,8 @@ def thin_difference(
         ``[2, samples]``.
     width
         The factor of the difference at every tick ``[ticks + 1]``.
-    corner
-        ``tan(pi f / rate)`` of the frequency below which both sides are the same, at every tick
+    cutoff
+        ``tan(pi f / rate)`` of the frequency below which both channels are the same, at every tick
         ``[ticks + 1]``; nothing is taken away where it is 0. A second-order high-pass, maximally
         flat (see `caligo.signal.state_variable`).
     state
@@ -61,7 +62,7 @@ def thin_difference(
     s1, s2 = state[0], state[1]
     d = np.sqrt(2.0)
     for k in range(len(width) - 1):
-        g, g_step = corner[k], (corner[k + 1] - corner[k]) / TICK
+        g, g_step = cutoff[k], (cutoff[k + 1] - cutoff[k]) / TICK
         w, w_step = width[k], (width[k + 1] - width[k]) / TICK
         for n in range(TICK):
             i = k * TICK + n

@@ -16,13 +16,13 @@ import numpy as np
 from numpy.typing import NDArray
 
 from caligo.kernels import CONTRACT, device, kernel
-from caligo.signal.abreast import (
-    ABREAST,
+from caligo.signal.packed import (
+    PACKED,
     begin_tick,
     beside,
     end_tick,
     give_state,
-    room,
+    scratch,
     take_state,
 )
 from caligo.signal.recursive_half_band import FAR, HELD, NEAR, down, up
@@ -33,8 +33,8 @@ FOURFOLD = 4
 """How many times the sample rate waves are bent at."""
 REFERENCE = 0.25
 """The peak of a sine that keeps its level however it is bent: -12 dB under full scale."""
-BENT = 1 + HELD
-"""Numbers of a side that are remembered: what came in last, and the ways up and down."""
+SHAPER_STATE = 1 + HELD
+"""Numbers of a channel that are remembered: what came in last, and the ways up and down."""
 
 
 @device(fastmath=CONTRACT)
@@ -48,10 +48,10 @@ def between(x: Any, before: Any, root: Any) -> tuple[Any, Any]:
 
 
 @device(fastmath=CONTRACT)
-def _bend_tick(wave: np.ndarray, ends: np.ndarray, held: np.ndarray) -> None:
+def _shape_tick(wave: np.ndarray, ends: np.ndarray, held: np.ndarray) -> None:
     """Bend a tick at four times the rate `wave` ``[4 * TICK, WIDTH]``, in place.
 
-    `ends` from 1 on are how strongly, and the gain behind; see `caligo.signal.abreast`.
+    `ends` from 1 on are how strongly, and the gain behind; see `caligo.signal.packed`.
     """
     strength, strength_step = load(ends[1], 0), 0.25 * load(ends[1], 1)
     level, level_step = load(ends[2], 0), 0.25 * load(ends[2], 1)
@@ -69,24 +69,24 @@ def _bend_tick(wave: np.ndarray, ends: np.ndarray, held: np.ndarray) -> None:
 
 
 @kernel("f4[:, :, ::1], f8[:, :, :, ::1], f8[::1], f8[::1], f8[:, :, ::1]", allocates=True)
-def _run_bend(
+def _run_waveshaper(
     signal: np.ndarray, values: np.ndarray, near: np.ndarray, far: np.ndarray, state: np.ndarray
 ) -> None:
-    """`run_bend` with its numbers beside each other."""
-    dry, wet, ends, held = room(values.shape[0], state.shape[2])
+    """`run_waveshaper` with its numbers beside each other."""
+    dry, wet, ends, held = scratch(values.shape[0], state.shape[2])
     half, wave = np.empty((2 * TICK, WIDTH)), np.empty((FOURFOLD * TICK, WIDTH))
-    for first in range(0, signal.shape[0], ABREAST):
+    for first in range(0, signal.shape[0], PACKED):
         take_state(state, first, held)
         for k in range(values.shape[3] - 1):
             if begin_tick(signal, first, k, values, held, dry, ends):
                 up(dry, near, far, held[1:], half, wave)
-                _bend_tick(wave, ends, held)
+                _shape_tick(wave, ends, held)
                 down(wave, near, far, held[1:], half, wet)
                 end_tick(dry, wet, ends, held, signal, first, k)
         give_state(held, first, state)
 
 
-def run_bend(
+def run_waveshaper(
     signal: NDArray[np.float32], drive: NDArray[np.float64], state: NDArray[np.float64]
 ) -> None:
     """Bend `signal` ``[voices, 2, samples]`` in place, at four times its rate.
@@ -101,4 +101,4 @@ def run_bend(
     """
     strength = drive - 1.0
     level = np.sqrt(1.0 + (strength * REFERENCE) ** 2)
-    _run_bend(signal, beside(np.ones_like(drive), strength, level), NEAR, FAR, state)
+    _run_waveshaper(signal, beside(np.ones_like(drive), strength, level), NEAR, FAR, state)

@@ -1,4 +1,4 @@
-"""Courses drawn by hand: points in time with a bend on the way from each to the next."""
+"""trajectories drawn by hand: points in time with a bend on the way from each to the next."""
 
 from __future__ import annotations
 
@@ -7,15 +7,15 @@ from collections.abc import Sequence
 
 import numpy as np
 
-from caligo.document.sound import CoursePoint
+from caligo.document.sound import AutomationPoint
 from caligo.kernels import kernel
-from caligo.movement.bend import STEEPEST, bent
+from caligo.movement.curvature import STEEPEST, curved
 from caligo.movement.notes import Floats
 
 
 @kernel("f8[::1], f8[::1], f8[::1], f8[::1], f8[::1]")
-def course_values(
-    at: np.ndarray, values: np.ndarray, bends: np.ndarray, times: np.ndarray, out: np.ndarray
+def lane_values(
+    at: np.ndarray, values: np.ndarray, curvatures: np.ndarray, times: np.ndarray, out: np.ndarray
 ) -> None:
     """The course through points at `times` ``[times]``; outside of them it stays.
 
@@ -23,7 +23,7 @@ def course_values(
     ----------
     at, values
         The points, rising in time ``[points]``; where two share a moment it jumps.
-    bends
+    curvatures
         Of the way from each point to the next, -1 to 1 ``[points]``.
     """
     last = len(at) - 1
@@ -37,12 +37,12 @@ def course_values(
         if time <= at[0] or i == last:
             out[k] = values[0] if time < at[0] else values[i]
             continue
-        way = at[i + 1] - at[i]
-        share = bent((time - at[i]) / way, STEEPEST * bends[i]) if way > 0.0 else 1.0
-        out[k] = values[i] + (values[i + 1] - values[i]) * share
+        span = at[i + 1] - at[i]
+        fraction = curved((time - at[i]) / span, STEEPEST * curvatures[i]) if span > 0.0 else 1.0
+        out[k] = values[i] + (values[i + 1] - values[i]) * fraction
 
 
-class DrawnCourse:
+class LaneValues:
     """A lane's points as a trajectory reads them.
 
     Parameters
@@ -51,7 +51,7 @@ class DrawnCourse:
         Whether the ways between points are even in octaves.
     """
 
-    def __init__(self, points: Sequence[CoursePoint], *, logarithmic: bool) -> None:
+    def __init__(self, points: Sequence[AutomationPoint], *, logarithmic: bool) -> None:
         ordered = sorted(points, key=lambda point: point.time)
         self._at = np.array([p.time for p in ordered])
         self._values = np.array([p.value for p in ordered])
@@ -69,5 +69,5 @@ class DrawnCourse:
     def values(self, times: Floats) -> Floats:
         """Values ``[times]``, in octaves where the scale is logarithmic."""
         out = np.empty(len(times))
-        course_values(self._at, self._read, self._bends, np.ascontiguousarray(times), out)
+        lane_values(self._at, self._read, self._bends, np.ascontiguousarray(times), out)
         return out

@@ -12,11 +12,11 @@ from typing import TextIO
 LOCK = "studio.lock"
 
 
-class FolderTaken(SystemExit):
+class DirectoryTaken(SystemExit):
     """Another studio works in the folder; says which, and at what address."""
 
 
-def lock(folder: Path) -> TextIO:
+def lock(directory: Path) -> TextIO:
     """Take a data folder for this process, for as long as the file that is given stays open.
 
     The system lets go of it however the process ends, and no child keeps it.
@@ -25,8 +25,8 @@ def lock(folder: Path) -> TextIO:
     ------
     FolderTaken
     """
-    folder.mkdir(parents=True, exist_ok=True)
-    file = (folder / LOCK).open("a+")
+    directory.mkdir(parents=True, exist_ok=True)
+    file = (directory / LOCK).open("a+")
     try:
         fcntl.flock(file, fcntl.LOCK_EX | fcntl.LOCK_NB)
     except OSError:
@@ -35,9 +35,9 @@ def lock(folder: Path) -> TextIO:
         with suppress(ValueError):
             owner = json.loads(file.read())
         where = f" at {owner['address']}" if "address" in owner else ""
-        raise FolderTaken(
+        raise DirectoryTaken(
             f"caligo: a studio is already open{where} (process {owner.get('process', 'unknown')}) "
-            f"on the data in {folder}. Use that one, or name another folder by CALIGO_DATA"
+            f"on the data in {directory}. Use that one, or name another folder by CALIGO_DATA"
         ) from None
     return file
 

@@ -13,14 +13,14 @@ import pytest
 
 from caligo.document import read_score, read_sound
 from caligo.engine.views.picture_store import PictureStore, picture_key
+from studio.cleanup import PICTURES
 from studio.library.editing import add_sound
 from studio.library.models import Sound
 from studio.library.starting import plain_sound
-from studio.stage.drawing import draw
-from studio.stage.packets import TILE
-from studio.stage.unseen import Unseen
-from studio.sweeping import PICTURES
-from studio.workers import FREE, WAITING, give_way, idle, spare
+from studio.live.drawing import draw
+from studio.live.idle_prerender import IdlePrerender
+from studio.live.packets import TILE
+from studio.workers import FREE, WAITING, idle, spare, yield_to_playback
 
 pytestmark = pytest.mark.django_db(transaction=True)
 
@@ -33,12 +33,12 @@ def stems(tmp_path: Path) -> tuple[Path, int]:
 
 
 @pytest.fixture
-def unseen(stems: tuple[Path, int]) -> Iterator[Callable[[], Unseen]]:
+def unseen(stems: tuple[Path, int]) -> Iterator[Callable[[], IdlePrerender]]:
     """Begins to draw ahead; ends it with the test."""
-    made: list[Unseen] = []
+    made: list[IdlePrerender] = []
 
-    def begin() -> Unseen:
-        made.append(Unseen(stems, rest=0.05))
+    def begin() -> IdlePrerender:
+        made.append(IdlePrerender(stems, rest=0.05))
         return made[0]
 
     yield begin
@@ -52,8 +52,8 @@ def player() -> Iterator[object]:
     """Somebody who plays, while he says so."""
     who = object()
     yield who
-    give_way(who, WAITING)
-    give_way(who, FREE)
+    yield_to_playback(who, WAITING)
+    yield_to_playback(who, FREE)
 
 
 def waited_for(condition: Callable[[], bool]) -> bool:
@@ -87,16 +87,16 @@ def second(sound: Sound) -> Sound:
 def tile_headers(sound: Sound, stems: tuple[Path, int]) -> list[dict[str, Any]]:
     """What is told of the tiles that a page is sent that opens the sound."""
     document, score = read_sound(sound.document), read_score(sound.cue.score.document)
-    told = []
+    output = []
     for message in draw(document, score, 1, False, stems, interrupted=lambda: False):
         if isinstance(message, bytes) and message[0] == TILE:
             (size,) = struct.unpack_from("<I", message, 4)
-            told.append(json.loads(message[8 : 8 + size]))
-    return told
+            output.append(json.loads(message[8 : 8 + size]))
+    return output
 
 
 def test_what_nobody_has_open_is_drawn_and_shown_at_once(
-    sound: Sound, stems: tuple[Path, int], unseen: Callable[[], Unseen]
+    sound: Sound, stems: tuple[Path, int], unseen: Callable[[], IdlePrerender]
 ) -> None:
     unseen()
     assert waited_for(lambda: is_drawn(sound, stems))
@@ -111,25 +111,25 @@ def test_what_nobody_has_open_is_drawn_and_shown_at_once(
 
 
 def test_it_stops_as_soon_as_something_plays_and_goes_on_afterwards(
-    sound: Sound, stems: tuple[Path, int], unseen: Callable[[], Unseen], player: object
+    sound: Sound, stems: tuple[Path, int], unseen: Callable[[], IdlePrerender], player: object
 ) -> None:
     sound.cue.score.document["length"] = 600.0
     sound.cue.score.save()
     unseen()
     assert waited_for(lambda: spare.busy)
-    give_way(player, WAITING)
+    yield_to_playback(player, WAITING)
     assert not idle()
     assert waited_for(lambda: not spare.busy)
     assert not is_drawn(sound, stems)
     sound.cue.score.document["length"] = 8.0
     sound.cue.score.save()
     assert not waited_briefly(lambda: spare.busy)
-    give_way(player, FREE)
+    yield_to_playback(player, FREE)
     assert waited_for(lambda: is_drawn(sound, stems))
 
 
 def test_one_that_cannot_be_drawn_does_not_hold_up_the_others(
-    sound: Sound, stems: tuple[Path, int], unseen: Callable[[], Unseen]
+    sound: Sound, stems: tuple[Path, int], unseen: Callable[[], IdlePrerender]
 ) -> None:
     broken = second(sound)
     broken.document["layers"][0]["source"]["kind"] = "of another world"

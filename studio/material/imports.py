@@ -1,4 +1,4 @@
-"""Uploaded files: onto the disk, checked, and onto the shelf."""
+"""Uploaded files: onto the disk, checked, and onto the material library."""
 
 from __future__ import annotations
 
@@ -14,10 +14,10 @@ from caligo.formats.sfz import SfzError, read_sfz
 from caligo.material.cards import RecordingCard
 from caligo.material.instruments import base_name, zones_of
 from caligo.material.reading import MaterialError
-from caligo.material.shelf import current
+from caligo.material.store import current
+from studio.cleanup import UPLOADS
 from studio.material.schemas import InstrumentOut, TakenIn
 from studio.material.work import in_a_worker
-from studio.sweeping import UPLOADS
 
 MOST_SFZ_BYTES = 1 << 20
 
@@ -50,7 +50,7 @@ def on_disk(file: UploadedFile, limit: int) -> Iterator[Path]:
 
 
 def take_in(file: UploadedFile, job: str = "", take: str = "") -> TakenIn:
-    """A recording onto the shelf; one that is there already is recognised by its samples."""
+    """Import a recording; one that is there already is recognised by its samples."""
     name = file.name or "Recording"
     with on_disk(file, settings.MAX_MATERIAL_BYTES) as path:
         try:
@@ -68,7 +68,7 @@ def take_in(file: UploadedFile, job: str = "", take: str = "") -> TakenIn:
 def take_in_instrument(files: list[UploadedFile]) -> InstrumentOut:
     """An SFZ file with its samples: zones for the sampler.
 
-    Samples that were not given are looked for on the shelf by their names.
+    Samples that were not given are looked for in the material library by their names.
 
     Raises
     ------

@@ -54,15 +54,15 @@ def _listeners(sound_id: int) -> list[Listener]:
         return list(_open.get(sound_id, ()))
 
 
-def _tell_of_sound(sound_id: int, **_: Any) -> None:
+def _send_sound(sound_id: int, **_: Any) -> None:
     for listener in _listeners(sound_id):
         listener.sound_changed()
 
 
-def _tell_of_render(sound_id: int, render_id: int, **_: Any) -> None:
+def _send_render(sound_id: int, render_id: int, **_: Any) -> None:
     for listener in _listeners(sound_id):
         listener.render_changed(render_id)
 
 
-sound_changed.connect(_tell_of_sound)
-render_changed.connect(_tell_of_render)
+sound_changed.connect(_send_sound)
+render_changed.connect(_send_render)

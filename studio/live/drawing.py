@@ -1,4 +1,4 @@
-"""What a worker does to draw a sound: trajectories, the coarse view, the fine one, a summary."""
+"""What a worker does to draw a sound: trajectories, the preview, the fine one, a summary."""
 
 from __future__ import annotations
 
@@ -17,25 +17,26 @@ from caligo.document.sound import Layer
 from caligo.engine.render.engine import DEFAULT_RATE, Engine
 from caligo.engine.stems.keys import stem_key
 from caligo.engine.stems.store import StemStore
-from caligo.engine.views.gain_compensation import make_up
-from caligo.engine.views.long_view import CLOSER_COLUMNS, COLUMNS, Summary, Tile, closer, fine
+from caligo.engine.views.gain_compensation import compensated_level
+from caligo.engine.views.long_view import COLUMNS, DETAIL_COLUMNS, Summary, Tile, detail, fine
 from caligo.engine.views.picture_store import (
-    KEPT_LOOKS,
+    KEPT_PROBES,
     Drawn,
-    Look,
     PictureStore,
+    Probe,
     family_of,
     picture_key,
 )
 from caligo.engine.views.pictures import picture
-from caligo.engine.views.preview import CoarseView, looks, looks_for
+from caligo.engine.views.preview import Preview, probes, probes_for
 from caligo.engine.views.trajectories import TrajectoryView
 from caligo.measure.panorama import CENTRES, PLACES
 from caligo.measure.spectrogram import FLOOR, HIGHEST, LOWEST, ROWS
+from caligo.movement.hold_still import HoldStill
 from caligo.movement.readings import too_fast
 from caligo.movement.returns import Return, Returns, returns_after
-from caligo.movement.stillness import Stillness
-from studio.stage.messages import (
+from studio.cleanup import PICTURES
+from studio.live.messages import (
     CloserHeader,
     FindingOut,
     MakeUpNews,
@@ -48,15 +49,14 @@ from studio.stage.messages import (
     TileHeader,
     TrajectoriesHeader,
 )
-from studio.stage.packets import CLOSER, TILE, TRAJECTORIES, packet
-from studio.sweeping import PICTURES
+from studio.live.packets import CLOSER, TILE, TRAJECTORIES, packet
 
 Stretch = tuple[float, float]
 MOST_PICTURES = 24
 MOST_NOTES = 64
-"""Notes whose courses are told apart: more lines cannot be read in a row."""
+"""Notes whose courses are reported apart: more lines cannot be read in a row."""
 THREADS = 2
-"""Workers that make the coarse picture."""
+"""Workers that make the preview."""
 IN_A_ROW = 0.5
 """Seconds within which states that follow each other are taken for one gesture."""
 PAUSE = 0.15
@@ -91,11 +91,11 @@ def trajectories_packet(
     score: Score,
     points: int,
     revision: int,
-    hold_still: Stillness = False,
+    hold_still: HoldStill = False,
     span: Stretch | None = None,
 ) -> bytes:
     """All trajectories of a sound, over the whole or a stretch, as a packet."""
-    found = TrajectoryView(sound, score, points, hold_still=hold_still).look(span)
+    found = TrajectoryView(sound, score, points, hold_still=hold_still).probe(span)
     returns = returns_after(sound, score) if span is None else None
     header = TrajectoriesHeader(
         revision=revision,
@@ -121,11 +121,11 @@ def trajectories_packet(
     return packet(TRAJECTORIES, header, data)
 
 
-def tell_notes(
+def send_notes(
     sound: Sound,
     score: Score,
     revision: int,
-    hold_still: Stillness,
+    hold_still: HoldStill,
     stems: tuple[Path, int],
     address: str,
     span: Stretch | None,
@@ -148,24 +148,24 @@ def tell_notes(
     ).model_dump_json()
 
 
-def tell_make_up(
+def send_gain_compensation(
     sound: Sound,
     score: Score,
     revision: int,
-    hold_still: Stillness,
+    hold_still: HoldStill,
     stems: tuple[Path, int],
     address: str,
     *,
     interrupted: Callable[[], bool],
 ) -> Iterator[str]:
     """What an effect's output has to be so that it makes nothing louder or softer."""
-    found = make_up(sound, score, address, hold_still=hold_still, interrupted=interrupted)
+    found = compensated_level(sound, score, address, hold_still=hold_still, interrupted=interrupted)
     if not interrupted():
         decibels = None if found is None else round(found, 2)
         yield MakeUpNews(revision=revision, address=address, decibels=decibels).model_dump_json()
 
 
-def _told(tile: Tile, revision: int, total: int) -> dict[str, Any]:
+def _header(tile: Tile, revision: int, total: int) -> dict[str, Any]:
     """What the header of a tile says."""
     return {
         "revision": revision,
@@ -192,7 +192,7 @@ def _data(tile: Tile) -> bytes:
 
 def tile_packet(tile: Tile, revision: int) -> bytes:
     """A tile as a packet."""
-    return packet(TILE, TileHeader(**_told(tile, revision, COLUMNS)), _data(tile))
+    return packet(TILE, TileHeader(**_header(tile, revision, COLUMNS)), _data(tile))
 
 
 def summary_news(summary: Summary, revision: int) -> SummaryNews:
@@ -215,7 +215,7 @@ _pictures: OrderedDict[str, dict[str, Any]] = OrderedDict()
 """This worker's newest pictures, by all that their layer's stem depends on."""
 
 
-def _picture(sound: Sound, score: Score, layer: Layer, hold_still: Stillness) -> dict[str, Any]:
+def _picture(sound: Sound, score: Score, layer: Layer, hold_still: HoldStill) -> dict[str, Any]:
     """A layer's picture; one that an edit has left alone is not made again."""
     key = stem_key(sound, layer, score, DEFAULT_RATE, hold_still)
     shown = _pictures.pop(key, None) or picture(sound, score, layer, hold_still=hold_still)
@@ -250,7 +250,7 @@ def draw(
     sound: Sound,
     score: Score,
     revision: int,
-    hold_still: Stillness,
+    hold_still: HoldStill,
     stems: tuple[Path, int],
     *,
     interrupted: Callable[[], bool],
@@ -271,16 +271,16 @@ def draw(
     view = None
     if drawn is None:
         family = family_of(sound, score, hold_still)
-        view = CoarseView(pictures.newest(family))
-        for look in looks(
+        view = Preview(pictures.newest(family))
+        for probe in probes(
             sound,
             score,
             hold_still=hold_still,
             threads=THREADS,
-            most=view.most_looks,
+            most=view.most_probes,
             interrupted=interrupted,
         ):
-            for tile in view.add(look):
+            for tile in view.add(probe):
                 yield tile_packet(tile, revision)
     else:
         yield tile_packet(drawn.tile(), revision)
@@ -298,14 +298,14 @@ def draw(
     for part in fine(sound, score, hold_still=hold_still, store=store, interrupted=interrupted):
         if isinstance(part, Summary):
             if view is not None:
-                pictures.write(key, family, Drawn.of(view.looks, tiles, part))
+                pictures.write(key, family, Drawn.of(view.probes, tiles, part))
                 yield summary_news(part, revision).model_dump_json()
         elif view is not None:
             tiles.append(part)
             yield tile_packet(part, revision)
 
 
-def draw_unseen(
+def prerender_idle(
     sound: Sound,
     score: Score,
     stems: tuple[Path, int],
@@ -313,11 +313,11 @@ def draw_unseen(
     interrupted: Callable[[], bool],
 ) -> Iterator[None]:
     """Draw a sound that nobody has open, and keep its picture; something is given at every step."""
-    seen: dict[int, Look] = {}
+    seen: dict[int, Probe] = {}
     tiles: list[Tile] = []
-    most = min(KEPT_LOOKS, looks_for(score.length))
-    for look in looks(sound, score, most=most, interrupted=interrupted):
-        seen[look.index] = look
+    most = min(KEPT_PROBES, probes_for(score.length))
+    for probe in probes(sound, score, most=most, interrupted=interrupted):
+        seen[probe.index] = probe
         yield
     for part in fine(sound, score, interrupted=interrupted):
         if isinstance(part, Summary):
@@ -328,11 +328,11 @@ def draw_unseen(
         yield
 
 
-def look_closer(
+def draw_detail(
     sound: Sound,
     score: Score,
     revision: int,
-    hold_still: Stillness,
+    hold_still: HoldStill,
     stems: tuple[Path, int],
     span: Stretch,
     *,
@@ -341,8 +341,8 @@ def look_closer(
     """A stretch in detail: its trajectories, and its part of the picture in finer columns."""
     yield trajectories_packet(sound, score, POINTS, revision, hold_still, span)
     store = StemStore(*stems)
-    for tile in closer(
+    for tile in detail(
         sound, score, span, hold_still=hold_still, store=store, interrupted=interrupted
     ):
-        header = CloserHeader(**_told(tile, revision, CLOSER_COLUMNS), start=span[0], end=span[1])
+        header = CloserHeader(**_header(tile, revision, DETAIL_COLUMNS), start=span[0], end=span[1])
         yield packet(CLOSER, header, _data(tile))

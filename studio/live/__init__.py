@@ -1,0 +1,1 @@
+"""Open sounds, their long views and trajectories, and listening, over WebSockets."""

@@ -1,1 +1,0 @@
-"""The stage: open sounds, their long views and trajectories, and listening, over WebSockets."""
