@@ -26,6 +26,7 @@ from studio.live.messages import (
     BadMessage,
     ChangedNews,
     Compare,
+    DrawDetail,
     FromPage,
     Heard,
     Lift,
@@ -37,7 +38,6 @@ from studio.live.messages import (
     Ping,
     PongNews,
     Press,
-    Probe,
     ProblemNews,
     RenderNews,
     Seek,
@@ -133,7 +133,7 @@ class LiveConsumer(AsyncWebsocketConsumer):  # type: ignore[misc]
         loaded: OpenSound | None = await database_sync_to_async(read, thread_sensitive=False)()
         return loaded
 
-    def _look(self) -> None:
+    def _draw_detail(self) -> None:
         """Draw the stretch that is looked at closer, if there is one."""
         if self._span is None or self._span[1] > self._state.score.length + 1e-6:
             self._closer.rest()
@@ -142,7 +142,7 @@ class LiveConsumer(AsyncWebsocketConsumer):  # type: ignore[misc]
 
     def _show(self) -> None:
         self._viewing.show(*self._state.drawn)
-        self._look()
+        self._draw_detail()
 
     async def _take_up(self, state: OpenSound) -> None:
         """Hear and draw another state; `_changing` is held."""
@@ -272,9 +272,9 @@ class LiveConsumer(AsyncWebsocketConsumer):  # type: ignore[misc]
                 self._listener.skim(evenly(self._state.score.length, message.seconds))
             case Compare():
                 self._listener.compare([self._within(m) for m in message.moments])
-            case Probe():
+            case DrawDetail():
                 self._span = message.span
-                self._look()
+                self._draw_detail()
             case NotesOf():
                 self._notes.show(*self._state.drawn, message.address, self._span)
             case Watch():

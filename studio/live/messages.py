@@ -115,7 +115,7 @@ class Compare(Message):
     moments: tuple[Moment, Moment]
 
 
-class Probe(Message):
+class DrawDetail(Message):
     """Look closer at a stretch from now on, or only at the whole."""
 
     type: Literal["look"]
@@ -161,7 +161,7 @@ FromPage = (
     | Still
     | SkimAll
     | Compare
-    | Probe
+    | DrawDetail
     | NotesOf
     | MakeUpOf
     | Watch
@@ -189,7 +189,7 @@ def read_message(text: str) -> FromPage:
     loop = message.loop if isinstance(message, Listen | SetLoop) else None
     if loop is not None and loop[1] - loop[0] < SHORTEST_LOOP:
         raise BadMessage("a loop lasts at least a tenth of a second")
-    span = message.span if isinstance(message, Probe) else None
+    span = message.span if isinstance(message, DrawDetail) else None
     if span is not None and span[1] - span[0] < SHORTEST_PROBE:
         raise BadMessage("a stretch to look at lasts at least half a second")
     return message

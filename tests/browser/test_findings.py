@@ -74,7 +74,7 @@ def dry_page(context: BrowserContext, server: Server) -> Iterator[Page]:
     document["buses"], document["layers"][0]["sends"] = [], []
     for movement in ("routes", "lanes"):
         document[movement] = [one for one in document[movement] if "nave" not in one["to"]]
-    yield from opened(context, copied(server, document, 48.0))
+    yield from opened(context, copied(server, document, 120.0))
 
 
 def test_what_stands_out_becomes_a_band_by_keys_and_is_taken_back(dry_page: Page) -> None:

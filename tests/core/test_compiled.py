@@ -12,7 +12,6 @@ import sys
 from pathlib import Path
 from typing import Any
 
-import pytest
 from hypothesis import HealthCheck, Phase, given, seed, settings
 
 from caligo.catalogue import catalogue
@@ -121,7 +120,6 @@ def drawn_documents(number: int) -> list[dict[str, Any]]:
     return drawn
 
 
-@pytest.mark.lasts
 def test_no_kernel_is_compiled_while_any_module_renders(tmp_path: Path) -> None:
     kinds = {f'"{m.kind}"' for m in catalogue() if m.family in FAMILIES}
     chosen: list[dict[str, Any]] = []
@@ -138,7 +136,6 @@ def test_no_kernel_is_compiled_while_any_module_renders(tmp_path: Path) -> None:
     watch(chosen, tmp_path)
 
 
-@pytest.mark.lasts
 def test_the_guard_sees_a_kernel_that_is_compiled(tmp_path: Path) -> None:
     """A kernel that nobody has compiled before must be told, or the guard guards nothing."""
     plain = {"name": "A", "layers": [{"id": "a", "name": "A", "source": {"kind": "noise"}}]}

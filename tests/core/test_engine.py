@@ -280,8 +280,7 @@ def test_a_sound_with_every_module_is_heard() -> None:
     assert np.std(signal) > 1e-3
 
 
-@pytest.mark.lasts
-@settings(max_examples=60, suppress_health_check=list(HealthCheck))
+@settings(max_examples=20, suppress_health_check=list(HealthCheck))
 @given(any_document(), st.lists(st.integers(0, 127), min_size=1, max_size=3))
 def test_any_valid_document_stays_finite_and_below_its_ceiling(
     data: dict[str, Any], keys: list[int]
@@ -307,7 +306,7 @@ def test_an_engine_need_not_stand_at_the_start_before_it_goes_elsewhere() -> Non
     assert np.array_equal(one.render(64), fresh.render(64))
 
 
-@settings(max_examples=20, suppress_health_check=list(HealthCheck))
+@settings(max_examples=12, suppress_health_check=list(HealthCheck))
 @given(any_document())
 def test_nothing_writes_to_the_trajectories_of_parameters_at_rest(data: dict[str, Any]) -> None:
     """They are kept from block to block, so what one module wrote all would read."""

@@ -31,6 +31,15 @@ FAMILIES = ("source", "filter", "effect", "modulator")
 MODULES = [m for m in catalogue() if m.family in FAMILIES]
 PROCESSORS = [m for m in MODULES if m.family in ("filter", "effect")]
 named = pytest.mark.parametrize("module", MODULES, ids=lambda m: f"{m.family}-{m.kind}")
+late_minutes = pytest.mark.parametrize(
+    "module",
+    [
+        # An effect is heard for as long as its tail: a minute each, which the trials take.
+        pytest.param(m, marks=pytest.mark.wide if m.family == "effect" else ())
+        for m in MODULES
+    ],
+    ids=lambda m: f"{m.family}-{m.kind}",
+)
 processing = pytest.mark.parametrize("module", PROCESSORS, ids=lambda m: f"{m.family}-{m.kind}")
 SCORE = Score.model_validate({"length": 8, "notes": [
     {"id": "n1", "pitch": 45, "start": 0.013, "length": 7, "velocity": 90},
@@ -82,7 +91,7 @@ def test_from_a_state_from_a_run_in_and_from_zero_it_is_the_same(module: Module)
     assert decibels(np.abs(other.render(600) - expected).max() / np.abs(expected).max()) < -58
 
 
-@named
+@late_minutes
 def test_what_it_does_at_a_late_minute_is_exact(module: Module) -> None:
     """Moved by a modulator: minute 29 of 30, from two starts that lie far apart."""
     sound = busiest(module)

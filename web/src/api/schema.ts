@@ -553,7 +553,7 @@ export interface paths {
         };
         /**
          * Material
-         * @description Everything on the shelf, by name.
+         * @description Everything in the material library, by name.
          */
         get: operations["studio_material_api_material"];
         put?: never;
@@ -725,7 +725,7 @@ export interface paths {
         put?: never;
         /**
          * Bring Back
-         * @description Bring back a piece that was let go of in the last month.
+         * @description Bring back a piece that was evicted in the last month.
          */
         post: operations["studio_material_api_bring_back"];
         delete?: never;
@@ -2487,6 +2487,22 @@ export interface components {
             ];
         };
         /**
+         * DrawDetail
+         * @description Look closer at a stretch from now on, or only at the whole.
+         */
+        DrawDetail: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            type: "look";
+            /** Span */
+            span: [
+                number,
+                number
+            ] | null;
+        };
+        /**
          * FindingOut
          * @description What stands out, and the band or level that answers it, see `Finding` in the core.
          */
@@ -2581,7 +2597,7 @@ export interface components {
          */
         LiveMessages: {
             /** From Page */
-            from_page: components["schemas"]["Listen"] | components["schemas"]["Stop"] | components["schemas"]["Seek"] | components["schemas"]["SetLoop"] | components["schemas"]["Heard"] | components["schemas"]["Press"] | components["schemas"]["Lift"] | components["schemas"]["Panic"] | components["schemas"]["Still"] | components["schemas"]["SkimAll"] | components["schemas"]["Compare"] | components["schemas"]["Probe"] | components["schemas"]["NotesOf"] | components["schemas"]["MakeUpOf"] | components["schemas"]["Watch"] | components["schemas"]["Ping"];
+            from_page: components["schemas"]["Listen"] | components["schemas"]["Stop"] | components["schemas"]["Seek"] | components["schemas"]["SetLoop"] | components["schemas"]["Heard"] | components["schemas"]["Press"] | components["schemas"]["Lift"] | components["schemas"]["Panic"] | components["schemas"]["Still"] | components["schemas"]["SkimAll"] | components["schemas"]["Compare"] | components["schemas"]["DrawDetail"] | components["schemas"]["NotesOf"] | components["schemas"]["MakeUpOf"] | components["schemas"]["Watch"] | components["schemas"]["Ping"];
             /** To Page */
             to_page: components["schemas"]["NotesNews"] | components["schemas"]["MakeUpNews"] | components["schemas"]["PictureNews"] | components["schemas"]["SummaryNews"] | components["schemas"]["ListeningNews"] | components["schemas"]["StoppedNews"] | components["schemas"]["ChangedNews"] | components["schemas"]["RenderNews"] | components["schemas"]["ProblemNews"] | components["schemas"]["PongNews"];
             audio: components["schemas"]["AudioHeader"];
@@ -2726,22 +2742,6 @@ export interface components {
             velocity: number;
         };
         /**
-         * Probe
-         * @description Look closer at a stretch from now on, or only at the whole.
-         */
-        Probe: {
-            /**
-             * @description discriminator enum property added by openapi-typescript
-             * @enum {string}
-             */
-            type: "look";
-            /** Span */
-            span: [
-                number,
-                number
-            ] | null;
-        };
-        /**
          * ProblemNews
          * @description Something went wrong, said for a person.
          */
@@ -2862,7 +2862,7 @@ export interface components {
         };
         /**
          * SpectrumHeader
-         * @description The header of a watched stage's spectrum, up to a moment.
+         * @description The header of a watched slot's spectrum, up to a moment.
          *
          *     The data are bytes: the bins of the left side, then of the right, each `bin_hertz` wide, in half
          *     decibels over `floor`.
@@ -2923,7 +2923,7 @@ export interface components {
         };
         /**
          * SummaryNews
-         * @description What is known of the whole, and the level behind every stage of the chain.
+         * @description What is known of the whole, and the level behind every slot of the chain.
          */
         SummaryNews: {
             /**
@@ -2996,7 +2996,8 @@ export interface components {
          *
          *     The data are 32-bit floats: for each of `modulators`, then of `parameters`, the middle, lowest
          *     and highest value at each of the points; then for each of `spread` the lowest and the highest
-         *     over the sounding notes, NaN where none sounds. Readings and returns are told with the whole.
+         *     over the sounding notes, NaN where none sounds. Readings and returns are reported with the
+         *     whole.
          */
         TrajectoriesHeader: {
             /** Revision */
@@ -3031,7 +3032,7 @@ export interface components {
         };
         /**
          * Watch
-         * @description Tell the spectrum of a stage of the chain while it plays; of none where it is empty.
+         * @description Tell the spectrum of a slot of the chain while it plays; of none where it is empty.
          */
         Watch: {
             /**
