@@ -17,7 +17,7 @@ from caligo.command.inputs import (
 )
 from caligo.engine.render.engine import DEFAULT_RATE, LARGE_BLOCK, RATES
 from caligo.engine.render.offline import RenderRange, render_to_file
-from caligo.formats.audio import SUBTYPES
+from caligo.formats.audio import SAMPLE_FORMATS
 from caligo.signal.ticks import TICK
 
 LONGEST_TAIL = 60.0
@@ -39,7 +39,7 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
     )
     parser.add_argument("--threads", type=whole(1, 64), default=1, metavar="N")
     parser.add_argument("--rate", type=int, choices=RATES, default=DEFAULT_RATE)
-    parser.add_argument("--format", choices=sorted(SUBTYPES), default="pcm24")
+    parser.add_argument("--format", choices=sorted(SAMPLE_FORMATS), default="pcm24")
     parser.add_argument("--stems", metavar="DIR", help="also write every layer on its own")
     parser.add_argument("--hold-still", action="store_true", help="stop all movement")
     parser.add_argument("-o", dest="output", required=True, metavar="OUT.wav|OUT.flac")

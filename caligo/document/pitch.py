@@ -8,7 +8,8 @@ import re
 from caligo.errors import InputRefused
 
 STEPS = {"C": 0, "D": 2, "E": 4, "F": 5, "G": 7, "A": 9, "B": 11}
-NAMES = ("C", "C#", "D", "D#", "E", "F", "F#", "G", "G#", "A", "A#", "B")
+NAMES = ("C", "C♯", "D", "E♭", "E", "F", "F♯", "G", "A♭", "A", "B♭", "B")
+"""As musicians spell them without a key; ``#`` and ``b`` are read as well."""
 
 MIDDLE_C_OCTAVES = math.log2(261.6255653005986)
 """Octaves over 1 Hz of C4, where key follow does nothing (ISO 16)."""

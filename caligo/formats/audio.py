@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import contextlib
 import os
+from dataclasses import dataclass
 from pathlib import Path
 
 import numpy as np
@@ -13,9 +14,36 @@ from numpy.typing import NDArray
 from caligo.errors import InputRefused
 from caligo.kernels import kernel
 
-SUBTYPES = {"pcm16": "PCM_16", "pcm24": "PCM_24", "float32": "FLOAT"}
-"""Sample formats by name."""
-BYTES = {"pcm16": 2, "pcm24": 3, "float32": 4}
+
+@dataclass(frozen=True, slots=True)
+class SampleFormat:
+    """How samples are written.
+
+    Parameters
+    ----------
+    subtype
+        As libsndfile calls it.
+    bits
+        Of a sample.
+    whole
+        Whether samples are integers; others are floats.
+    containers
+        Files that can hold it, as in `CONTAINERS`.
+    """
+
+    subtype: str
+    bits: int
+    whole: bool
+    containers: tuple[str, ...]
+
+
+SAMPLE_FORMATS = {
+    "pcm16": SampleFormat("PCM_16", 16, True, ("WAV", "FLAC")),
+    "pcm24": SampleFormat("PCM_24", 24, True, ("WAV", "FLAC")),
+    "float32": SampleFormat("FLOAT", 32, False, ("WAV",)),
+}
+DITHERED_BITS = 16
+"""Bits up to which rounding is heard, so that samples are dithered."""
 LARGEST_WAV = 0xFFFFFFFF - (1 << 16)
 """Bytes of samples that a WAV file can say it has; longer ones are RF64 (EBU Tech 3306)."""
 CONTAINERS = {".wav": "WAV", ".flac": "FLAC"}
@@ -85,16 +113,17 @@ class AudioWriter:
         container = CONTAINERS.get(path.suffix.lower())
         if container is None:
             raise AudioFormatError(f"{path.name}: the ending is .wav or .flac")
-        if sample_format not in SUBTYPES:
-            raise AudioFormatError(f"{sample_format!r}: the format is {', '.join(SUBTYPES)}")
-        if container == "FLAC" and sample_format == "float32":
+        if sample_format not in SAMPLE_FORMATS:
+            raise AudioFormatError(f"{sample_format!r}: the format is {', '.join(SAMPLE_FORMATS)}")
+        chosen = SAMPLE_FORMATS[sample_format]
+        if container not in chosen.containers:
             raise AudioFormatError("FLAC holds 16 or 24 bits, not 32-bit float; choose WAV for it")
-        if container == "WAV" and frames * channels * BYTES[sample_format] > LARGEST_WAV:
+        if container == "WAV" and frames * channels * chosen.bits // 8 > LARGEST_WAV:
             container = "RF64"
         self.path = path
         self._scratch = path.with_name(f".{path.stem}.{os.getpid()}.part{path.suffix}")
-        self._dithered = sample_format == "pcm16"
-        self._bits = {"pcm16": 16, "pcm24": 24}.get(sample_format)
+        self._dithered = chosen.whole and chosen.bits <= DITHERED_BITS
+        self._bits = chosen.bits if chosen.whole else None
         self._frames = 0
         try:
             self._file = soundfile.SoundFile(
@@ -102,7 +131,7 @@ class AudioWriter:
                 "w",
                 samplerate=rate,
                 channels=channels,
-                subtype=SUBTYPES[sample_format],
+                subtype=chosen.subtype,
                 format=container,
             )
         except soundfile.LibsndfileError as error:

@@ -8,6 +8,7 @@ from django.http import HttpRequest, StreamingHttpResponse
 from ninja import Router, Status
 
 from caligo.document import DocumentError, Problem
+from caligo.formats.audio import SAMPLE_FORMATS
 from studio.library.models import Sound
 from studio.renders import jobs
 from studio.renders.models import Render
@@ -27,7 +28,7 @@ def create_render(request: HttpRequest, sound_id: int, given: RenderIn) -> Any:
         raise DocumentError(
             [Problem("end", "the end lies before the start", end, f"more than {given.start:g} s")]
         )
-    if given.container == "flac" and given.sample_format == "float32":
+    if given.container.upper() not in SAMPLE_FORMATS[given.sample_format].containers:
         raise DocumentError(
             [
                 Problem(

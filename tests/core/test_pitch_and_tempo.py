@@ -30,10 +30,10 @@ def test_equal_temperament_is_librosas() -> None:
     [
         ("C2 G2 D3", ["C2", "G2", "D3"]),
         ("Am9", ["A3", "C4", "E4", "G4", "B4"]),
-        ("Cmaj7, D", ["C3", "E3", "G3", "B3", "D3", "F#3", "A3"]),
-        ("F#m7b5", ["F#3", "A3", "C4", "E4"]),
+        ("Cmaj7, D", ["C3", "E3", "G3", "B3", "D3", "F♯3", "A3"]),
+        ("F#m7b5", ["F♯3", "A3", "C4", "E4"]),
         ("C/G", ["G2", "C3", "E3", "G3"]),
-        ("Bb2 E♭3", ["A#2", "D#3"]),
+        ("Bb2 E♭3", ["B♭2", "E♭3"]),
     ],
 )
 def test_chords(text: str, names: list[str]) -> None:

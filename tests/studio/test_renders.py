@@ -5,14 +5,16 @@ from __future__ import annotations
 import io
 import time
 from pathlib import Path
-from typing import Any
+from typing import Any, get_args
 
 import pytest
 import soundfile
 
+from caligo.formats.audio import SAMPLE_FORMATS
 from studio.library.models import Sound
 from studio.renders import jobs
 from studio.renders.models import Render
+from studio.schemas import RenderIn
 from studio.workers import Worker
 from tests.studio.conftest import Api, gathered
 
@@ -134,3 +136,8 @@ def test_a_file_that_is_not_there_is_said(api: Api, sound: Sound) -> None:
     render = wait_for(begun(api, sound, end=1.0), "done")
     jobs.path_of(render).unlink()
     assert api("GET", f"/renders/{render.pk}/file").status_code == 404
+
+
+def test_the_api_takes_the_sample_formats_that_the_core_writes() -> None:
+    annotation = RenderIn.model_fields["sample_format"].annotation
+    assert get_args(annotation) == tuple(SAMPLE_FORMATS)

@@ -1,9 +1,9 @@
 import { describe, expect, it } from "vitest";
 import type { Score, Sound } from "../api/client";
+import { curved } from "./curvature";
 import {
-  bent,
-  courseAt,
   fromController,
+  laneAt,
   removeLane,
   setPoints,
   shifted,
@@ -34,14 +34,14 @@ describe("points", () => {
 
   it("are joined by ways that are even in octaves, or bent", () => {
     const course = [point(0, 100), point(10, 400)];
-    expect(courseAt(course, 5, true)).toBeCloseTo(200);
-    expect(courseAt(course, 5, false)).toBe(250);
-    expect(courseAt(course, -3, true)).toBe(100);
-    expect(courseAt(course, 99, true)).toBe(400);
-    expect(courseAt([], 1, true)).toBeNull();
+    expect(laneAt(course, 5, true)).toBeCloseTo(200);
+    expect(laneAt(course, 5, false)).toBe(250);
+    expect(laneAt(course, -3, true)).toBe(100);
+    expect(laneAt(course, 99, true)).toBe(400);
+    expect(laneAt([], 1, true)).toBeNull();
     // An exponent of 6 at full bend covers 95 % of the way in half the time.
-    expect(bent(0.5, 100)).toBeCloseTo(0.9526, 3);
-    expect(bent(0.5, -100)).toBeCloseTo(1 - 0.9526, 3);
+    expect(curved(0.5, 0.06 * 100)).toBeCloseTo(0.9526, 3);
+    expect(curved(0.5, 0.06 * -100)).toBeCloseTo(1 - 0.9526, 3);
   });
 
   it("are shifted, stretched and thinned", () => {

@@ -1,6 +1,7 @@
 /** Lanes: points drawn by hand, and what can be done to them. */
 
 import type { Lane, Score, Sound } from "../api/client";
+import { curved, STEEPEST } from "./curvature";
 import { freeId } from "./edits";
 import type { Operation } from "./patch";
 
@@ -37,16 +38,8 @@ export function setPoints(sound: Sound, to: string, points: Point[]): Operation[
   return [{ op: "replace", path: `/lanes/${index}/points`, value }];
 }
 
-/** How far a bent way has gone at a share of its time; the core's formula. */
-export function bent(share: number, bend: number): number {
-  const x = Math.min(1, Math.max(0, share));
-  const steep = 0.06 * bend;
-  if (Math.abs(steep) < 1e-6) return x;
-  return (1 - Math.exp(-steep * x)) / (1 - Math.exp(-steep));
-}
-
-/** The value of a course at a moment; ways are even in octaves where it is logarithmic. */
-export function courseAt(points: Point[], seconds: number, logarithmic: boolean): number | null {
+/** The value of a lane at a moment; segments are even in octaves where it is logarithmic. */
+export function laneAt(points: Point[], seconds: number, logarithmic: boolean): number | null {
   const first = points[0];
   if (!first) return null;
   if (seconds <= first.time) return first.value;
@@ -54,7 +47,8 @@ export function courseAt(points: Point[], seconds: number, logarithmic: boolean)
   if (after < 0) return points.at(-1)?.value ?? null;
   const [from, to] = [points[after - 1], points[after]];
   if (!from || !to) return first.value;
-  const share = bent((seconds - from.time) / (to.time - from.time), from.bend);
+  const x = (seconds - from.time) / (to.time - from.time);
+  const share = curved(x, (STEEPEST * from.bend) / 100);
   if (!logarithmic) return from.value + (to.value - from.value) * share;
   const [a, b] = [Math.log2(Math.max(from.value, 1e-9)), Math.log2(Math.max(to.value, 1e-9))];
   return 2 ** (a + (b - a) * share);

@@ -6,6 +6,7 @@ import { useStage } from "../live/socket";
 import { notify } from "../notices/notices";
 import { useSession } from "../session/store";
 import { Panel } from "../ui/Panel";
+import { FORMAT_NAMES, FORMATS } from "./formats";
 
 const STATES: Record<string, string> = {
   waiting: "Waiting",
@@ -15,12 +16,6 @@ const STATES: Record<string, string> = {
   failed: "Failed",
   "cut off": "Cut off",
 };
-const FORMATS: Record<string, string> = {
-  pcm16: "16 bit",
-  pcm24: "24 bit",
-  float32: "32 bit float",
-};
-
 function RenderRow({ render, onChange }: { render: RenderOut; onChange: () => void }) {
   const news = useStage((s) => s.renders[render.id]);
   const state = news?.state ?? render.state;
@@ -36,7 +31,8 @@ function RenderRow({ render, onChange }: { render: RenderOut; onChange: () => vo
         <span className="min-w-0 flex-1 truncate">
           {render.file_name}{" "}
           <span className="label">
-            {FORMATS[render.sample_format]}, {clock(render.end - render.start)}
+            {FORMATS[render.sample_format as RenderIn["sample_format"]].name},{" "}
+            {clock(render.end - render.start)}
           </span>
         </span>
         <span>
@@ -108,7 +104,7 @@ function ExportForm() {
     queryFn: () => taken(api.GET("/api/sounds/{sound_id}/renders", { params: path })),
   });
   const [container, setContainer] = useState<"wav" | "flac">("wav");
-  const [format, setFormat] = useState<"pcm16" | "pcm24" | "float32">("pcm24");
+  const [format, setFormat] = useState<RenderIn["sample_format"]>("pcm24");
   const [rate, setRate] = useState<44100 | 48000 | 96000>(48000);
   const [whole, setWhole] = useState(true);
   const [tail, setTail] = useState("2");
@@ -147,7 +143,7 @@ function ExportForm() {
             onChange={(event) => {
               const next = event.target.value as "wav" | "flac";
               setContainer(next);
-              if (next === "flac" && format === "float32") setFormat("pcm24");
+              if (!FORMATS[format].containers.includes(next)) setFormat("pcm24");
             }}
           >
             <option value="wav">WAV</option>
@@ -161,9 +157,13 @@ function ExportForm() {
             value={format}
             onChange={(event) => setFormat(event.target.value as typeof format)}
           >
-            <option value="pcm16">16 bit, dithered</option>
-            <option value="pcm24">24 bit</option>
-            {container === "wav" && <option value="float32">32 bit float</option>}
+            {FORMAT_NAMES.filter((one) => FORMATS[one].containers.includes(container)).map(
+              (one) => (
+                <option key={one} value={one}>
+                  {FORMATS[one].name}
+                </option>
+              ),
+            )}
           </select>
         </label>
         <label>

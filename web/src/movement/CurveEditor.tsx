@@ -1,4 +1,4 @@
-import { courseAt } from "../document/lanes";
+import { laneAt } from "../document/lanes";
 import { edit, endGesture, useSession } from "../session/store";
 import { useCatalogue } from "../ui/catalogue-context";
 import { type CurvePoint, PointField } from "../ui/PointField";
@@ -25,7 +25,7 @@ export function CurveEditor({ index, color }: { index: number; color: string }) 
   const y = (value: number) => EDGE + (1 - 2 * EDGE) * (0.5 - value / 200);
   const path = Array.from({ length: STEPS + 1 }, (_, i) => {
     const x = (i / STEPS) * 100;
-    return `${x} ${(y(courseAt(points, x, false) ?? 0) * HEIGHT).toFixed(1)}`;
+    return `${x} ${(y(laneAt(points, x, false) ?? 0) * HEIGHT).toFixed(1)}`;
   }).join("L");
   const set = (next: CurvePoint[], gesture: string | null) => {
     const at = `/modulators/${index}/params`;

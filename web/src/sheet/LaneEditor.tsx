@@ -1,5 +1,5 @@
 import type { Parameter } from "../document/catalogue";
-import { courseAt, type Point, setPoints } from "../document/lanes";
+import { laneAt, type Point, setPoints } from "../document/lanes";
 import { clock, shown } from "../document/values";
 import { player } from "../live/audio";
 import { change } from "../session/change";
@@ -41,7 +41,7 @@ export function coursePath(
     .filter((t) => t >= span[0] && t <= span[1])
     .sort((a, b) => a - b)
     .map((t) => {
-      const value = courseAt(points, t, logarithmic) ?? 0;
+      const value = laneAt(points, t, logarithmic) ?? 0;
       return `${(shareOf(t, span) * width).toFixed(1)} ${y(value).toFixed(1)}`;
     });
   return `M${steps.join("L")}`;

@@ -1,8 +1,8 @@
 import type { Score, Value } from "../api/client";
 import {
   addLane,
-  courseAt,
   fromController,
+  laneAt,
   removeLane,
   setPoints,
   shifted as shiftedPoints,
@@ -97,7 +97,7 @@ function laneEntries(row: SheetRow, score: Score): MenuEntry[] {
       name: "Point at the playhead",
       group: "Lane",
       act: () => {
-        const there = courseAt(points, here, parameter.scale === "logarithmic") ?? rest;
+        const there = laneAt(points, here, parameter.scale === "logarithmic") ?? rest;
         set("Add a point", [...points, { time: here, value: worth(there), bend: 0 }]);
       },
     },

@@ -8,6 +8,7 @@
 
 import type { Route } from "../api/client";
 import type { Parameter } from "../document/catalogue";
+import { curved } from "../document/curvature";
 import type { Trajectories } from "../live/packets";
 
 type Told = Pick<Trajectories, "modulators" | "depths" | "twoSided">;
@@ -18,12 +19,6 @@ export function changedRoutes(routes: readonly Route[], told: Told): Route[] {
     const known = told.depths[route.id];
     return !route.muted && known !== undefined && known !== route.depth;
   });
-}
-
-/** A way from 0 to 1, early for a bend above zero and late below. */
-function bent(way: number, bend: number): number {
-  const x = Math.min(1, Math.max(0, way));
-  return Math.abs(bend) < 1e-6 ? x : (1 - Math.exp(-bend * x)) / (1 - Math.exp(-bend));
 }
 
 /** How much further a route moves at each point with its new depth. */
@@ -38,7 +33,7 @@ function shifts(route: Route, told: Told): Float32Array | null {
     let way = value;
     if (route.polarity === "unipolar" && bipolar) way = 0.5 + 0.5 * value;
     if (route.polarity === "bipolar" && !bipolar) way = 2 * value - 1;
-    way = Math.sign(way) * bent(Math.abs(way), 0.04 * route.curve);
+    way = Math.sign(way) * curved(Math.abs(way), 0.04 * route.curve);
     const scale = scaler?.value[i] ?? 1;
     return further * way * (scaledBoth ? 0.5 + 0.5 * scale : scale);
   });

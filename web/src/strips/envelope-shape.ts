@@ -1,12 +1,6 @@
 import type { Value } from "../api/client";
+import { curved, STEEPEST } from "../document/curvature";
 import { isTime } from "../document/values";
-
-const STEEPEST = 6;
-
-function bent(x: number, bend: number): number {
-  const b = STEEPEST * bend;
-  return Math.abs(b) < 1e-6 ? x : (1 - Math.exp(-b * x)) / (1 - Math.exp(-b));
-}
 
 function seconds(value: Value | undefined, hold: number, bpm: number): number {
   if (value === undefined || !isTime(value)) return 0;
@@ -17,7 +11,7 @@ function seconds(value: Value | undefined, hold: number, bpm: number): number {
 /** An envelope over a held note: points of (seconds, 0 to 1), and when it reaches full level. */
 export function envelopeShape(params: Record<string, Value>, hold: number, bpm: number) {
   const time = (key: string) => seconds(params[key], hold, bpm);
-  const bend = (key: string) => Number(params[key] ?? 0) / 100;
+  const curvature = (key: string) => (STEEPEST * Number(params[key] ?? 0)) / 100;
   const [delay, attack, stay, decay, release] = [
     time("delay"),
     time("attack"),
@@ -29,10 +23,10 @@ export function envelopeShape(params: Record<string, Value>, hold: number, bpm: 
   const level = (t: number) => {
     const x = t - delay;
     if (x < 0) return 0;
-    if (x < attack) return bent(x / attack, bend("attack_bend"));
+    if (x < attack) return curved(x / attack, curvature("attack_bend"));
     if (x <= attack + stay) return 1;
     if (x < attack + stay + decay) {
-      return 1 + (sustain - 1) * bent((x - attack - stay) / decay, bend("decay_bend"));
+      return 1 + (sustain - 1) * curved((x - attack - stay) / decay, curvature("decay_bend"));
     }
     return sustain;
   };
@@ -44,7 +38,7 @@ export function envelopeShape(params: Record<string, Value>, hold: number, bpm: 
     const fall = release > 0 ? (t - hold) / release : 1;
     points.push([
       t,
-      t <= hold ? level(t) : top * (1 - bent(Math.min(1, fall), bend("release_bend"))),
+      t <= hold ? level(t) : top * (1 - curved(Math.min(1, fall), curvature("release_bend"))),
     ]);
   }
   return { points, total, full: delay + attack };
