@@ -81,6 +81,7 @@ class ModuleOut(Schema):
     help: str
     parameters: list[ParameterOut]
     items: list[ItemsOut]
+    editor: str
     picture: str
     category: str
     seeded: bool

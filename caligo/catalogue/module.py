@@ -33,6 +33,9 @@ class Module:
     ----------
     items
         For a source: the kinds of items that it is made of; each is a module of family ``item``.
+    editor
+        For a modulator: what the page edits it with besides strips: ``handle`` (it stands among
+        the macros), ``steps``, ``points``, or nothing.
     picture
         For a source: what its picture shows (see `caligo.engine.views.pictures`), or nothing.
     category
@@ -54,6 +57,7 @@ class Module:
     help: str
     parameters: tuple[Parameter, ...]
     items: tuple[Items, ...] = ()
+    editor: str = ""
     picture: str = ""
     category: str = ""
     seeded: bool = False
@@ -84,6 +88,7 @@ class Module:
             "help": self.help,
             "parameters": [p.as_json() | {"group": self.group_of(p)} for p in self.parameters],
             "items": [{"kind": i.kind, "fewest": i.fewest, "most": i.most} for i in self.items],
+            "editor": self.editor,
             "picture": self.picture,
             "category": self.category,
             "seeded": self.seeded or any(p.seeded for p in self.parameters),

@@ -207,6 +207,10 @@ class Route(DocumentModel):
         return {self.source} | ({self.scaled_by} if self.scaled_by else set())
 
 
+ANNOTATIONS = frozenset({"name", "notes", "tags", "about", "rolls", "locked"})
+"""Fields, of whatever part, that nobody hears."""
+
+
 class AutomationPoint(DocumentModel):
     """A parameter's value at a moment; the bend is that of the way to the next point."""
 

@@ -54,6 +54,7 @@ def _percentage(key: str, name: str, help: str, default: float) -> Parameter:
     Module(
         family="modulator",
         kind="curve",
+        editor="points",
         name="Curve",
         help="A course of your own over a length, the held note or the cue; once, or round again.",
         category="Cycles",

@@ -11,6 +11,7 @@ from caligo.movement.controls import Control
     Module(
         family="modulator",
         kind="macro",
+        editor="handle",
         name="Macro",
         help="A handle of your own that moves many parameters, each as far as you say.",
         category="Controls",

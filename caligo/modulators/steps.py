@@ -123,6 +123,7 @@ def _list(key: str, name: str, help: str, low: float, high: float, default: str 
     Module(
         family="modulator",
         kind="steps",
+        editor="steps",
         name="Steps",
         help="A pattern of values; 33 sixteenths over a bar of 4/4 come round after 33 bars.",
         category="Cycles",

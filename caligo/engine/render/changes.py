@@ -7,11 +7,8 @@ from typing import Any
 
 from caligo.catalogue import Kind, Moves, Parameter, module
 from caligo.document.addresses import parts
-from caligo.document.sound import ProcessorPart, Sound, Value
+from caligo.document.sound import ANNOTATIONS, ProcessorPart, Sound, Value
 from caligo.document.times import Time
-
-ANNOTATIONS = {"name", "notes", "tags", "about", "rolls", "locked"}
-"""Fields that nobody hears."""
 
 
 @dataclass(slots=True)

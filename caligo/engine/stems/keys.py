@@ -16,7 +16,7 @@ from caligo import ENGINE_VERSION
 from caligo.catalogue import implementation
 from caligo.document.addresses import effect_parts
 from caligo.document.score import Score
-from caligo.document.sound import AutomationLane, Layer, Modulator, Part, Route, Sound
+from caligo.document.sound import ANNOTATIONS, AutomationLane, Layer, Modulator, Part, Route, Sound
 from caligo.document.tempo import TempoMap
 from caligo.document.times import Time
 from caligo.engine.layers.cross_modulation import all_modulators
@@ -26,9 +26,6 @@ from caligo.material.needed import named
 from caligo.material.store import current
 from caligo.movement.hold_still import HoldStill, as_text
 from caligo.movement.zones import zone_gain
-
-UNHEARD = {"name", "about", "rolls", "locked"}
-"""Fields of a modulator that nobody hears."""
 
 
 def _hash(content: Any) -> str:
@@ -158,7 +155,7 @@ class StemKeys:
                 "followed": [_own(one) for one in self._followed(movers)],
                 "recordings": [current().signature(key) for _, _, key in named(movers) if key],
                 "routes": [route.model_dump(mode="json") for route in routes],
-                "modulators": [m.model_dump(mode="json", exclude=UNHEARD) for m in movers],
+                "modulators": [m.model_dump(mode="json", exclude=set(ANNOTATIONS)) for m in movers],
                 "drawn": [lane.model_dump(mode="json", exclude={"id"}) for lane in lanes],
                 "score": self._played(layers, movers),
             }
@@ -201,8 +198,8 @@ class StemKeys:
 
     def of_mix(self) -> str:
         """The key of what the mixer holds: it depends on everything that is heard."""
-        unheard: dict[str, Any] = {"name": True, "notes": True, "tags": True}
-        unheard["modulators"] = {"__all__": UNHEARD}
+        unheard: dict[str, Any] = dict.fromkeys(ANNOTATIONS, True)
+        unheard["modulators"] = {"__all__": set(ANNOTATIONS)}
         sound = self._sound.model_dump(mode="json", exclude=unheard)
         score = self._score.model_dump(mode="json", exclude={"name", "markers", "frame_rate"})
         effects = [

@@ -1087,6 +1087,8 @@ export interface components {
             parameters: components["schemas"]["ParameterOut"][];
             /** Items */
             items: components["schemas"]["ItemsOut"][];
+            /** Editor */
+            editor: string;
             /** Picture */
             picture: string;
             /** Category */

@@ -5,6 +5,11 @@ export type Parameter = Schemas["ParameterOut"];
 export type Module = Schemas["ModuleOut"];
 export type Limits = Schemas["LimitsOut"];
 
+/** Whether a modulator stands among the macros, as a handle that is moved by hand. */
+export function isHandle(catalogue: Catalogue, modulator: { kind: string }): boolean {
+  return catalogue.module("modulator", modulator.kind).editor === "handle";
+}
+
 export class Catalogue {
   private readonly byKind = new Map<string, Module>();
 

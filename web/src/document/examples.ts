@@ -42,6 +42,7 @@ export const module = (
   help: "",
   parameters,
   items: [],
+  editor: "",
   picture: "",
   category: "",
   seeded: false,

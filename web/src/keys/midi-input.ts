@@ -21,9 +21,7 @@ export function moveMacros(controller: number, value: number) {
   const { sound } = useSession.getState();
   const moved = sound?.modulators
     .map((modulator, index) => ({ modulator, index }))
-    .filter(
-      ({ modulator }) => modulator.kind === "macro" && modulator.params.controller === controller,
-    );
+    .filter(({ modulator: { params } }) => "value" in params && params.controller === controller);
   if (!moved || moved.length === 0) return;
   change(
     "Move a controller",

@@ -69,7 +69,7 @@ function RouteRow({ route }: { route: Route }) {
 /** Values that a picture shows and edits, so that no list of numbers has to. */
 const DRAWN: Record<string, readonly string[]> = {
   steps: ["values", "bends", "chances", "ties"],
-  curve: ["at", "values", "bends"],
+  points: ["at", "values", "bends"],
 };
 const NOTHING: readonly string[] = [];
 
@@ -177,14 +177,14 @@ export function ChosenModulator({ modulator, index }: { modulator: Modulator; in
           <option value="note">own for each note</option>
         </select>
       )}
-      {modulator.kind === "macro" && <About index={index} about={modulator.about} />}
-      {modulator.kind === "steps" && <StepsEditor index={index} color={color} />}
-      {modulator.kind === "curve" && <CurveEditor index={index} color={color} />}
+      {module.editor === "handle" && <About index={index} about={modulator.about} />}
+      {module.editor === "steps" && <StepsEditor index={index} color={color} />}
+      {module.editor === "points" && <CurveEditor index={index} color={color} />}
       {module.seeded && <Rolls modulator={modulator} index={index} color={color} />}
       <div className="grid grid-cols-[repeat(auto-fill,minmax(120px,1fr))] gap-2">
         <PartStrips
           place={modulatorPart(modulator, index)}
-          without={DRAWN[modulator.kind] ?? NOTHING}
+          without={DRAWN[module.editor] ?? NOTHING}
         />
       </div>
     </div>

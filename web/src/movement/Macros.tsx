@@ -1,6 +1,6 @@
 import { useRef, useState } from "react";
 import type { Modulator, Value } from "../api/client";
-import { type Catalogue, modulatorPart } from "../document/catalogue";
+import { type Catalogue, isHandle, modulatorPart } from "../document/catalogue";
 import { newModulator } from "../document/edits";
 import { change } from "../session/change";
 import { useSkeleton } from "../session/hooks";
@@ -18,16 +18,19 @@ interface Placed {
 }
 
 function useMacros(): Placed[] {
+  const catalogue = useCatalogue();
   const modulators = useSkeleton()?.modulators ?? [];
   return modulators
     .map((macro, index) => ({ macro, index }))
-    .filter(({ macro }) => macro.kind === "macro");
+    .filter(({ macro }) => isHandle(catalogue, macro));
 }
 
 function addMacro(catalogue: Catalogue) {
   const { sound } = useSession.getState();
   if (!sound) return;
-  const macro = newModulator(sound, catalogue, "macro");
+  const kind = catalogue.family("modulator").find((m) => m.editor === "handle")?.kind;
+  if (!kind) return;
+  const macro = newModulator(sound, catalogue, kind);
   edit("sound", [{ op: "add", path: "/modulators/-", value: macro }], `Add ${macro.name}`);
   useSession.setState({ modulator: macro.id });
 }
@@ -38,7 +41,7 @@ export function Macros() {
   const macros = useMacros();
   const [pad, setPad] = useState(false);
   const recording = useRecording((s) => s.modulator);
-  const module = catalogue.family("modulator").find((m) => m.kind === "macro");
+  const module = catalogue.family("modulator").find((m) => m.editor === "handle");
   const parameter = module?.parameters.find((p) => p.key === "value");
   if (!parameter) return null;
   return (

@@ -1,6 +1,6 @@
 import { useMemo } from "react";
 import type { Modulator } from "../api/client";
-import type { Catalogue } from "../document/catalogue";
+import { type Catalogue, isHandle } from "../document/catalogue";
 import { newSeed } from "../document/edits";
 import { movedBy, reseedAll } from "../document/seeds";
 import { isTime, shownTime } from "../document/values";
@@ -157,7 +157,7 @@ export function Movement() {
       )}
       <ul>
         {modulators.map((m, i) =>
-          m.kind === "macro" ? null : (
+          isHandle(catalogue, m) ? null : (
             <Row key={m.id} modulator={m} index={i} color={hue(modulators, m.id)} />
           ),
         )}
