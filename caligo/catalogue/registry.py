@@ -69,7 +69,17 @@ def _discover() -> None:
 
 
 def catalogue() -> tuple[Module, ...]:
-    """Every module, by family in signal order and then by name."""
+    """Every module, by family in signal order and then by name.
+
+    Returns
+    -------
+    tuple of Module
+
+    Examples
+    --------
+    >>> sorted({module.family for module in catalogue()})
+    ['effect', 'filter', 'item', 'modulator', 'part', 'source']
+    """
     _discover()
     order = list(FAMILY_PACKAGES)
     return tuple(sorted(_modules.values(), key=lambda m: (order.index(m.family), m.name)))
@@ -78,10 +88,24 @@ def catalogue() -> tuple[Module, ...]:
 def module(family: str, kind: str) -> Module:
     """The module of this family and kind.
 
+    Parameters
+    ----------
+    family, kind : str
+        As documents have them.
+
+    Returns
+    -------
+    Module
+
     Raises
     ------
     UnknownModule
         With the kinds that do exist in the message.
+
+    Examples
+    --------
+    >>> module("effect", "reverb").name
+    'Reverb'
     """
     _discover()
     try:

@@ -16,12 +16,29 @@ def held_chord(
 
     Parameters
     ----------
-    text
+    text : str
         Notes or chord symbols, see `caligo.document.pitch.chord`.
-    length
+    length : float, optional
         Length of the score in seconds.
-    tail
+    velocity : int, optional
+        MIDI velocity of all notes, 1 to 127.
+    tail : float, optional
         Seconds left free at the end for the release; by default 7 % of the length.
+
+    Returns
+    -------
+    Score
+
+    Raises
+    ------
+    PitchError
+        A word names neither a note nor a chord.
+
+    Examples
+    --------
+    >>> score = held_chord("C2 G2", 10.0, tail=2.0)
+    >>> [(note.pitch, note.length) for note in score.notes]
+    [(36, 8.0), (43, 8.0)]
     """
     free = length * TAIL_FRACTION if tail is None else min(tail, length * 0.9)
     return Score(

@@ -12,7 +12,24 @@ from caligo.document.values import is_on
 
 
 def warnings(sound: Sound) -> list[Problem]:
-    """What a composer would want to know of a complete sound, in signal order."""
+    """What a composer would want to know of a complete sound, in signal order.
+
+    Parameters
+    ----------
+    sound : Sound
+
+    Returns
+    -------
+    list of Problem
+        Each with an address, what is found there and what to do; empty where all makes sense.
+
+    Examples
+    --------
+    >>> from caligo.document import read_sound
+    >>> layer = {"id": "a", "name": "A", "source": {"kind": "noise"}}
+    >>> warnings(read_sound({"name": "Plain", "layers": [layer]}))
+    []
+    """
     here = {path: part for path, _, part in parts(sound)}
     moved: dict[str, set[str]] = {path: set() for path in here}
     movers: list[Route | AutomationLane] = [*sound.routes, *_drawn(sound)]

@@ -55,8 +55,22 @@ class PitchError(InputRefused):
 
 
 def frequency(key: float, a4: float = 440.0) -> float:
-    """The frequency in Hz of a MIDI key number in equal temperament (ISO 16: A4 = 440 Hz).
+    """The frequency of a key in equal temperament (ISO 16: A4 = 440 Hz).
 
+    Parameters
+    ----------
+    key : float
+        MIDI key number; fractions are parts of a semitone.
+    a4 : float, optional
+        Frequency of key 69 in Hz.
+
+    Returns
+    -------
+    float
+        Hz.
+
+    Examples
+    --------
     >>> frequency(69)
     440.0
     """
@@ -70,6 +84,23 @@ def _accidental(signs: str) -> int:
 def note_number(name: str) -> int:
     """The MIDI key number of a note name; C4 is middle C, key 60.
 
+    Parameters
+    ----------
+    name : str
+        Letter, any ``#``, ``b``, ``♯`` or ``♭``, and octave.
+
+    Returns
+    -------
+    int
+        0 to 127.
+
+    Raises
+    ------
+    PitchError
+        It is no note name, or lies outside C-1 to G9.
+
+    Examples
+    --------
     >>> note_number("C2"), note_number("Bb3")
     (36, 58)
     """
@@ -86,8 +117,19 @@ def note_number(name: str) -> int:
 def note_name(key: int) -> str:
     """The name of a MIDI key number.
 
-    >>> note_name(60)
-    'C4'
+    Parameters
+    ----------
+    key : int
+
+    Returns
+    -------
+    str
+        With sharps and flats as musicians spell them without a key.
+
+    Examples
+    --------
+    >>> note_name(60), note_name(63)
+    ('C4', 'E♭4')
     """
     return f"{NAMES[key % 12]}{key // 12 - 1}"
 
@@ -113,6 +155,23 @@ def chord(text: str) -> list[int]:
 
     A chord symbol is laid from the octave below middle C upwards; a slash bass lies below.
 
+    Parameters
+    ----------
+    text : str
+        Such as ``"C2 G2"``, ``"Am9"`` or ``"F/C, Bb2"``.
+
+    Returns
+    -------
+    list of int
+        MIDI key numbers.
+
+    Raises
+    ------
+    PitchError
+        A word names neither a note nor a chord, or lies outside C-1 to G9.
+
+    Examples
+    --------
     >>> [note_name(k) for k in chord("C2 G2 D3")]
     ['C2', 'G2', 'D3']
     >>> [note_name(k) for k in chord("Am9")]

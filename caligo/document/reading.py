@@ -104,12 +104,29 @@ def _complete_items(source: SourcePart, spec: Module, path: str) -> list[Problem
 
 
 def read_sound(data: Any) -> Sound:
-    """A complete, valid sound from JSON data; missing parameters take their defaults.
+    """A complete, valid sound from JSON data.
+
+    Documents of older schemas are brought to the present one; missing parameters take defaults.
+
+    Parameters
+    ----------
+    data : dict
+        A sound as JSON has it.
+
+    Returns
+    -------
+    Sound
 
     Raises
     ------
     DocumentError
         With every problem: its address, the value found and what is allowed.
+
+    Examples
+    --------
+    >>> layer = {"id": "a", "name": "A", "source": {"kind": "noise", "params": {"tilt": -3}}}
+    >>> read_sound({"name": "Wind", "layers": [layer]}).layers[0].source.params["tilt"]
+    -3
     """
     sound, problems = structure(Sound, data)
     unknown = False
@@ -128,10 +145,25 @@ def read_sound(data: Any) -> Sound:
 def read_score(data: Any) -> Score:
     """A valid score from JSON data.
 
+    Parameters
+    ----------
+    data : dict
+        A score as JSON has it; times and lengths in seconds.
+
+    Returns
+    -------
+    Score
+
     Raises
     ------
     DocumentError
         With every problem: its address, the value found and what is allowed.
+
+    Examples
+    --------
+    >>> note = {"id": "n", "pitch": 57, "start": 0.5, "length": 3.0, "velocity": 90}
+    >>> read_score({"length": 4.0, "notes": [note]}).notes[0].pitch
+    57
     """
     score, problems = structure(Score, data)
     problems += [

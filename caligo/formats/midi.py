@@ -92,10 +92,26 @@ class _Clock:
 def read_midi(data: bytes, name: str = "the file") -> Score:
     """The score in a Standard MIDI File of format 0 or 1.
 
+    Parameters
+    ----------
+    data : bytes
+    name : str, optional
+        What messages call the file.
+
+    Returns
+    -------
+    Score
+
     Raises
     ------
     MidiError
         If the file is damaged, too long, or holds no notes.
+
+    Examples
+    --------
+    >>> from caligo.document.held import held_chord
+    >>> [note.pitch for note in read_midi(write_midi(held_chord("C2 G2", 4.0))).notes]
+    [36, 43]
     """
     file = _parse(data, name)
     try:
@@ -244,7 +260,22 @@ def _control(controller: int, value: float) -> Any:
 
 
 def write_midi(score: Score) -> bytes:
-    """A Standard MIDI File (format 1) of a score: one track of tempo and markers, one of notes."""
+    """A Standard MIDI File (format 1) of a score: one track of tempo and markers, one of notes.
+
+    Parameters
+    ----------
+    score : Score
+
+    Returns
+    -------
+    bytes
+
+    Examples
+    --------
+    >>> from caligo.document.held import held_chord
+    >>> write_midi(held_chord("C2", 4.0))[:4]
+    b'MThd'
+    """
     tempo = TempoMap(score)
 
     def ticks(seconds: float) -> int:

@@ -29,7 +29,17 @@ def _cents(text: str) -> float:
 
 
 def read_scala(text: str, root: int = 60) -> TuningScale:
-    """The scale in a Scala file, with its unison on the key `root`.
+    """The scale in a Scala file.
+
+    Parameters
+    ----------
+    text : str
+    root : int, optional
+        The key of the scale's unison.
+
+    Returns
+    -------
+    TuningScale
 
     Raises
     ------

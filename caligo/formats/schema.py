@@ -87,5 +87,16 @@ def sound_schema() -> dict[str, Any]:
 
 
 def json_schemas() -> dict[str, Any]:
-    """The JSON Schemas of both documents."""
+    """The JSON Schemas of both documents.
+
+    Returns
+    -------
+    dict
+        By the documents' names.
+
+    Examples
+    --------
+    >>> sorted(json_schemas())
+    ['score', 'sound']
+    """
     return {"sound": sound_schema(), "score": Score.model_json_schema(by_alias=True)}

@@ -108,10 +108,23 @@ def _tokens(text: str) -> list[tuple[str, str]]:
 def read_sfz(text: str) -> Sfz:
     """Zones from SFZ text.
 
+    Parameters
+    ----------
+    text : str
+
+    Returns
+    -------
+    Sfz
+
     Raises
     ------
     SfzError
         If it holds no regions with samples, or a value makes no sense.
+
+    Examples
+    --------
+    >>> read_sfz("<region> sample=low.wav key=36").zones[0].sample
+    'low.wav'
     """
     if len(text) > MOST_CHARACTERS:
         raise SfzError(f"it is longer than {MOST_CHARACTERS >> 20} MB, too long for an SFZ file")

@@ -50,10 +50,24 @@ def _matches(
 
 
 def find_loops(samples: NDArray[np.float32], rate: int, most: int = 5) -> list[FoundLoop]:
-    """The loops of a recording ``[channels, samples]`` whose ends are most alike, the best first.
+    """Loops of a recording whose ends are most alike.
 
     From several starts, every end is tried by normalised cross-correlation of what lies around
     the two; level and colour must then agree as well as the phase.
+
+    Parameters
+    ----------
+    samples : ndarray
+        A recording ``[channels, samples]``.
+    rate : int
+        Samples per second.
+    most : int, optional
+        How many are wanted.
+
+    Returns
+    -------
+    list of FoundLoop
+        The best first.
     """
     # Loading it takes two seconds, which every start of the studio would wait for.
     from scipy.signal import find_peaks

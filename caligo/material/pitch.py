@@ -116,7 +116,25 @@ def _level(samples: NDArray[np.float32], middle: int, half: int) -> float:
 
 
 def detect(samples: NDArray[np.float32], rate: int) -> Pitch | None:
-    """The pitch that a recording ``[channels, samples]`` keeps for most of its length, if any."""
+    """The pitch that a recording keeps for most of its length, if any.
+
+    Parameters
+    ----------
+    samples : ndarray
+        A recording ``[channels, samples]``.
+    rate : int
+        Samples per second.
+
+    Returns
+    -------
+    Pitch or None
+
+    Examples
+    --------
+    >>> t = np.arange(48_000) / 48_000.0
+    >>> round(detect(np.sin(2.0 * np.pi * 220.0 * t)[None].astype(np.float32), 48_000).hertz)
+    220
+    """
     seconds = samples.shape[1] / rate
     count = int(min(MOST_FRAMES, max(8, seconds / 0.025)))
     times = (np.arange(count) + 0.5) * seconds / count

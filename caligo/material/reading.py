@@ -174,7 +174,20 @@ class RecordingReader:
 
 
 def read_recording(path: Path, name: str = "") -> tuple[NDArray[np.float32], int]:
-    """The samples ``[channels, frames]`` and the sample rate of an audio file, all in memory.
+    """The samples of an audio file, all in memory.
+
+    Parameters
+    ----------
+    path : Path
+    name : str, optional
+        What messages call the file.
+
+    Returns
+    -------
+    samples : ndarray
+        32-bit floats ``[channels, frames]``.
+    rate : int
+        Samples per second.
 
     Raises
     ------

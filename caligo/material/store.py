@@ -423,6 +423,11 @@ def _store_of(directories: str) -> MaterialStore:
 
 
 def current() -> MaterialStore:
-    """The material library of this process: directories of the environment, then the demo's."""
+    """The material library of this process: directories of the environment, then the demo's.
+
+    Returns
+    -------
+    MaterialStore
+    """
     own = os.environ.get(VARIABLE, "")
     return _store_of(os.pathsep.join([own, str(SHIPPED)] if own else [str(SHIPPED)]))

@@ -139,6 +139,14 @@ class Reporter:
 def measure_file(path: Path) -> Report:
     """The report of an audio file; mono counts as two equal channels.
 
+    Parameters
+    ----------
+    path : Path
+
+    Returns
+    -------
+    Report
+
     Raises
     ------
     UnreadableAudio

@@ -73,12 +73,55 @@ def render_to_file(
 
     The file appears under its name only when it is whole.
 
+    Parameters
+    ----------
+    sound : Sound
+    score : Score
+    path : Path
+        Ends in ``.wav`` or ``.flac``.
+    sample_format : str, optional
+        A key of `caligo.formats.audio.SAMPLE_FORMATS`.
+    rate : int, optional
+        Samples per second, one of `caligo.engine.render.engine.RATES`.
+    threads, block : int, optional
+        See `render_array`.
+    span : RenderRange, optional
+        From where to where, in seconds.
+    stems_directory : Path, optional
+        Where every layer's stem is written as well.
+    store : StemStore, optional
+        Where finished stems are kept, so that they are not rendered again.
+    hold_still : bool or Frozen, optional
+        Stop all movement: at rest, or as it is at a moment.
+    progress : callable, optional
+        Receives the fraction that is done.
+    interrupted : callable, optional
+        Asked now and then; once it gives True, nothing more is computed.
+
+    Returns
+    -------
+    Rendered
+        Seconds of sound, and how long they took.
+
     Raises
     ------
     RenderCancelled
         If `interrupted` said so.
+    AudioFormatError
+        The container does not hold such samples.
     OSError
-        If the disk is full or the folder cannot be written; nothing is left behind.
+        If the disk is full or the directory cannot be written to; nothing is left behind.
+
+    Examples
+    --------
+    >>> from caligo.document import read_sound
+    >>> from caligo.document.held import held_chord
+    >>> layer = {"id": "a", "name": "A", "source": {"kind": "wavetable"}}
+    >>> sound = read_sound({"name": "Plain", "layers": [layer]})
+    >>> with __import__("tempfile").TemporaryDirectory() as directory:
+    ...     rendered = render_to_file(sound, held_chord("A2", 1.0), Path(directory) / "a.wav")
+    >>> rendered.length
+    1.0
     """
     began = time.perf_counter()
     engine = Engine(sound, score, rate=rate, threads=threads, stems=store, hold_still=hold_still)
@@ -127,9 +170,40 @@ def render_array(
     hold_still: HoldStill = False,
     ahead: bool = True,
 ) -> NDArray[np.float32]:
-    """The sound as an array ``[2, samples]``; for short stretches, tests and measurements.
+    """The sound as an array; for short stretches, tests and measurements.
 
-    See `Engine.stream` for `block` and `ahead`.
+    Parameters
+    ----------
+    sound : Sound
+    score : Score
+    start : float, optional
+        Seconds; what was before it is as if it had been heard.
+    length : float, optional
+        Seconds; by default to the end of the score.
+    rate : int, optional
+        Samples per second, one of `caligo.engine.render.engine.RATES`.
+    threads : int, optional
+        Workers that render layers.
+    block : int, optional
+        Samples at once. Neither changes a sample.
+    hold_still : bool or Frozen, optional
+        Stop all movement: at rest, or as it is at a moment.
+    ahead : bool, optional
+        Whether layers may be rendered in longer stretches than blocks.
+
+    Returns
+    -------
+    ndarray
+        32-bit floats ``[2, samples]``.
+
+    Examples
+    --------
+    >>> from caligo.document import read_sound
+    >>> from caligo.document.held import held_chord
+    >>> layer = {"id": "a", "name": "A", "source": {"kind": "wavetable"}}
+    >>> sound = read_sound({"name": "Plain", "layers": [layer]})
+    >>> render_array(sound, held_chord("A2", 2.0), start=1.0, length=0.25).shape
+    (2, 12000)
     """
     engine = Engine(sound, score, rate=rate, threads=threads, hold_still=hold_still)
     first, count = RenderRange(

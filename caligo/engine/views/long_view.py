@@ -174,7 +174,38 @@ def fine(
     threads: int = 1,
     interrupted: Interrupted = lambda: False,
 ) -> Iterator[Tile | Summary]:
-    """The exact picture, rendered from the start; tiles as they come, and a summary at the end."""
+    """The exact picture, rendered from the start.
+
+    Parameters
+    ----------
+    sound : Sound
+    score : Score
+    rate : int, optional
+        Samples per second, one of `caligo.engine.render.engine.RATES`.
+    hold_still : bool or Frozen, optional
+        Stop all movement: at rest, or as it is at a moment.
+    store : StemStore, optional
+        Where finished stems are kept, so that they are not rendered again.
+    threads : int, optional
+        Workers that render layers.
+    interrupted : callable, optional
+        Asked now and then; once it gives True, nothing more is computed.
+
+    Yields
+    ------
+    Tile or Summary
+        Columns of levels from left to right as they come, and a summary at the end.
+
+    Examples
+    --------
+    >>> from caligo.document import read_sound
+    >>> from caligo.document.held import held_chord
+    >>> layer = {"id": "a", "name": "A", "source": {"kind": "wavetable"}}
+    >>> sound = read_sound({"name": "Plain", "layers": [layer]})
+    >>> *tiles, summary = fine(sound, held_chord("A2", 2.0))
+    >>> tiles[0].levels.shape[1]
+    224
+    """
     meter = SlotMeter()
     engine = Engine(
         sound, score, rate=rate, hold_still=hold_still, stems=store, threads=threads, meter=meter
@@ -236,7 +267,27 @@ def detail(
     store: StemStore | None = None,
     interrupted: Interrupted = lambda: False,
 ) -> Iterator[Tile]:
-    """The exact picture of a stretch in `DETAIL_COLUMNS` columns, from left to right."""
+    """The exact picture of a stretch in `DETAIL_COLUMNS` columns, from left to right.
+
+    Parameters
+    ----------
+    sound : Sound
+    score : Score
+    span : tuple of float
+        From where to where, in seconds.
+    rate : int, optional
+        Samples per second, one of `caligo.engine.render.engine.RATES`.
+    hold_still : bool or Frozen, optional
+        Stop all movement: at rest, or as it is at a moment.
+    store : StemStore, optional
+        Where finished stems are kept, so that they are not rendered again.
+    interrupted : callable, optional
+        Asked now and then; once it gives True, nothing more is computed.
+
+    Yields
+    ------
+    Tile
+    """
     engine = Engine(sound, score, rate=rate, hold_still=hold_still, stems=store, begins=False)
     hop = (span[1] - span[0]) / DETAIL_COLUMNS
     spectra = SpectrogramStream(rate, hop, image_of)

@@ -153,8 +153,30 @@ def picture(
 ) -> dict[str, Any]:
     """What the pictures of a layer's source and filters show, as plain data.
 
-    ``kind`` says which picture the source's is; see the sources' own `picture` for what else there
-    is. ``responses`` are those of the filters by their ids, see `_responses`.
+    Parameters
+    ----------
+    sound : Sound
+    score : Score
+    layer : Layer
+    rate : int, optional
+        Samples per second, one of `caligo.engine.render.engine.RATES`.
+    hold_still : bool or Frozen, optional
+        Stop all movement: at rest, or as it is at a moment.
+
+    Returns
+    -------
+    dict
+        ``kind`` says which picture the source's is; see the sources' own `picture` for what else
+        there is. ``responses`` are those of the filters by their ids, see `_responses`.
+
+    Examples
+    --------
+    >>> from caligo.document import read_sound
+    >>> from caligo.document.held import held_chord
+    >>> layer = {"id": "a", "name": "A", "source": {"kind": "wavetable"}}
+    >>> sound = read_sound({"name": "Plain", "layers": [layer]})
+    >>> sorted(picture(sound, held_chord("A2", 2.0), sound.layers[0]))[:2]
+    ['cycles', 'kind']
     """
     spec = module("source", layer.source.kind)
     movement = Movement(sound, score, hold_still=hold_still)
@@ -183,7 +205,23 @@ def picture(
 def close_up(
     sound: Sound, score: Score, layer: Layer, start: float, end: float, rate: int = DEFAULT_RATE
 ) -> dict[str, Any]:
-    """What a layer's picture shows of a stretch of seconds, for all voices that sound in it."""
+    """What a layer's picture shows of a stretch, for all voices that sound in it.
+
+    Parameters
+    ----------
+    sound : Sound
+    score : Score
+    layer : Layer
+    start, end : float
+        Seconds.
+    rate : int, optional
+        Samples per second, one of `caligo.engine.render.engine.RATES`.
+
+    Returns
+    -------
+    dict
+        As `picture` has it.
+    """
     movement = Movement(sound, score)
     voices = LayerVoices(
         sound, layer, movement, Voicing(sound, score.notes, movement.setting.tempo), rate

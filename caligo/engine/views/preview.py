@@ -86,14 +86,26 @@ def probes(
     most: int | None = None,
     interrupted: Interrupted = lambda: False,
 ) -> Iterator[Probe]:
-    """Looks at the length, in an order that covers the whole from the first on.
+    """Short renders at moments of the whole, in an order that covers it from the first on.
 
     Parameters
     ----------
-    most
+    sound : Sound
+    score : Score
+    rate : int, optional
+        Samples per second, one of `caligo.engine.render.engine.RATES`.
+    hold_still : bool or Frozen, optional
+        Stop all movement: at rest, or as it is at a moment.
+    threads : int, optional
+        Workers that render at the same time, each with an engine of its own.
+    most : int, optional
         How many; if it is not given, as many as are worth it.
-    threads
-        Workers that look at the same time, each with an engine of its own.
+    interrupted : callable, optional
+        Asked now and then; once it gives True, nothing more is computed.
+
+    Yields
+    ------
+    Probe
     """
     engines: SimpleQueue[Engine] = SimpleQueue()
 
@@ -253,10 +265,29 @@ def preview_tiles(
     basis: Drawn | None = None,
     interrupted: Interrupted = lambda: False,
 ) -> Iterator[Tile]:
-    """A first picture from probes at the length, so that it is there at once.
+    """A first picture from probes of the whole, so that it is there at once.
 
     The first probes come each as a tile of its own, then as one that joins them; the last tile
     joins all. See `probes` and `Preview`.
+
+    Parameters
+    ----------
+    sound : Sound
+    score : Score
+    rate : int, optional
+        Samples per second, one of `caligo.engine.render.engine.RATES`.
+    hold_still : bool or Frozen, optional
+        Stop all movement: at rest, or as it is at a moment.
+    threads : int, optional
+        Workers that render at the same time.
+    basis : Drawn, optional
+        The finished picture of the state before an edit, which the probes correct.
+    interrupted : callable, optional
+        Asked now and then; once it gives True, nothing more is computed.
+
+    Yields
+    ------
+    Tile
     """
     view = Preview(basis)
     for probe in probes(

@@ -269,10 +269,35 @@ def trajectories(
     hold_still: HoldStill = False,
     each_note: bool = False,
 ) -> Trajectories:
-    """Every modulator and moved parameter over the score, at `points` equally spaced moments.
+    """Every modulator and moved parameter over the score; nothing is rendered.
 
-    What differs by note is shown for the note that began last, and with `each_note` for every
-    note apart, what goes along with the key as each note has it. Nothing is rendered.
+    What differs by note is shown for the note that began last.
+
+    Parameters
+    ----------
+    sound : Sound
+    score : Score
+    points : int, optional
+        Equally spaced moments, from the start on.
+    hold_still : bool or Frozen, optional
+        Stop all movement: at rest, or as it is at a moment.
+    each_note : bool, optional
+        Add what differs by note for every note apart; what goes along with the key as each note
+        has it.
+
+    Returns
+    -------
+    Trajectories
+        Values in the parameters' own units ``[points]``.
+
+    Examples
+    --------
+    >>> from caligo.document import read_sound
+    >>> from caligo.document.held import held_chord
+    >>> layer = {"id": "a", "name": "A", "source": {"kind": "wavetable"}}
+    >>> sound = read_sound({"name": "Plain", "layers": [layer]})
+    >>> trajectories(sound, held_chord("A2", 5.0), 5).times.tolist()
+    [0.0, 1.0, 2.0, 3.0, 4.0]
     """
     view = TrajectoryView(sound, score, points, hold_still=hold_still)
     found = view.probe()
