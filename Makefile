@@ -7,6 +7,8 @@ PYTHON := $(VENV)/bin/python
 STAMPS := build
 # Beside what hears sound, which needs a core to itself now and then.
 WORKERS := $(shell n=$$(nproc); echo $$((n > 2 ? n - 1 : 1)))
+# Browsers wait for what is drawn more than they work.
+BROWSERS := $(shell nproc)
 CORE := $(shell find caligo demo studio -name '*.py')
 FRONT := $(shell find web/src web/public -type f) web/index.html web/vite.config.ts web/package.json
 
@@ -61,7 +63,7 @@ coverage: $(STAMPS)/warm
 	$(PYTHON) -m pytest --cov --cov-append --cov-report=term:skip-covered tests/studio
 
 test-screen: studio/static/build/index.html $(STAMPS)/warm $(STAMPS)/browser
-	$(PYTHON) -m pytest -n $(WORKERS) -m "not hears" tests/browser
+	$(PYTHON) -m pytest -n $(BROWSERS) -m "not hears" tests/browser
 
 test-heard: studio/static/build/index.html $(STAMPS)/warm $(STAMPS)/browser
 	$(PYTHON) -m pytest -m hears tests/browser
