@@ -5,10 +5,6 @@
 VENV := .venv
 PYTHON := $(VENV)/bin/python
 STAMPS := build
-# Beside what hears sound, which needs a core to itself now and then.
-WORKERS := $(shell n=$$(nproc); echo $$((n > 2 ? n - 1 : 1)))
-# Browsers wait for what is drawn more than they work.
-BROWSERS := $(shell nproc)
 CORE := $(shell find caligo demo studio -name '*.py')
 FRONT := $(shell find web/src web/public -type f) web/index.html web/vite.config.ts web/package.json
 
@@ -16,7 +12,7 @@ FRONT := $(shell find web/src web/public -type f) web/index.html web/vite.config
 # every module anew, which takes longer than all else that it does at its start.
 export PYTHONDONTWRITEBYTECODE :=
 
-.PHONY: demo test installed trials test-web test-core test-page test-screen test-heard check check-python check-web
+.PHONY: demo test installed trials test-web test-core test-studio test-screen test-heard check check-python check-web
 .PHONY: bench bench-screen coverage types shots clean
 
 # What the first sound needs is compiled as soon as the core's packages are there, beside all else;
@@ -27,14 +23,11 @@ demo:
 
 # Set-up that does not wait for other set-up goes side by side: compiling the engine takes longest,
 # and begins as soon as the packages that it needs are there. What hears sound in real time waits
-# more than it works, so the core's tests go beside it.
+# more than it works, and leaves a core to the studio's tests; the core's would take it from both.
 test:
 	@$(MAKE) -j3 -O --no-print-directory $(STAMPS)/warm installed check test-web
-	@$(MAKE) -j2 -O --no-print-directory test-page test-core
-
-test-page:
-	@$(MAKE) --no-print-directory test-heard
-	@$(MAKE) --no-print-directory test-screen
+	@$(MAKE) --no-print-directory test-core test-screen
+	@$(MAKE) -j2 -O --no-print-directory test-heard test-studio
 
 installed: $(STAMPS)/python-test $(STAMPS)/browser studio/static/build/index.html
 
@@ -54,7 +47,9 @@ test-web: $(STAMPS)/node
 	cd web && npm run --silent test
 
 test-core: $(STAMPS)/warm
-	$(PYTHON) -m pytest -n $(WORKERS) --dist worksteal -m "not wide" caligo tests/core
+	$(PYTHON) -m pytest -n 2 --dist worksteal -m "not wide" caligo tests/core
+
+test-studio: $(STAMPS)/warm
 	$(PYTHON) -m pytest tests/studio
 
 # What no test runs. Watching each line makes the tests a third slower, so `make test` does without.
@@ -63,7 +58,7 @@ coverage: $(STAMPS)/warm
 	$(PYTHON) -m pytest --cov --cov-append --cov-report=term:skip-covered tests/studio
 
 test-screen: studio/static/build/index.html $(STAMPS)/warm $(STAMPS)/browser
-	$(PYTHON) -m pytest -n $(BROWSERS) -m "not hears" tests/browser
+	$(PYTHON) -m pytest -n 2 -m "not hears" tests/browser
 
 test-heard: studio/static/build/index.html $(STAMPS)/warm $(STAMPS)/browser
 	$(PYTHON) -m pytest -m hears tests/browser
