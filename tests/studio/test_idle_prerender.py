@@ -24,7 +24,7 @@ from studio.workers import FREE, WAITING, idle, spare, yield_to_playback
 
 pytestmark = pytest.mark.django_db(transaction=True)
 
-LONGEST = 60.0
+LONGEST = 180.0
 
 
 @pytest.fixture
