@@ -41,7 +41,7 @@ def _light(*turns: Turn) -> Handle:
     return Handle("light", "Light", "From a shut dome to an open sky.", turns, middle=True)
 
 
-def _scratch(*turns: Turn) -> Handle:
+def _room(*turns: Turn) -> Handle:
     return Handle("room", "Room", "How far away it stands.", turns)
 
 
@@ -49,7 +49,7 @@ HANDLES: dict[str, tuple[tuple[Handle, ...], tuple[Drawn, ...]]] = {
     "Dome Air": (
         (
             _light(("ground.filter1.cutoff", 1.6), ("nave.reverb.damping", 0.8)),
-            _scratch(("ground.to_nave.level", 9.0), ("ground.level", -5.0)),
+            _room(("ground.to_nave.level", 9.0), ("ground.level", -5.0)),
             Handle("drift", "Drift", "How restless the air is.",
                    (("ground.source.detune", 14.0), ("ground.drift", 12.0))),
         ),
@@ -58,7 +58,7 @@ HANDLES: dict[str, tuple[tuple[Handle, ...], tuple[Drawn, ...]]] = {
     "Gelatin Choir": (
         (
             _light(("low.filter1.cutoff", 1.2), ("high.filter2.cutoff", 1.0)),
-            _scratch(("low.to_nave.level", 8.0), ("middle.to_nave.level", 8.0)),
+            _room(("low.to_nave.level", 8.0), ("middle.to_nave.level", 8.0)),
         ),
         (Drawn("high.level", ((0, -20, 0), (80, -14, 30), (92, -6, 0), (180, -7, 0),
                               (256, -16, 0))),),
@@ -83,14 +83,14 @@ HANDLES: dict[str, tuple[tuple[Handle, ...], tuple[Drawn, ...]]] = {
         (
             Handle("gale", "Gale", "How hard it blows.",
                    (("gale.level", 8.0), ("gale.filter1.cutoff", 1.2), ("whistle.level", 6.0))),
-            _scratch(("gale.to_nave.level", 8.0), ("drops.to_nave.level", 8.0)),
+            _room(("gale.to_nave.level", 8.0), ("drops.to_nave.level", 8.0)),
         ),
         (),
     ),
     "Polar Axis": (
         (
             _light(("climb.filter1.cutoff", 1.5), ("bell.level", 5.0)),
-            _scratch(("climb.to_nave.level", 8.0), ("climb.level", -4.0)),
+            _room(("climb.to_nave.level", 8.0), ("climb.level", -4.0)),
         ),
         (),
     ),
@@ -98,7 +98,7 @@ HANDLES: dict[str, tuple[tuple[Handle, ...], tuple[Drawn, ...]]] = {
         (
             Handle("load", "Load", "How hard the motor works.",
                    (("drive.filter1.cutoff", 1.4), ("gear.level", 5.0))),
-            _scratch(("drive.to_nave.level", 10.0), ("pawl.to_nave.level", 8.0)),
+            _room(("drive.to_nave.level", 10.0), ("pawl.to_nave.level", 8.0)),
         ),
         (Drawn("load.value", ((0, 0, 0), (25, 10, 0), (96, 55, 50), (104, 15, 0),
                               (198, 45, 0))),),
@@ -115,7 +115,7 @@ HANDLES: dict[str, tuple[tuple[Handle, ...], tuple[Drawn, ...]]] = {
         (
             Handle("door", "Door", "From behind the door into the room.",
                    (("hum.filter2.cutoff", 1.6), ("vault.filter1.cutoff", 1.4))),
-            _scratch(("hum.to_nave.level", 8.0), ("vault.to_nave.level", 6.0)),
+            _room(("hum.to_nave.level", 8.0), ("vault.to_nave.level", 6.0)),
         ),
         (),
     ),
@@ -123,7 +123,7 @@ HANDLES: dict[str, tuple[tuple[Handle, ...], tuple[Drawn, ...]]] = {
         (
             _light(("tray.filter1.damping", 1.4), ("fluid.filter1.cutoff", 0.9)),
             Handle("tap", "Tap", "How fast it drips.", (("drops.source.dust_rate", 1.8),)),
-            _scratch(("drops.to_pipes.level", 9.0), ("tray.to_pipes.level", 9.0)),
+            _room(("drops.to_pipes.level", 9.0), ("tray.to_pipes.level", 9.0)),
         ),
         (Drawn("tray.level", ((0, -20, 0), (44, -19, 30), (96, -11, 0), (256, -14, 0))),),
     ),
@@ -132,7 +132,7 @@ HANDLES: dict[str, tuple[tuple[Handle, ...], tuple[Drawn, ...]]] = {
             _light(("arc.filter1.cutoff", 1.8), ("circle.filter1.cutoff", 1.0)),
             Handle("grit", "Grit", "How hard tape and ladder are driven.",
                    (("arc.filter1.drive", 14.0), ("arc.tape.drive", 9.0))),
-            _scratch(("arc.to_nave.level", 8.0), ("circle.to_nave.level", 6.0)),
+            _room(("arc.to_nave.level", 8.0), ("circle.to_nave.level", 6.0)),
         ),
         (),
     ),
@@ -141,7 +141,7 @@ HANDLES: dict[str, tuple[tuple[Handle, ...], tuple[Drawn, ...]]] = {
             _light(("watch.filter2.cutoff", 1.4), ("breath.filter2.cutoff", 1.0)),
             Handle("mouth", "Mouth", "From a closed to an open mouth.",
                    (("watch.filter1.width", 1.0), ("watch.filter1.vowel", -1.0))),
-            _scratch(("watch.to_nave.level", 8.0), ("watch.to_wind.level", 8.0)),
+            _room(("watch.to_nave.level", 8.0), ("watch.to_wind.level", 8.0)),
         ),
         (),
     ),

@@ -10,7 +10,7 @@ from caligo.kernels.compilation import load_kept, missing
 import_all()
 load_kept()
 # Where kernels are missing, they are compiled by workers. What fails here fails again in the task
-# that needs it, where somebody is reported.
+# that needs it, where somebody is notified.
 if not missing():
     with contextlib.suppress(Exception):
         warm_drawing()

@@ -37,7 +37,7 @@ LONGEST_PAUSE = 0.25
 FREE, SHARING, WAITING = 0, 1, 2
 """How much a worker may take: all it can, half of the time, or nothing."""
 PROBE_AGAIN = 0.2
-"""Seconds between probes whether a worker is still wanted."""
+"""Seconds between checks whether a worker is still wanted."""
 LONGEST_STRETCH = 0.1
 """Seconds of work that are followed by as long a rest, at most, while sharing."""
 
@@ -55,7 +55,7 @@ class WorkerFailed(RuntimeError):
 def get_ready() -> None:
     """Start the process that workers are forked from; it takes a few seconds, and nobody waits.
 
-    Where that cannot be done, whoever needs a worker is reported.
+    Where that cannot be done, whoever needs a worker is told why.
     """
     with contextlib.suppress(OSError):
         forkserver.ensure_running()
@@ -87,7 +87,7 @@ _asking = threading.Lock()
 
 @cache
 def _yielding() -> Any:
-    """What all workers of this process are reported to leave to what plays: a number they share."""
+    """How much all workers leave to playback, as a number that they share."""
     return _processes.Value("b", FREE, lock=False)
 
 

@@ -56,8 +56,9 @@ def _said(error: OSError) -> str:
 
 def main(arguments: list[str] | None = None) -> int:
     """Run the command; returns the exit status."""
-    # Most of what a short command makes are modules, which stay: collecting takes a tenth of it.
-    gc.set_threshold(UNCOLLECTED)
+    if arguments is None:  # as a program of its own
+        # Most of what a short command makes are modules, which stay: collecting takes a tenth.
+        gc.set_threshold(UNCOLLECTED)
     given = sys.argv[1:] if arguments is None else arguments
     chosen = next((word for word in given if not word.startswith("-")), "")
     parsed = _parser(chosen).parse_args(given)

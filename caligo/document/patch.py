@@ -17,7 +17,7 @@ Document = TypeVar("Document")
 Operations = list[dict[str, Any]]
 
 LONGEST_REASON = 200
-"""Characters of what is reported of why a patch does not fit."""
+"""Characters of the reason why a patch does not fit."""
 
 
 @dataclass(frozen=True, slots=True)

@@ -17,6 +17,7 @@ moves what it is multiplied by. Nothing in an older document means something els
 from __future__ import annotations
 
 import math
+from collections.abc import Iterator
 from typing import Any
 
 SOUND_SCHEMA = 8
@@ -69,6 +70,8 @@ def upgraded_sound(data: dict[str, Any]) -> dict[str, Any]:
             upgraded[key] = [_effects_as_before(owner, schema) for owner in upgraded[key]]
     if "master" in upgraded:
         upgraded["master"] = _effects_as_before(upgraded["master"], schema)
+    if isinstance(upgraded.get("lanes"), list):
+        upgraded["lanes"] = _dark_lanes(upgraded)
     return upgraded
 
 
@@ -101,16 +104,62 @@ def _effect_as_before(effect: Any, schema: Any) -> Any:
 
 
 def _as_dark(params: dict[str, Any]) -> dict[str, Any]:
-    """A reverb's parameters, whose highest octaves died away sooner before schema 7.
-
-    Its lines were read by short interpolators, which took from 10 kHz on what damping left: noise
-    through both is alike within 0.5 dB in each octave.
-    """
-    damping = params.get("damping")
-    if not isinstance(damping, int | float) or not LEAST_DARK < damping <= BRIGHTEST:
+    """A reverb's parameters, whose highest octaves died away sooner before schema 7."""
+    if "damping" not in params:
         return params
+    return params | {"damping": _damping_before(params["damping"])}
+
+
+def _damping_before(damping: Any) -> Any:
+    """A reverb's damping in Hz that sounds as this did before schema 7.
+
+    Its lines were read by short interpolators, which took from 10 kHz on what damping left. Noise
+    through both is alike within 1 dB in each octave at 44.1 and 48 kHz, and within 2 dB at 96.
+    """
+    if not isinstance(damping, int | float) or not LEAST_DARK < damping <= BRIGHTEST:
+        return damping
     above = DARKENED * (1.0 - math.exp((LEAST_DARK - damping) / (2.8 * DARKENED)))
-    return params | {"damping": round(LEAST_DARK + above, 1)}
+    return round(LEAST_DARK + above, 1)
+
+
+def _dark_lanes(sound: dict[str, Any]) -> list[Any]:
+    """The lanes of a sound, whose dampings of reverbs are as dark as before schema 7."""
+    held = (sound.get(key) for key in ("layers", "buses"))
+    owners = [owner for found in held if isinstance(found, list) for owner in found]
+    owners.append(sound.get("master"))
+    dampings = {f"{address}.damping" for owner in owners for address in _reverbs(owner, "")}
+
+    def dark(point: Any) -> Any:
+        if not isinstance(point, dict) or "value" not in point:
+            return point
+        return point | {"value": _damping_before(point["value"])}
+
+    return [
+        lane | {"points": [dark(point) for point in lane["points"]]}
+        if isinstance(lane, dict)
+        and str(lane.get("to")) in dampings
+        and isinstance(lane.get("points"), list)
+        else lane
+        for lane in sound["lanes"]
+    ]
+
+
+def _reverbs(owner: Any, inside: str) -> Iterator[str]:
+    """The addresses of reverbs in what holds effects, and in the chains of these."""
+    if not isinstance(owner, dict):
+        return
+    address = f"{inside}{owner.get('id')}"
+    for key in ("effects", "inserts"):
+        effects = owner.get(key)
+        for effect in effects if isinstance(effects, list) else ():
+            if not isinstance(effect, dict):
+                continue
+            here = f"{address}.{effect.get('id')}"
+            if effect.get("kind") == "reverb":
+                yield here
+            chains = effect.get("chains")
+            for chain in chains if isinstance(chains, list) else ():
+                yield from _reverbs(chain, f"{here}.")
 
 
 def _level_before(params: dict[str, Any]) -> float | None:

@@ -74,7 +74,7 @@ def _run(
     direct, copies
         Gains of the direct signal and of the copies at every tick ``[ticks + 1]``.
     cut
-        The low cut's one-pole fraction, at every tick or ``[1]``.
+        The low cut's one-pole coefficient, at every tick or ``[1]``.
     scratch
         For a tick of the signal, of the copies and of what is below the cut ``[3, 2, TICK]``.
     """

@@ -215,14 +215,15 @@ def _run(
         The low-passes of damping and low cut of either channel, the phase of the pitch shifter, the
         level for ducking, and between which lengths each channel is going over ``[10]``.
     values
-        Feedback, crossing, damping's and low cut's one-pole shares, diffusion, pitch's fraction,
-        ducking, mix, and samples of each channel's echo, at every tick ``[10, ticks + 1]``.
+        Feedback, crossing, one-pole coefficients of damping and low cut, diffusion, pitch's
+        fraction, ducking, mix, and samples of each channel's echo, at every tick
+        ``[10, ticks + 1]``.
     speed
         Of the pitch shifter; 1 shifts nothing.
     tape
         Whether a moving time changes the pitch.
     follow
-        The one-pole fraction of the level for ducking; 0 where nothing ducks.
+        The one-pole coefficient of the level for ducking; 0 where nothing ducks.
     scratch, ends
         Scratch memory for what happens in a tick ``[4, 2, TICK]``, and for values and steps ``[2,
         8]``.

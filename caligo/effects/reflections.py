@@ -82,12 +82,12 @@ def ways(
     seconds, gains
         Receive both ``[2, images]``. All gains together have the energy of one.
     """
-    scratch = proportions * size
-    ears = listener * scratch
+    room = proportions * size
+    ears = listener * room
     nearest = np.empty(2)
     total = 0.0
     for c in range(2):
-        ear = ears[0] + (c - 0.5) * apart * scratch[0]
+        ear = ears[0] + (c - 0.5) * apart * room[0]
         for i in range(-1, len(images)):
             far = 0.0
             bounces = 0
@@ -96,7 +96,7 @@ def ways(
                 m = images[i, axis] if i >= 0 else 0
                 bounces += abs(m)
                 # Rooms an odd way off are mirrored (Allen and Berkley).
-                place = (m + (fraction if m % 2 == 0 else 1.0 - fraction)) * scratch[axis]
+                place = (m + (fraction if m % 2 == 0 else 1.0 - fraction)) * room[axis]
                 away = place - (ear if axis == 0 else ears[axis])
                 far += away * away
             far = math.sqrt(far)
@@ -178,7 +178,7 @@ def _run(
     dark
         The low-passes of ways with one wall and with two ``[2 channels, 2]``; carried on.
     size, distance, walls, apart, damping
-        See `ways`, and the one-pole fraction of each wall, at every tick ``[ticks + 1]``.
+        See `ways`, and the one-pole coefficient of each wall, at every tick ``[ticks + 1]``.
     sharp, smeared, wet, direct
         The gains of reflections as they are and of diffused ones, of both together and of the
         direct signal, at every tick.

@@ -157,7 +157,7 @@ def _run(
     values
         The size as a fraction, seconds to fall by 60 dB, the cutoff in Hz above which it falls
         faster, freeze and width as fractions, the direct signal's gain, seconds of pre-delay, the
-        gain of what is heard of the lines, and the low cut's one-pole fraction, at every tick
+        gain of what is heard of the lines, and the low cut's one-pole coefficient, at every tick
         ``[9, ticks + 1]``.
     made_up
         By what all that is heard of the lines is louder, see `Block.heard_from`.

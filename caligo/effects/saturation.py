@@ -140,7 +140,7 @@ def _run(
     drive, offset, mix
         Factor, what is added ahead of the curve, and share, at every tick ``[ticks + 1]``.
     fraction
-        The one-pole fraction of tape's emphasis.
+        The one-pole coefficient of tape's emphasis.
     kept
         The last driven and direct values, the low-passes of the emphasis and of its inverse
         ``[4]``.

@@ -11,7 +11,7 @@ if TYPE_CHECKING:
     from caligo.kernels.dispatchers import DeviceDispatcher
 
 
-class DeviceFunction(CompiledFunction):
+class DeviceFunction(CompiledFunction["DeviceDispatcher"]):
     """A function that kernels call, compiled for whatever types they hand it.
 
     Parameters
@@ -25,15 +25,10 @@ class DeviceFunction(CompiledFunction):
         """Refuse: it has no machine code of its own."""
         raise TypeError(f"{self.py_func.__qualname__} is a device function: only kernels call it")
 
-    @cached_property
-    def dispatcher(self) -> DeviceDispatcher:
-        """What numba calls through."""
+    def _make_dispatcher(self) -> DeviceDispatcher:
         from caligo.kernels.dispatchers import DeviceDispatcher
 
-        with self._making:
-            return self.__dict__.get("dispatcher") or DeviceDispatcher(
-                self.py_func, self.targetoptions
-            )
+        return DeviceDispatcher(self.py_func, self.targetoptions)
 
     @property
     def _numba_type_(self) -> Any:

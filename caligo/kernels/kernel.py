@@ -1,8 +1,4 @@
-"""A kernel: what Python calls, compiled for the types that it declares.
-
-Numba takes most of a second to import, so that nothing here does: it is there once a kernel is
-called, compiled or looked up, and a command that only reads a document never waits for it.
-"""
+"""A kernel: what Python calls, compiled for the types that it declares."""
 
 from __future__ import annotations
 
@@ -22,7 +18,7 @@ if TYPE_CHECKING:
 logger = logging.getLogger(__name__)
 
 
-class Kernel(CompiledFunction):
+class Kernel(CompiledFunction["KernelDispatcher"]):
     """A compiled function of one signature.
 
     It is compiled, or read from the cache, when it is first called. Called by another kernel, it is
@@ -56,15 +52,10 @@ class Kernel(CompiledFunction):
         """Run its machine code, which is made ready at the first call."""
         return self.dispatcher(*args)
 
-    @cached_property
-    def dispatcher(self) -> KernelDispatcher:
-        """What numba calls through."""
+    def _make_dispatcher(self) -> KernelDispatcher:
         from caligo.kernels.dispatchers import KernelDispatcher
 
-        with self._making:
-            return self.__dict__.get("dispatcher") or KernelDispatcher(
-                self.py_func, self.targetoptions, self.signature, self.make_ready
-            )
+        return KernelDispatcher(self.py_func, self.targetoptions, self.signature, self.make_ready)
 
     @property
     def _numba_type_(self) -> Any:
@@ -83,7 +74,7 @@ class Kernel(CompiledFunction):
     @property
     def is_loaded(self) -> bool:
         """Whether its machine code is in this process."""
-        return "dispatcher" in self.__dict__ and bool(self.dispatcher.overloads)
+        return self._dispatcher is not None and bool(self._dispatcher.overloads)
 
     def is_kept(self) -> bool:
         """Whether its machine code is in the cache, or loaded."""

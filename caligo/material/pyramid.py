@@ -18,7 +18,7 @@ an octave apart."""
 MOST = 16
 """Copies besides the recording itself: it may be read 128 times as fast."""
 PAD = 32
-"""Silent samples on either channel, so that interpolation never reads outside."""
+"""Silent samples on either side, so that interpolation never reads outside."""
 
 
 def _octaves_down(copy: int) -> float:
@@ -32,7 +32,7 @@ class Pyramid:
     Attributes
     ----------
     flat
-        All copies one after the other ``[channels, samples]``, each with `PAD` on both channels.
+        All copies one after the other ``[channels, samples]``, each with `PAD` on both sides.
     starts, ratios
         Where in `flat` each copy's first sample lies, and its samples per sample of the
         original ``[levels]``.

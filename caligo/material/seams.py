@@ -17,9 +17,9 @@ LARGEST_FADE = 0.9
 AFTER = 0.05
 """Seconds that follow a loop's last sample, for those who resample it."""
 AROUND = 0.01
-"""Seconds of a seam to each channel of the join."""
+"""Seconds of a seam to each side of the join."""
 SHORTEST = 8
-"""Samples to each channel that are needed to tell a jump from the sound."""
+"""Samples to each side that are needed to tell a jump from the sound."""
 
 
 def bounds(
@@ -77,7 +77,7 @@ def seam(samples: Samples, rate: int, loop: Loop) -> Seam:
     """
     whole = as_looped(samples, rate, loop, 0.0).mean(axis=0).astype(np.float64)
     length = len(whole) - round(AFTER * rate)
-    # Of a short loop no more than one round to each channel: its other joins stay out.
+    # Of a short loop no more than one round to each side: its other joins stay out.
     reach = min(round(AROUND * rate), length)
     if reach < SHORTEST:
         return Seam(np.zeros(0, np.float32), None)

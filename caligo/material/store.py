@@ -45,7 +45,7 @@ MADE = "made"
 
 
 ASIDE = ".let-go"
-"""How the files of cards end that were taken off the material library and can be brought back."""
+"""Ending of the files of deleted cards, which can be brought back."""
 
 
 def is_key(text: str) -> bool:
@@ -209,11 +209,11 @@ class MaterialStore:
         progress: Callable[[float], None] = lambda _: None,
         interrupted: Callable[[], bool] = lambda: False,
     ) -> tuple[RecordingCard, bool]:
-        """Take a file in; whether it was new is reported beside its card.
+        """Import a file; returns its card, and whether it was new.
 
         `called` is what problems call the file, its own name if not given. `take` says what of a
         file with more than two channels, see `caligo.material.channels`. While a long one is
-        decoded, `progress` is reported the fraction that is done, and it stops where `interrupted`.
+        decoded, `progress` receives the fraction that is done, and it stops where `interrupted`.
 
         Raises
         ------

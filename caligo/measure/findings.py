@@ -20,7 +20,7 @@ Floats = NDArray[np.float64]
 SILENT = -70.0
 """A column whose loudest row is below, in dB under a full-scale sine, counts as silence."""
 NEIGHBOURS = 1.5
-"""Octaves to each channel within which other peaks are a peak's neighbours."""
+"""Octaves to each side within which other peaks are a peak's neighbours."""
 FEWEST = 4
 """Neighbours that it takes to say what is usual."""
 STANDS_OUT = 10.0
@@ -36,12 +36,12 @@ SAME = 0.06
 MOST_PEAKS = 4
 MUD, LOWS, MIDDLES = (200.0, 500.0), (80.0, 200.0), (500.0, 2_000.0)
 MUDDY = 10.0
-"""Decibels an octave over both channels from which on lower middles have built up."""
+"""Decibels an octave over both sides from which on lower middles have built up."""
 HARSHNESS, BODY = (2_000.0, 6_000.0), (200.0, 2_000.0)
 HARSH = 2.0
 """Decibels an octave over the body from which on it is harsh."""
 TONE_ROWS = 3
-"""Rows to either channel of a tone that belong to it."""
+"""Rows to either side of a tone that belong to it."""
 RUMBLING = -18.0
 """Decibels under all there is from which on what lies below the notes is rumble."""
 HELD_DOWN = 1.0
@@ -145,7 +145,7 @@ def _is_played(hertz: float, played: Sequence[float]) -> bool:
 
 
 def _tones(decibels: Floats, prominence: float) -> NDArray[np.intp]:
-    """The rows that are usually so many decibels over what lies to both channels."""
+    """The rows that are usually so many decibels over what lies on both sides."""
     from scipy.signal import find_peaks
 
     found: NDArray[np.intp] = find_peaks(np.median(decibels, axis=0), prominence=prominence)[0]

@@ -73,7 +73,7 @@ def _bands(size: int, rate: int, below: float, limit: float) -> _Bands:
     for i, row in enumerate(rows):
         low, high = edges[row], edges[row + 1]
         if high - low < 2.0 * spacing:
-            # A triangle one bin to each channel keeps a tone's level between bins; the factor makes
+            # A triangle one bin to each side keeps a tone's level between bins; the factor makes
             # up for the window's lobe, whose peak alone this reads.
             distance = np.abs(hertz - 0.5 * (low + high)) / spacing
             weights[i] = 1.5 * np.clip(1.0 - distance, 0.0, 1.0)
@@ -195,7 +195,7 @@ class SpectrogramStream:
     Parameters
     ----------
     also
-        What else is made of the spectra of every column, if anything; it is reported them and the
+        What else is made of the spectra of every column, if anything; it is given them and the
         rate. It is gathered in `made`.
     """
 

@@ -92,9 +92,9 @@ class Slot:
         self.bypass_position = 1.0 if bypass else 0.0
         self.idle = bypass
         self.entrance = Entrance()
-        latencies = processor.latency()
+        latency = processor.latency()
         # What goes around it comes as late as what goes through it.
-        self._around = FixedDelay(latencies) if latencies else None
+        self._around = FixedDelay(latency) if latency else None
 
     def bypasses(self, ticks: int) -> Floats | None:
         """How far towards bypass at every tick ``[ticks + 1]``; None where it is not bypassed."""

@@ -57,7 +57,7 @@ def _needed_gain(samples: np.ndarray, weights: np.ndarray, top: float, out: np.n
 )
 def _run(  # noqa: C901, PLR0912 (one pass over the samples)
     signal: np.ndarray,
-    latency: np.ndarray,
+    delayed: np.ndarray,
     raw: np.ndarray,
     offset: np.ndarray,
     wanted: np.ndarray,
@@ -75,7 +75,7 @@ def _run(  # noqa: C901, PLR0912 (one pass over the samples)
 
     Parameters
     ----------
-    latency, raw
+    delayed, raw
         The last samples ``[2, DELAY]``, and as they were when they came in.
     offset
         What is taken off either channel at the start and the end of the last tick ``[2, 2]``.
@@ -97,7 +97,7 @@ def _run(  # noqa: C901, PLR0912 (one pass over the samples)
         for c in range(2):
             off, more = offset[c, 0], (offset[c, 1] - offset[c, 0]) / TICK
             for n in range(DELAY):
-                line[c, n], came[c, n] = latency[c, n], raw[c, n]
+                line[c, n], came[c, n] = delayed[c, n], raw[c, n]
             for n in range(TICK):
                 x = signal[c, k * TICK + n]
                 x = x if math.isfinite(x) else 0.0
@@ -147,7 +147,7 @@ def _run(  # noqa: C901, PLR0912 (one pass over the samples)
             on = offset[c, 1] + settling / max(last[1], 0.001) * (left if c == 0 else right)
             offset[c, 1] = on if abs(on) > DEAD else 0.0
             for n in range(DELAY):
-                latency[c, n], raw[c, n] = line[c, TICK + n], came[c, TICK + n]
+                delayed[c, n], raw[c, n] = line[c, TICK + n], came[c, TICK + n]
         for n in range(TICK):
             wanted[0, n] = wanted[1, n]
             wanted[1, n] = need[n]

@@ -40,7 +40,7 @@ class Processor:
     Attributes
     ----------
     has_sidechain
-        Whether it listens to a second signal (sidechain), named by its parameter ``sidechain``.
+        Whether it listens to a second signal (sidechain), named by its parameter ``side``.
     makes_offset
         Whether, as a filter, it bends waves: what direct current comes of it, its layer loses. An
         effect loses its own.

@@ -34,7 +34,7 @@ from caligo.signal.state_variable import SHARPEST, cutoff_gain, run, sharpness
 
 
 def slope_parameters(cutoff: float, what: str) -> tuple[Parameter, ...]:
-    """The parameters of a filter that cuts what lies on one channel of its cutoff."""
+    """The parameters of a filter that cuts what lies on one side of its cutoff."""
     return (
         cutoff_parameter(cutoff, f"Frequency {what} which it cuts."),
         Parameter(

@@ -71,7 +71,7 @@ def part(
 ) -> None:
     """Part `signal` ``[2, samples]`` at a cutoff into `low` and `high`, which add to an all-pass.
 
-    Fourth order: two maximally flat sections on either channel (S. Linkwitz, "Active crossover
+    Fourth order: two maximally flat sections on either side (S. Linkwitz, "Active crossover
     networks for noncoincident drivers", JAES 1976).
 
     Parameters
@@ -79,7 +79,7 @@ def part(
     g
         ``tan(pi f / rate)`` at every tick ``[ticks + 1]``.
     state
-        Integrators of the first section, and of the second of either channel ``[2, 3, 2]``.
+        Integrators of the first section, and of the second of either side ``[2, 3, 2]``.
     """
     for c in range(2):
         a1, a2, b1, b2, c1, c2 = (

@@ -94,11 +94,11 @@ def up(
 
 
 @device
-def _late(row: np.ndarray, begin: int, waiting: np.ndarray, latency: np.ndarray) -> None:
-    """A row from `begin` on, one place late, into `latency` ``[samples]``; `waiting` ``[1]``."""
-    latency[0] = waiting[0]
-    copy(row[begin:], latency[1:])
-    waiting[0] = row[begin + len(latency) - 1]
+def _delay_by_one(row: np.ndarray, begin: int, waiting: np.ndarray, delayed: np.ndarray) -> None:
+    """A row from `begin` on, one place late, into `delayed` ``[samples]``; `waiting` ``[1]``."""
+    delayed[0] = waiting[0]
+    copy(row[begin:], delayed[1:])
+    waiting[0] = row[begin + len(delayed) - 1]
 
 
 @device(allocates=True)
@@ -118,18 +118,18 @@ def _halved_far(
     """
     count = len(first)
     end = begin + count
-    latency = np.empty(count, np.float32)
+    delayed = np.empty(count, np.float32)
     own, other = held[0::2].copy(), held[1::2].copy()
     evens, odds = np.empty(count + REACH, np.float32), np.empty(count + REACH - 1, np.float32)
-    _late(rows[3], begin, waiting[1:], latency)
-    _lines(latency, rows[1][begin:end], other, evens, odds)
+    _delay_by_one(rows[3], begin, waiting[1:], delayed)
+    _lines(delayed, rows[1][begin:end], other, evens, odds)
     before, after = odds[REACH // 2 - 1 :], evens[REACH // 2 :]
     for n in range(count):
         first[n] = np.float32(0.5) * before[n]
     for n in range(count):
         second[n] = np.float32(0.5) * after[n]
-    _late(rows[2], begin, waiting, latency)
-    _lines(latency, rows[0][begin:end], own, evens, odds)
+    _delay_by_one(rows[2], begin, waiting, delayed)
+    _lines(delayed, rows[0][begin:end], own, evens, odds)
     _add_far(evens, odds, taps, 1.0, first)
     _add_far(odds, evens[1:], taps, 1.0, second)
     copy(own, held[0::2])

@@ -94,8 +94,8 @@ def down(
     waiting: np.ndarray,
 ) -> np.ndarray:
     """`x` ``[4 * samples]`` at a quarter of its rate, `LATENCY` late after doubling twice."""
-    latency = np.empty(len(x), np.float32)
-    copy(waiting, latency[:EXTRA])
-    copy(x, latency[EXTRA:])
+    delayed = np.empty(len(x), np.float32)
+    copy(waiting, delayed[:EXTRA])
+    copy(x, delayed[EXTRA:])
     copy(x[len(x) - EXTRA :], waiting)
-    return halved(halved(latency, far_taps, far), near_taps, near)
+    return halved(halved(delayed, far_taps, far), near_taps, near)

@@ -224,10 +224,10 @@ def run_driven_ladder(
     samples is half a sample late in the loop: with the turn that this makes at the cutoff, each
     stage is left a quarter of what is missing to half a circle, and the loop its gain there.
     """
-    latency = np.pi * np.minimum(hertz / (FOURFOLD * rate), HIGHEST / FOURFOLD)
-    each = 0.25 * (np.pi - latency)
-    cutoff = np.tan(latency) / np.tan(each)
-    back = 0.25 * feedback[:, None] / (np.cos(each) ** 4 * np.cos(latency))
+    lag = np.pi * np.minimum(hertz / (FOURFOLD * rate), HIGHEST / FOURFOLD)
+    each = 0.25 * (np.pi - lag)
+    cutoff = np.tan(lag) / np.tan(each)
+    back = 0.25 * feedback[:, None] / (np.cos(each) ** 4 * np.cos(lag))
     ahead, behind = _gains(feedback, drive)
     values = beside(np.ones_like(mix), cutoff / (1.0 + cutoff), back, ahead, behind, mix)
     _run_driven(signal, values, NEAR, FAR, state)

@@ -28,34 +28,34 @@ RING_LATENCY = (REACH - 1 + NEAR - 1) // RING
 PHASE_LATENCY = (2 * (REACH - 1 + NEAR - 1) + 2 * (FAR - 1) + EXTRA) // PHASE
 """Samples by which what comes back is late."""
 MARGIN = 4
-"""Samples that interpolation needs on either channel."""
+"""Samples that interpolation needs on either side."""
 
 
 @kernel("f8[::1], f8, f4[::1], f4[::1]", allocates=True)
-def sine_at(cycles: np.ndarray, ratio: float, latency: np.ndarray, out: np.ndarray) -> None:
-    """A sine at `ratio` times a pitch, late by as much as `latency` holds.
+def sine_at(cycles: np.ndarray, ratio: float, delayed: np.ndarray, out: np.ndarray) -> None:
+    """A sine at `ratio` times a pitch, delayed by as many samples as `delayed` holds.
 
     Parameters
     ----------
     cycles
         Of the pitch, at every tick ``[ticks + 1]``.
-    latency
-        What was made and not yet given ``[lateness]``; it is brought up to date.
+    delayed
+        Samples that were made and not yet given ``[latency]``; they are replaced.
     out
         A multiple of the block's samples.
     """
     ticks = len(cycles) - 1
     size = len(out) // ticks
-    whole = np.empty(len(latency) + len(out), np.float32)
-    copy(latency, whole[: len(latency)])
+    whole = np.empty(len(delayed) + len(out), np.float32)
+    copy(delayed, whole[: len(delayed)])
     for k in range(ticks):
         phase = cycles[k] * ratio
         phase -= math.floor(phase)
         step = (cycles[k + 1] - cycles[k]) * ratio / size
         for n in range(size):
-            whole[len(latency) + k * size + n] = math.sin(2.0 * math.pi * (phase + n * step))
+            whole[len(delayed) + k * size + n] = math.sin(2.0 * math.pi * (phase + n * step))
     copy(whole, out)
-    copy(whole[len(out) :], latency)
+    copy(whole[len(out) :], delayed)
 
 
 @device

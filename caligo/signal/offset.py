@@ -17,7 +17,7 @@ SETTLED = 0.35
 def lose_offset(signal: np.ndarray, fraction: float, state: np.ndarray) -> None:
     """Take what stands still away from `signal` ``[2, samples]``, in place.
 
-    `fraction` is the one-pole fraction of `STANDING` (see `caligo.signal.smoothing`), `state` the
+    `fraction` is the one-pole coefficient of `STANDING`, see `caligo.signal.smoothing`, `state` the
     low-pass of either channel ``[2]``; carried on.
     """
     left, right, stays = state[0], state[1], 1.0 - fraction

@@ -66,7 +66,7 @@ def go_round(
     gains
         What both all-passes give back, at beginning and end ``[2, 2]``.
     kept, dark
-        What is left of what has gone round half, and the one-pole fraction, at beginning and end
+        What is left of what has gone round half, and the one-pole coefficient, at beginning and end
         ``[2]``.
     half, held
         Room to work in ``[TICK]``.

@@ -71,9 +71,9 @@ def _teach(operation: Any, instruction: str) -> None:
             return None
 
     def lower(context: Any, builder: Any, sig: Any, args: tuple[Any, Any]) -> Any:
-        channels = zip(sig.args, args, strict=True)
+        operands = zip(sig.args, args, strict=True)
         first, second = (
-            x if isinstance(of, Vector) else _in_each(builder, x) for of, x in channels
+            x if isinstance(of, Vector) else _in_each(builder, x) for of, x in operands
         )
         return getattr(builder, instruction)(first, second)
 
@@ -265,7 +265,7 @@ def _lines(
 
 
 def _turning_in(places: Callable[..., Iterator[Any]]) -> Any:
-    """What turns eight rows of samples, from the `places` that it is reported, into vectors."""
+    """What turns eight rows of samples, from the `places` that it is given into vectors."""
 
     def typed(typing: Any, signal: Any, first: Any, n: Any, rows: Any, row: Any) -> Any:
         def generate(context: Any, builder: Any, sig: Any, args: tuple[Any, ...]) -> Any:

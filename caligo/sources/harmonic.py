@@ -328,7 +328,7 @@ class Harmonic(InUnison):
             last = -(-end // CELL)
             if first >= last:
                 continue
-            # Where partials wrap is seen from the cells on both channels.
+            # Where partials wrap is seen from the cells on both sides.
             before, after = (min(1, first), 1) if self._endless.acts else (0, 0)
             moments, pitch = block.history(
                 row, (first - before) * CELL, (last - first + before + after) * CELL

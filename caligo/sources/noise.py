@@ -40,7 +40,7 @@ LOUDEST = 0.7
 
 @cache
 def _window(size: int) -> NDArray[np.float32]:
-    """Hann windows at half their length add up to 1; their roots shape both channels ``[size]``."""
+    """Root of a Hann window ``[size]``: shaped twice and half overlapped, frames add up to 1."""
     return np.sqrt(0.5 - 0.5 * np.cos(2.0 * np.pi * np.arange(size) / size)).astype(np.float32)
 
 
@@ -66,7 +66,7 @@ def add_hiss(
     `hiss` is its gain and `apart` how far left and right are apart, 0 to 1, at every tick
     ``[ticks]``.
     """
-    middle, channel = combine(seed, 1), combine(seed, 2)
+    middle, side = combine(seed, 1), combine(seed, 2)
     root = math.sqrt(3.0)  # a uniform number in [-1, 1) has a variance of a third
     for k in range(len(hiss)):
         if hiss[k] == 0.0:
@@ -75,7 +75,7 @@ def add_hiss(
         s = hiss[k] * root * math.sin(apart[k] * math.pi / 4.0)
         for n in range(k * TICK, (k + 1) * TICK):
             a = signed(middle, first + n) * c
-            b = signed(channel, first + n) * s
+            b = signed(side, first + n) * s
             out[0, n] += a + b
             out[1, n] += a - b
 

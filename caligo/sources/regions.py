@@ -51,7 +51,7 @@ def region_mask(regions: list[ItemPart], analysis: Analysis) -> NDArray[np.float
     octaves = np.log2(np.maximum(np.arange(BINS), 0.5) * analysis.rate / SIZE)
 
     def inside(at: Floats, low: float, high: float, edge: float) -> Floats:
-        """A raised cosine into the range from either channel, `edge` of its half width long."""
+        """A raised cosine into the range from either side, `edge` of its half width long."""
         middle, half = 0.5 * (low + high), max(0.5 * (high - low), 1e-6)
         soft = max(edge * half, 1e-6)
         x = np.clip((half + 0.5 * soft - np.abs(at - middle)) / soft, 0.0, 1.0)

@@ -37,7 +37,7 @@ from caligo.synthesis.running import PERIOD, oldest, random_phases
 from caligo.synthesis.unison import InUnison
 
 BEFORE = SIZE // HOP // 2
-"""Frames around a moment that reach into it, on either channel."""
+"""Frames around a moment that reach into it, on either side."""
 MOVED = (
     "position", "travel", "blur", "balance", "threshold", "shift", "pitch", "stretch",
     "formants", "scatter", "width", "fine", "level",
@@ -271,7 +271,7 @@ class Spectral(InUnison):
             at, passed = travelled.get(voice.name, (voice.start, 0.0))
             moments, pitch = block.history(0, block.span.first, 1)
             values, hop = self._values(moments, pitch)
-            # Between two probes the travel goes on as it is at the later one.
+            # Between two of these moments the travel goes on as it is at the later one.
             passed += (moment - at) * self.rate / self._hop * float(hop[0])
             travelled[voice.name] = (moment, passed)
             frames = self._analysis.frames

@@ -196,7 +196,7 @@ class Wavetable(Source):
         made = self._recent.of(block, row, first)
         begin = max(made, default=first - 1) + 1
         if begin <= last:
-            # One border more on either channel: the fastest step around each decides its cut.
+            # One border more on either side: the fastest step around each decides its cut.
             moments, pitch = block.history(row, (begin - 1) * CELL, (last - begin + 2) * CELL, CELL)
             octaves = (
                 self._trajectories["detune"].values(moments)[0] + self._intervals.max()

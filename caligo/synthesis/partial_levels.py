@@ -72,7 +72,7 @@ def to_gains(
 
 @kernel("f8[:, ::1], f4[:, ::1]")
 def part_at_wraps(ratio: np.ndarray, level: np.ndarray) -> None:
-    """Where an endless glide wraps a partial, silence it on both channels of the jump.
+    """Where an endless glide wraps a partial, silence it on both sides of the jump.
 
     Both are ``[moments, partials]``: ratios to the fundamental, and levels.
     """

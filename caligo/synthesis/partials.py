@@ -151,7 +151,7 @@ def _opened(values: np.ndarray, ranks: np.ndarray) -> float:
 
 
 @device
-def _scratch(step: float) -> float:
+def _below_limit(step: float) -> float:
     """How far a partial of so many cycles per sample is below where all fall silent, 0 to 1."""
     return float(min(max((HIGHEST - step) / (HIGHEST - FADES), 0.0), 1.0))
 
@@ -334,7 +334,7 @@ def shape(
     sounding = 0.0
     if place == 2:
         for i in range(len(numbers)):
-            sounding += _opened(values, ranks[:, i]) * _scratch(base[i] * hertz / rate)
+            sounding += _opened(values, ranks[:, i]) * _below_limit(base[i] * hertz / rate)
     for i in range(len(numbers)):
         n = numbers[i]
         weight = _opened(values, ranks[:, i])
@@ -350,7 +350,7 @@ def shape(
         for k in range(bundle):
             at = i * bundle + k
             # Fade out below half the sample rate instead of folding back.
-            room = _scratch(ratio[at] * hertz / rate)
+            room = _below_limit(ratio[at] * hertz / rate)
             if shaped > 0.0:
                 left = max(left, room)
             level[at] = shaped * room / math.sqrt(bundle)
@@ -358,7 +358,7 @@ def shape(
             power += 0.5 * level[at] * level[at]
         heard += 0.5 * plain * plain
         if place == 2:
-            before += weight * _scratch(base[i] * hertz / rate)
+            before += weight * _below_limit(base[i] * hertz / rate)
     opened = min(values[COUNT], 1.0)
     scale = 0.0
     if power > 0.0:

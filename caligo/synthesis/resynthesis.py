@@ -50,7 +50,7 @@ SPECTRA = TupleType(Spectra, ", ".join(5 * ["f4[:, ::1]"]))
 ) = range(10)
 VALUES = 10
 SMOOTH = 24
-"""Bins either channel over which the envelope of formants is smoothed."""
+"""Bins on either side over which the envelope of formants is smoothed."""
 
 
 @device
@@ -63,7 +63,7 @@ def _heard_bin(f: float, values: np.ndarray) -> float:
 
 @device(allocates=True)
 def _envelope(magnitude: np.ndarray, envelope: np.ndarray) -> None:
-    """The spectrum's outline: a running mean over `SMOOTH` bins either channel, twice over."""
+    """The spectrum's outline: a running mean over `SMOOTH` bins on either side, twice over."""
     bins = len(magnitude)
     total = np.zeros(bins + 1)
     for turn in range(2):
@@ -248,7 +248,7 @@ def to_spectrum(
     gain: float,
     scatter: float,
     apart: float,
-    channels: np.ndarray,
+    spread: np.ndarray,
     seed: np.uint64,
     frame: int,
     work: np.ndarray,
@@ -263,7 +263,7 @@ def to_spectrum(
         From 0 to 1, replaces the running phases by random ones, new in every frame.
     apart
         From 0 to 1, turns the phases of left and right against each other.
-    channels
+    spread
         Which way each bin is turned ``[BINS]``, in [-1/4, 1/4].
     work, waves
         ``[2, BINS]`` of float64, and ``[4, BINS]`` of float32.
@@ -273,16 +273,16 @@ def to_spectrum(
     cos_left, sin_left, cos_right, sin_right = waves[0], waves[1], waves[2], waves[3]
     for k in range(len(level)):
         x = phase[k]
-        channel = apart * channels[k]
+        offset = apart * spread[k]
         if scatter > 0.0:
             hashed = mix(own ^ np.uint64(k))
             x += scatter * (float(hashed >> np.uint64(40)) / 16777216.0 - 0.5)
             half = float(hashed & np.uint64(0xFFFFFF)) / 16777216.0 - 0.5
-            channel += 0.5 * scatter * apart * half
+            offset += 0.5 * scatter * apart * half
         # Half a cycle every other bin puts the frame's middle into the middle of its samples.
         turn = 0.5 * (k & 1)
-        left[k] = x + channel + turn
-        right[k] = x - channel + turn
+        left[k] = x + offset + turn
+        right[k] = x - offset + turn
     phasors(left, cos_left, sin_left)
     phasors(right, cos_right, sin_right)
     # Real and imaginary parts in turn: a product of complex numbers would be four times the work.
@@ -313,7 +313,7 @@ def make_frames(
     played: Spectra,
     hop_turns: float,
     shaped: np.ndarray,
-    channels: np.ndarray,
+    spread: np.ndarray,
     out: np.ndarray,
 ) -> None:
     """Frames of a voice as spectra of left and right ``[frames, 2, BINS]``.
@@ -328,7 +328,7 @@ def make_frames(
     shaped
         Gain, scatter and how far left and right are apart, see `to_spectrum` ``[frames, 3]``.
     """
-    bins = len(channels)
+    bins = len(spread)
     level, phase = np.empty(bins), np.empty(bins)
     work, waves = np.empty((2, bins)), np.empty((4, bins), np.float32)
     for m in range(len(hop)):
@@ -347,13 +347,13 @@ def make_frames(
         )
         gain, scatter, apart = shaped[m]
         to_spectrum(
-            level, phase, gain, scatter, apart, channels, seed, first + m, work, waves, out[m]
+            level, phase, gain, scatter, apart, spread, seed, first + m, work, waves, out[m]
         )
 
 
 @kernel("u8, f8[::1]")
-def ways_apart(seed: np.uint64, channels: np.ndarray) -> None:
+def ways_apart(seed: np.uint64, spread: np.ndarray) -> None:
     """Ways to turn left against right in cycles ``[BINS]``, the same for four neighbours."""
     own = combine(seed, 1 << 33)
-    for k in range(len(channels)):
-        channels[k] = 0.25 * signed(own, k >> 2)
+    for k in range(len(spread)):
+        spread[k] = 0.25 * signed(own, k >> 2)

@@ -21,7 +21,7 @@ Operations = list[dict[str, Any]]
 
 MOST_WARNINGS = 20
 PATIENCE, PROBE_AGAIN = 3.0, 0.03
-"""Seconds that an edit waits for the one before it, and between probes."""
+"""Seconds that an edit waits for the one before it, and between attempts."""
 
 
 class RevisionConflict(Exception):

@@ -54,7 +54,7 @@ from studio.live.packets import CLOSER, TILE, TRAJECTORIES, packet
 Stretch = tuple[float, float]
 MOST_PICTURES = 24
 MOST_NOTES = 64
-"""Notes whose courses are reported apart: more lines cannot be read in a row."""
+"""Notes whose trajectories are sent each for itself: more lines cannot be read in a row."""
 THREADS = 2
 """Workers that make the preview."""
 IN_A_ROW = 0.5

@@ -25,7 +25,7 @@ logger = logging.getLogger("studio.live")
 REST = 5.0
 """Seconds for which the studio must have had nothing to do."""
 PROBE_AGAIN = 1.0
-"""Seconds between probes whether it has."""
+"""Seconds between checks whether it has."""
 MOST_PRERENDERED = MOST // 2
 """Sounds that are drawn unasked: half of the pictures that are kept stay for what is worked on."""
 

@@ -210,7 +210,7 @@ def remove(request: HttpRequest, key: str) -> Any:
 
 @router.post("/material/{key}/bring-back", response={204: None, 422: SaidOut})
 def bring_back(request: HttpRequest, key: str) -> Any:
-    """Bring back a piece that was evicted in the last month."""
+    """Bring back a piece that was deleted in the last month."""
     if not current().bring_back(key):
         raise MaterialError("it is on the shelf already, or was let go of too long ago")
     return Status(204, None)

@@ -1,4 +1,4 @@
-"""Uploaded files: onto the disk, checked, and onto the material library."""
+"""Uploaded files: onto the disk, checked, and imported."""
 
 from __future__ import annotations
 

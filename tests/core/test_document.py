@@ -262,6 +262,16 @@ def test_a_bright_reverb_of_schema_6_is_as_dark_as_it_was() -> None:
         effects = upgraded_sound(document | {"schema": schema})["master"]["effects"]
         assert effects[0]["params"]["damping"] == expected
         assert effects[1]["chains"][0]["effects"][0]["params"]["damping"] == expected
+    points = [{"time": 0.0, "value": 20_000.0}, {"time": 1.0, "value": 800.0}]
+    document["master"]["id"] = "master"
+    document["lanes"] = [
+        {"id": to, "to": f"{to}.damping", "points": points}
+        for to in ("master.t", "master.s.low.r", "other.t")
+    ]
+    found = [lane["points"] for lane in upgraded_sound(document | {"schema": 6})["lanes"]]
+    assert [[point["value"] for point in lane] for lane in found] == [
+        [11_428.3, 800.0], [11_428.3, 800.0], [20_000.0, 800.0],
+    ]  # fmt: skip
     for damping in (9_000.0, "bright", None, -1.0, 1e9):
         reverb["params"] = {"damping": damping}
         effects = upgraded_sound({"schema": 6, "master": {"effects": [reverb]}})["master"][
@@ -386,3 +396,21 @@ def test_a_broken_old_bus_is_still_told_of(broken: Any) -> None:
 def test_a_broken_old_document_is_still_told_of(layers: Any) -> None:
     with pytest.raises(DocumentError):
         read_sound({"schema": 3, "name": "Old", "layers": layers})
+
+
+@pytest.mark.parametrize("schema", [1, 3, 6])
+@pytest.mark.parametrize(
+    "broken",
+    [
+        {"layers": 5},
+        {"buses": "x"},
+        {"lanes": [1, None, {"to": [], "points": []}, {"to": "master.r.damping", "points": [3]}]},
+        {"master": {"effects": [{"kind": "reverb", "params": {"damping": None}}]}},
+        {"master": {"id": [], "effects": [{"id": {}, "kind": "reverb", "chains": [[]]}]}},
+    ],
+)
+def test_a_broken_old_document_is_refused_with_its_problems(
+    broken: dict[str, Any], schema: int
+) -> None:
+    with pytest.raises(DocumentError):
+        read_sound({"schema": schema, "name": "Broken", "layers": []} | broken)

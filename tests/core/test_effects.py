@@ -267,6 +267,16 @@ def test_noise_keeps_its_level_in_the_chorus(mix: float) -> None:
     assert decibels(heard.std() / given[:, RATE:].std()) == pytest.approx(0.0, abs=0.3)
 
 
+@pytest.mark.parametrize("mix", [0.0, 10.0, 45.0, 75.0, 100.0])
+def test_a_linear_crossfade_of_the_chorus_is_softer_in_the_middle(mix: float) -> None:
+    """Copies add to the direct signal in power: three of 0.62 each before schema 7."""
+    given = 0.01 * pink_noise(8.0)
+    heard = through(effect("chorus", mix=mix, law="linear", low_cut=20), given)[:, RATE:]
+    m = mix / 100.0
+    expected = 10.0 * np.log10((1.0 - m) ** 2 + 3.0 * (0.62 * m) ** 2)
+    assert decibels(heard.std() / given[:, RATE:].std()) == pytest.approx(expected, abs=0.3)
+
+
 @pytest.mark.parametrize("hertz", [311.0, 2_503.0])
 def test_a_tone_does_not_go_under_in_the_chorus(hertz: float) -> None:
     """Both sides together, fiftieths of a second; at half mix it dipped by 16 dB before."""

@@ -5,6 +5,7 @@ from __future__ import annotations
 import os
 import subprocess
 import sys
+import threading
 from collections.abc import Callable
 from pathlib import Path
 
@@ -104,6 +105,33 @@ def test_what_a_kernel_does_not_declare_is_refused(own_cache: Path) -> None:
     values = np.ones(4)
     doubled(values)
     assert values.tolist() == [2.0] * 4
+
+
+def test_threads_that_call_first_at_once_share_one_dispatcher(
+    own_cache: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """The second asks while the first one's is being made."""
+    doubled, make, asking = _declared(), Kernel._make_dispatcher, threading.Event()
+    made: list[object] = []
+
+    def slowly(kernel: Kernel) -> object:
+        second.start()
+        assert asking.wait(5.0)
+        second.join(0.2)  # it waits for the lock, or has made another by then
+        made.append(make(kernel))
+        return made[-1]
+
+    def ask() -> None:
+        asking.set()
+        found.append(doubled.dispatcher)
+
+    found: list[object] = []
+    second = threading.Thread(target=ask)
+    monkeypatch.setattr(Kernel, "_make_dispatcher", slowly)
+    found.append(doubled.dispatcher)
+    second.join()
+    assert len(made) == 1
+    assert found[0] is found[1]
 
 
 def test_a_number_is_converted() -> None:

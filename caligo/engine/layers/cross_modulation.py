@@ -165,8 +165,8 @@ class CrossModulation:
             held["ring_up"] = np.zeros((2, REACH - 1), np.float32)
             held["ring"] = np.zeros((2, 2 * NEAR - 2), np.float32)
         if self._shifts:
-            latencies = self._latency(voicing, block, name)
-            held["line"] = np.zeros((2, 2 * (PHASE * latencies + MARGIN)), np.float32)
+            latency = self._latency(voicing, block, name)
+            held["line"] = np.zeros((2, 2 * (PHASE * latency + MARGIN)), np.float32)
             held.update(state())
             held["up_near"] = np.zeros((2, REACH - 1), np.float32)
         return held
@@ -205,8 +205,8 @@ class CrossModulation:
         depth = self._phase.values(block.moments) / 360.0
         samples = self._rate * np.exp2(-block.pitch)
         for row, name in enumerate(block.streams):
-            held, latencies = self._held[name], self._latency(voicing, block, name)
-            size = 2 * (PHASE * latencies + MARGIN)
+            held, latency = self._held[name], self._latency(voicing, block, name)
+            size = 2 * (PHASE * latency + MARGIN)
             if held["line"].shape[1] != size:
                 held["line"] = np.zeros((2, size), np.float32)
             shift_phase(
@@ -214,7 +214,7 @@ class CrossModulation:
                 signal[row],
                 by[row],
                 depth[row] * samples[row],
-                latencies,
+                latency,
                 RAISING_EVEN,
                 RAISING_ODD,
                 NEAR_TAPS,

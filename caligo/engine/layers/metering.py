@@ -69,7 +69,7 @@ class StageLevel:
 
 
 class SlotMeter:
-    """Gathers levels of stages: for each cell the energy of both channels, and the peak."""
+    """Gathers levels of slots: for each cell the energy of both channels, and the peak."""
 
     def __init__(self) -> None:
         self._cells: dict[str, Floats] = {}
@@ -83,11 +83,11 @@ class SlotMeter:
         """Measure a slot's signal ``[2, samples]`` over a span."""
         cell = span.first // CELL_TICKS
         last = (span.first + span.ticks - 1) // CELL_TICKS
-        cells = self._scratch(stage, cell, last)
+        cells = self._extended(stage, cell, last)
         _measure(signal, span.first - self._first[stage] * CELL_TICKS, cells)
 
-    def _scratch(self, stage: str, first: int, last: int) -> Floats:
-        """The slot's cells, with room from `first` to `last`."""
+    def _extended(self, stage: str, first: int, last: int) -> Floats:
+        """The slot's cells, which reach from `first` to `last` at least."""
         cells = self._cells.get(stage)
         if cells is None or not self._first[stage] <= first <= self._first[stage] + len(cells):
             cells, self._first[stage] = np.zeros((0, 2)), first
@@ -102,9 +102,9 @@ class SlotMeter:
         for stage, (first, found) in cells.items():
             if not len(found):
                 continue  # kept by an earlier version
-            room = self._scratch(stage, first, first + len(found) - 1)
+            held = self._extended(stage, first, first + len(found) - 1)
             at = first - self._first[stage]
-            room[at : at + len(found)] = found
+            held[at : at + len(found)] = found
 
     def since(self, tick: int, prefix: str) -> Cells:
         """What was measured from a tick on of stages whose name begins with `prefix`.

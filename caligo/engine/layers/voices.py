@@ -164,7 +164,7 @@ class LayerVoices:
         return out
 
     def block(self, span: Span, rows: list[int]) -> SourceBlock:
-        """What the source is reported of a span."""
+        """What the source is given for a span."""
         voices = [self.voicing.voices[i] for i in rows]
         notes = self.voicing.all.pick(rows)
         # Movement shared by all voices is computed once for all their histories.

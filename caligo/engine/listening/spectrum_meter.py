@@ -1,4 +1,4 @@
-"""The spectrum of one slot of the chain as it is heard: a meter for that stage alone."""
+"""The spectrum of one slot of the chain as it is heard: a meter for that slot alone."""
 
 from __future__ import annotations
 

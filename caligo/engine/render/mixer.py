@@ -90,10 +90,10 @@ class Node:
             channels = balance(self.pan.values(moments)[0])
             left, right = own * channels[0], own * channels[1]
         found = [left, right]
-        for path_to in self.paths[1:]:
-            assert path_to.send is not None
-            sent = gain(path_to.send.values(moments)[0])
-            if path_to.ahead:
+        for path in self.paths[1:]:
+            assert path.send is not None
+            sent = gain(path.send.values(moments)[0])
+            if path.ahead:
                 found += [sent, sent]
             elif self.pan is None:
                 found += [own * sent, own * sent]
@@ -146,11 +146,11 @@ class Mixer:
         for node in self._nodes:
             came = latencies.get(node.id, 0) if node.is_layer else arrives[node.id]
             leaves[node.id] = came + node.chain.latency()
-            for path_to in node.paths:
-                arrives[path_to.to] = max(arrives[path_to.to], leaves[node.id])
+            for path in node.paths:
+                arrives[path.to] = max(arrives[path.to], leaves[node.id])
         for node in self._nodes:
-            for path_to in node.paths:
-                path_to.wait = FixedDelay(arrives[path_to.to] - leaves[node.id])
+            for path in node.paths:
+                path.wait = FixedDelay(arrives[path.to] - leaves[node.id])
         return arrives[MASTER] + self._master.latency()
 
     @property
@@ -224,14 +224,14 @@ class Mixer:
     def _send_on(self, node: Node, block: Block, signal: Signal, into: dict[str, Signal]) -> None:
         """A node's signal through its fader, on all its ways."""
         gains = node.gains(block.moments)
-        for path_to, (left, right) in zip(node.paths, gains, strict=True):
-            if path_to.wait.held.shape[1]:
+        for path, (left, right) in zip(node.paths, gains, strict=True):
+            if path.wait.held.shape[1]:
                 waiting = np.zeros_like(signal)
                 add_scaled(signal, left, right, waiting)
-                path_to.wait.process(waiting)
-                into[path_to.to] += waiting
+                path.wait.process(waiting)
+                into[path.to] += waiting
             else:
-                add_scaled(signal, left, right, into[path_to.to])
+                add_scaled(signal, left, right, into[path.to])
         if self.meter is not None and self.meter.wants(node.id):
             faded = np.zeros_like(signal)
             add_scaled(signal, *gains[0], faded)
@@ -242,11 +242,7 @@ class Mixer:
         return [*(node.chain for node in self._nodes), self._master]
 
     def _waits(self) -> dict[str, FixedDelay]:
-        paths = {
-            f"{node.id} {path_to.to}": path_to.wait
-            for node in self._nodes
-            for path_to in node.paths
-        }
+        paths = {f"{node.id} {path.to}": path.wait for node in self._nodes for path in node.paths}
         return paths | {"final": self._final}
 
     def tail(self) -> float:
@@ -254,8 +250,8 @@ class Mixer:
         reach = dict.fromkeys([*self._buses, MASTER], 0.0)
         for node in self._nodes:
             own = node.chain.tail() + (0.0 if node.is_layer else reach[node.id])
-            for path_to in node.paths:
-                reach[path_to.to] = max(reach[path_to.to], own)
+            for path in node.paths:
+                reach[path.to] = max(reach[path.to], own)
         return reach[MASTER] + self._master.tail() + self._limiter.tail()
 
     def reset(self) -> None:

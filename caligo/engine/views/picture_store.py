@@ -32,7 +32,7 @@ from caligo.measure.findings import Finding
 from caligo.movement.hold_still import Frozen, HoldStill
 
 PROBES = 72
-"""Looks that a preview is made from, in the middles of as many equal parts of the length."""
+"""Probes that a preview is made from, in the middles of as many equal parts of the length."""
 KEPT_PROBES = 24
 """Of these, the ones in the middles of so many parts are kept with a picture."""
 FEW_PROBES = 8
@@ -59,7 +59,7 @@ class Probe:
 
 @dataclass(frozen=True, slots=True)
 class Drawn:
-    """A picture drawn to its end, and the probes that its first, coarse one was made from.
+    """A picture drawn to its end, and the probes that its preview was made from.
 
     Parameters
     ----------

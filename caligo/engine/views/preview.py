@@ -1,4 +1,4 @@
-"""The first, preview of the whole length, from probes at a few moments of it.
+"""The preview, a first picture of the whole length, from probes at a few moments of it.
 
 A probe begins in the middle of the sound: it fades in, so that its beginning does not splash over
 all rows, and effects with long tails make up for what they have not heard.
@@ -41,9 +41,9 @@ FRACTION = 0.25
 picture waiting."""
 QUIET = -90.0
 NEIGHBOURS = 9
-"""Rows of a picture by which it is reported how far one state of a sound follows another."""
+"""Rows of a picture by which is measured how far one state of a sound follows another."""
 NO_MOVE = 4.0
-"""The variance between probes, in bytes or decibels, under which little is reported by it."""
+"""The variance between probes, in bytes or decibels, under which little can be learned from it."""
 
 
 def in_turn() -> list[int]:
@@ -63,7 +63,7 @@ def in_turn() -> list[int]:
 
 
 def probes_for(length: float) -> int:
-    """How many probes at a length in seconds are worth their time.
+    """How many probes of a length in seconds are worth their time.
 
     Examples
     --------
@@ -172,7 +172,7 @@ class Preview:
         self.most_probes = None if basis is None else len(basis.probes)
 
     def add(self, probe: Probe) -> list[Tile]:
-        """Take in a probe; the tiles that it makes."""
+        """Add a probe; returns the tiles that it makes."""
         self.probes[probe.index] = probe
         tiles = []
         if len(self.probes) <= FEW_PROBES and self._basis is None:

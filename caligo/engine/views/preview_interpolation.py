@@ -1,4 +1,4 @@
-"""What lies between probes at a sound: a picture of the whole, brought together from a few columns.
+"""What lies between probes of a sound: a picture of the whole, brought together from a few columns.
 
 Most of a sound grows and fades where it is. What glides, as the partials of an endless glissando
 do, would be drawn as steps that fade into each other; its way is found first, and followed.

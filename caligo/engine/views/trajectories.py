@@ -126,7 +126,7 @@ class TrajectoryView:
     Parameters
     ----------
     points
-        Equally spaced moments that a probe has.
+        Equally spaced moments of the whole, or of a stretch.
     """
 
     def __init__(
@@ -137,7 +137,7 @@ class TrajectoryView:
         self._voicing = Voicing(sound, score.notes, self._movement.setting.tempo)
 
     def times(self, span: tuple[float, float] | None = None) -> Floats:
-        """The points of a probe at a stretch, or at the whole ``[points]``."""
+        """Seconds of the points of a stretch, or of the whole ``[points]``."""
         start, end = span or (0.0, self._score.length)
         found: Floats = start + np.arange(self._points, dtype=np.float64) * (
             (end - start) / self._points
@@ -149,7 +149,7 @@ class TrajectoryView:
     ) -> dict[str, list[float | None]]:
         """What a moved parameter does in each note, by the note's id; none before it begins.
 
-        With `most`, only so many notes are reported of, those that are held in the stretch, and
+        With `most`, only so many notes are given, those that are held in the stretch, and
         only while they are.
         """
         moved = self._movement.moved()

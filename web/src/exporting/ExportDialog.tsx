@@ -2,7 +2,7 @@ import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { api, type RenderIn, type RenderOut, taken } from "../api/client";
 import { clock } from "../document/values";
-import { useStage } from "../live/socket";
+import { useLive } from "../live/socket";
 import { notify } from "../notices/notices";
 import { useSession } from "../session/store";
 import { Panel } from "../ui/Panel";
@@ -17,7 +17,7 @@ const STATES: Record<string, string> = {
   "cut off": "Cut off",
 };
 function RenderRow({ render, onChange }: { render: RenderOut; onChange: () => void }) {
-  const news = useStage((s) => s.renders[render.id]);
+  const news = useLive((s) => s.renders[render.id]);
   const state = news?.state ?? render.state;
   const progress = news?.progress ?? render.progress;
   const message = news?.message || render.message;
@@ -95,7 +95,7 @@ export function ExportButton() {
 function ExportForm() {
   const soundId = useSession((s) => s.soundId) ?? 0;
   const length = useSession((s) => s.score?.length ?? 0);
-  const loop = useStage((s) => s.loop);
+  const loop = useLive((s) => s.loop);
   const queries = useQueryClient();
   const key = ["renders", soundId];
   const path = { path: { sound_id: soundId } };

@@ -9,7 +9,7 @@ import {
   removeLayer,
 } from "../document/edits";
 import type { Operation } from "../document/patch";
-import { useStage } from "../live/socket";
+import { useLive } from "../live/socket";
 import { useMaterial } from "../material/shelf";
 import { useSkeleton } from "../session/hooks";
 import { edit, type Selection, useSession } from "../session/store";
@@ -23,7 +23,7 @@ function select(selection: Selection) {
 
 /** The level of a layer over the whole length, as the last full drawing found it. */
 function Silhouette({ id }: { id: string }) {
-  const levels = useStage((s) => s.summary?.stages[id]);
+  const levels = useLive((s) => s.summary?.stages[id]);
   if (!levels) return <div className="h-[18px]" />;
   const top = levels
     .map(

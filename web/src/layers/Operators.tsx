@@ -1,7 +1,7 @@
 import type { Layer, Value } from "../api/client";
 import { itemParts, type PartPlace } from "../document/catalogue";
 import { addItem, removeItem } from "../document/edits";
-import { useStage } from "../live/socket";
+import { useLive } from "../live/socket";
 import { isPacked } from "../pictures/packed";
 import { SmallSpectrum } from "../pictures/SpectrumPicture";
 import { change } from "../session/change";
@@ -40,7 +40,7 @@ function Operator({
   modulations: PartPlace[];
 }) {
   const catalogue = useCatalogue();
-  const picture = useStage((s) => s.pictures[layer.id]);
+  const picture = useLive((s) => s.pictures[layer.id]);
   const nameOf = (id: unknown) =>
     id === operator.id ? "itself" : (operators.find((o) => o.id === id)?.name ?? "nothing");
   const acting = modulations.filter((m) => paramsOf(layer, m).to === operator.id);

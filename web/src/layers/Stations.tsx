@@ -9,7 +9,7 @@ import {
 import { moveTo, slotOf } from "../document/chains";
 import { valueAt } from "../document/patch";
 import { shown, shownNumber } from "../document/values";
-import { useStage } from "../live/socket";
+import { useLive } from "../live/socket";
 import { onPlayhead, SELDOM } from "../longview/playhead";
 import { change } from "../session/change";
 import { useSession } from "../session/store";
@@ -70,8 +70,8 @@ function levelAt(levels: (number | null)[] | undefined, share: number): number |
 
 /** The level behind a stage at the playhead; where it gets much louder, it stands out. */
 function StageLevel({ stage, before }: { stage: string; before?: string }) {
-  const levels = useStage((s) => s.summary?.stages[stage]);
-  const earlier = useStage((s) => (before ? s.summary?.stages[before] : undefined));
+  const levels = useLive((s) => s.summary?.stages[stage]);
+  const earlier = useLive((s) => (before ? s.summary?.stages[before] : undefined));
   const length = useSession((s) => s.score?.length ?? 1);
   const ref = useRef<HTMLSpanElement>(null);
   useEffect(() => {

@@ -84,7 +84,7 @@ describe("the stage", () => {
     expect(sent()).toEqual([{ type: "listen", from: 2.5, loop: [2, 4] }]);
     say({ type: "listening", stream: 3, from: 2.5 });
     expect(player.calls.at(-1)).toBe("begin 3 2.5");
-    expect(stage.useStage.getState().playing).toBe(true);
+    expect(stage.useLive.getState().playing).toBe(true);
   });
 
   it("moves the playhead, and what plays along with it", () => {
@@ -109,7 +109,7 @@ describe("the stage", () => {
     expect(sent()).toEqual([{ type: "panic" }]);
     stage.stop();
     expect(posted).toContainEqual({ type: "silence" });
-    expect(stage.useStage.getState().playing).toBe(false);
+    expect(stage.useLive.getState().playing).toBe(false);
   });
 
   it("stops what runs through the score in leaps when it is told to panic", async () => {
@@ -131,7 +131,7 @@ describe("the stage", () => {
     say({ type: "picture", layer: "ground", kind: "cycles", length: 10 });
     say({ type: "summary", integrated: -20, loudness: [-20] });
     say({ type: "render", id: 4, state: "running", progress: 0.5, message: "" });
-    const state = stage.useStage.getState();
+    const state = stage.useLive.getState();
     expect([...(state.trajectories.modulators.m?.low ?? [])]).toEqual([0, 1]);
     expect([...(state.trajectories.spread["a.fine"]?.[1] ?? [])]).toEqual([5, 6]);
     expect(state.returns?.whole.seconds).toBe(52);
@@ -161,7 +161,7 @@ describe("a lost connection", () => {
     say({ type: "listening", stream: 1, from: 0 });
     player.at = 42;
     news({ type: "closed", code: 1006 });
-    expect(stage.useStage.getState()).toMatchObject({ connected: false, playing: false });
+    expect(stage.useLive.getState()).toMatchObject({ connected: false, playing: false });
     posted.length = 0;
     vi.advanceTimersByTime(600);
     expect(posted.map((m) => m.type)).toEqual(["open"]);

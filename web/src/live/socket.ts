@@ -89,7 +89,7 @@ const UNKNOWN: Omit<Stage, "connected"> = {
   watched: "",
 };
 
-export const useStage = create<Stage>(() => ({ connected: false, ...UNKNOWN }));
+export const useLive = create<Stage>(() => ({ connected: false, ...UNKNOWN }));
 
 const AGAIN_MS = 500;
 const SLOWEST_MS = 8000;
@@ -112,7 +112,7 @@ player.onPort = (port) => connection.postMessage({ type: "audio", port }, [port]
 export function openStage(soundId: number) {
   closeStage();
   open = soundId;
-  useStage.setState(UNKNOWN);
+  useLive.setState(UNKNOWN);
   looked = null;
   forgetLoudness();
   player.setGain(0);
@@ -145,7 +145,7 @@ connection.onmessage = (event) => {
   if (news.type === "message") hear(news.message);
   else if (news.type === "tile") {
     longView.take(news.header, new Uint8Array(news.data));
-    takeTile(news.header, useStage.getState());
+    takeTile(news.header, useLive.getState());
     match();
   } else if (news.type === "trajectories") {
     takeTrajectories(news.header, news.data);
@@ -158,24 +158,24 @@ connection.onmessage = (event) => {
 };
 
 function opened() {
-  useStage.setState({ connected: true });
+  useLive.setState({ connected: true });
   failures = 0;
   if (trouble) dismissNotice(trouble);
   trouble = null;
-  const { still } = useStage.getState();
-  if (still) tell({ type: "still", still, at: useStage.getState().frozen });
+  const { still } = useLive.getState();
+  if (still) tell({ type: "still", still, at: useLive.getState().frozen });
   if (looked) tell({ type: "look", span: looked });
-  const { watched } = useStage.getState();
+  const { watched } = useLive.getState();
   if (watched) tell({ type: "watch", stage: watched });
-  if (resume && useStage.getState().playingAs === "listen") void listen(player.position());
+  if (resume && useLive.getState().playingAs === "listen") void listen(player.position());
   resume = false;
   if (!unsent() && knownRevision() > 0) void catchUp().catch(() => undefined);
 }
 
 function closed(code: number) {
-  const { playing, connected } = useStage.getState();
+  const { playing, connected } = useLive.getState();
   if (connected) resume = playing;
-  useStage.setState({ connected: false, playing: false });
+  useLive.setState({ connected: false, playing: false });
   answerMeasuring();
   silence();
   if (code === GONE) {
@@ -191,7 +191,7 @@ function closed(code: number) {
 }
 
 function tell(message: ToServer): boolean {
-  if (!useStage.getState().connected) return false;
+  if (!useLive.getState().connected) return false;
   connection.postMessage({ type: "send", text: JSON.stringify(message) });
   return true;
 }
@@ -199,36 +199,36 @@ function tell(message: ToServer): boolean {
 function hear(message: News) {
   switch (message.type) {
     case "notes":
-      useStage.setState((state) => ({ notes: { ...state.notes, [message.address]: message } }));
+      useLive.setState((state) => ({ notes: { ...state.notes, [message.address]: message } }));
       break;
     case "make_up":
       if (measuring?.address === message.address) answerMeasuring(message.decibels);
       break;
     case "picture":
-      useStage.setState((state) => ({
+      useLive.setState((state) => ({
         pictures: { ...state.pictures, [message.layer]: message as Shown },
       }));
       break;
     case "summary":
       longView.finish(message.loudness);
-      useStage.setState({ summary: message });
-      takeExact(message, useStage.getState());
+      useLive.setState({ summary: message });
+      takeExact(message, useLive.getState());
       match();
       break;
     case "listening":
       watchedSpectrum.clear();
       player.begin(message.stream, message.from);
-      useStage.setState({ playing: true });
+      useLive.setState({ playing: true });
       break;
     case "stopped":
       player.stop();
-      useStage.setState({ playing: false });
+      useLive.setState({ playing: false });
       break;
     case "changed":
       if (!unsent() && message.revision > knownRevision()) void catchUp().catch(() => undefined);
       break;
     case "render":
-      useStage.setState((state) => ({ renders: { ...state.renders, [message.id]: message } }));
+      useLive.setState((state) => ({ renders: { ...state.renders, [message.id]: message } }));
       break;
     case "problem":
       notify(message.text);
@@ -241,12 +241,12 @@ function hear(message: News) {
 function takeTrajectories(news: TrajectoriesHeader, data: ArrayBuffer) {
   const found = readTrajectories(news, data);
   if (!news.returns) {
-    useStage.setState({ closer: looked ? found : null });
+    useLive.setState({ closer: looked ? found : null });
     return;
   }
   longView.begin(news.revision);
   // While one value is dragged, most of what moves stays: only what does not is drawn anew.
-  useStage.setState((state) => ({
+  useLive.setState((state) => ({
     trajectories: keptTrajectories(state.trajectories, found),
     readings: shared(state.readings, news.readings),
     quick: shared(state.quick, news.quick),
@@ -257,9 +257,9 @@ function takeTrajectories(news: TrajectoriesHeader, data: ArrayBuffer) {
 
 /** Make what is heard as loud as what it is compared with, as far as both are known. */
 function match() {
-  const matched = matchedGain(useStage.getState());
-  if (matched === useStage.getState().matched) return;
-  useStage.setState({ matched });
+  const matched = matchedGain(useLive.getState());
+  if (matched === useLive.getState().matched) return;
+  useLive.setState({ matched });
   player.setGain(matched);
 }
 
@@ -267,7 +267,7 @@ useSession.subscribe((state, before) => {
   if (state.done !== before.done || state.saving !== before.saving) match();
 });
 
-useStage.subscribe(({ playing }, before) => {
+useLive.subscribe(({ playing }, before) => {
   if (playing !== before.playing) heardAtOnce(playing);
 });
 
@@ -277,14 +277,14 @@ let looked: [number, number] | null = null;
 /** Look closer at a stretch, or only at the whole. */
 export function look(span: [number, number] | null) {
   looked = span;
-  if (!span) useStage.setState({ closer: null });
+  if (!span) useLive.setState({ closer: null });
   tell({ type: "look", span });
 }
 
 /** Show the spectrum of a stage of the chain while it plays; "" for all that is heard. */
 export function watch(stage: string) {
   watchedSpectrum.clear();
-  useStage.setState({ watched: stage });
+  useLive.setState({ watched: stage });
   tell({ type: "watch", stage });
 }
 
@@ -315,12 +315,12 @@ function answerMeasuring(decibels?: number | null) {
 
 export async function listen(from: number) {
   await player.ready();
-  const { loop } = useStage.getState();
+  const { loop } = useLive.getState();
   play({ type: "listen", from, loop }, "listen");
 }
 
 function play(message: ToServer, playingAs: Stage["playingAs"]) {
-  if (tell(message)) useStage.setState({ playingAs });
+  if (tell(message)) useLive.setState({ playingAs });
   else {
     trouble = notify(
       "The connection to Caligo's server is lost; it is being restored. Listen again then.",
@@ -343,29 +343,29 @@ export async function compare(moments: [number, number]) {
 export function stop() {
   tell({ type: "stop" });
   silence();
-  useStage.setState({ playing: false });
+  useLive.setState({ playing: false });
 }
 
 /** Put the playhead somewhere; what plays goes on from there. */
 export function seek(to: number) {
   player.moveTo(to);
-  if (useStage.getState().playing) tell({ type: "seek", to });
+  if (useLive.getState().playing) tell({ type: "seek", to });
 }
 
 export function setLoop(loop: [number, number] | null) {
-  useStage.setState({ loop });
-  if (useStage.getState().playing) tell({ type: "loop", loop });
+  useLive.setState({ loop });
+  if (useLive.getState().playing) tell({ type: "loop", loop });
 }
 
 /** Stop all movement: at rest, or as it is at a moment; or let it go on. */
 export function holdStill(still: boolean, at: number | null = null) {
-  useStage.setState({ still, frozen: at });
+  useLive.setState({ still, frozen: at });
   match();
   tell({ type: "still", still, at });
 }
 
 export async function press(key: number, velocity: number) {
-  if (!useStage.getState().playing) {
+  if (!useLive.getState().playing) {
     await listen(player.position());
     await player.sounding();
   }
@@ -378,7 +378,7 @@ export function lift(key: number) {
 
 /** Silence at once, until a key is played; what runs through the score in leaps is over. */
 export function panic() {
-  if (useStage.getState().playingAs !== "listen") stop();
+  if (useLive.getState().playingAs !== "listen") stop();
   else if (tell({ type: "panic" })) player.panic();
 }
 

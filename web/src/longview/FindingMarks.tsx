@@ -1,10 +1,10 @@
-import { useStage } from "../live/socket";
+import { useLive } from "../live/socket";
 import { longView } from "../spectrogram/long-view";
 
 /** Marks of what stands out at the edge of the picture; a line where one is pointed at. */
 export function FindingMarks({ height }: { height: number }) {
-  const found = useStage((s) => s.summary?.findings);
-  const pointed = useStage((s) => s.pointedOut);
+  const found = useLive((s) => s.summary?.findings);
+  const pointed = useLive((s) => s.pointedOut);
   if (!found) return null;
   return (
     <div className="pointer-events-none absolute inset-x-0 top-0" style={{ height }} aria-hidden>

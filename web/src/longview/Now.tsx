@@ -1,7 +1,7 @@
 import { useEffect, useRef } from "react";
 import { keyName, shownNumber } from "../document/values";
 import { player } from "../live/audio";
-import { useStage } from "../live/socket";
+import { useLive } from "../live/socket";
 import { watchedSpectrum } from "../live/watched-spectrum";
 import { longView, ROWS } from "../spectrogram/long-view";
 import { ink, SLATE } from "../ui/painted";
@@ -21,8 +21,8 @@ const HELD = 0.55;
  * the peaks held.
  */
 export function Now({ height }: { height: number }) {
-  const playing = useStage((s) => s.playing);
-  const watched = useStage((s) => s.watched);
+  const playing = useLive((s) => s.playing);
+  const watched = useLive((s) => s.watched);
   const canvas = useRef<HTMLCanvasElement>(null);
   const word = useRef<HTMLSpanElement>(null);
   useEffect(() => {

@@ -4,7 +4,7 @@ import { type Catalogue, isHandle } from "../document/catalogue";
 import { newSeed } from "../document/edits";
 import { movedBy, reseedAll } from "../document/seeds";
 import { isTime, shownTime } from "../document/values";
-import { useStage } from "../live/socket";
+import { useLive } from "../live/socket";
 import { PlayheadLine } from "../longview/PlayheadLine";
 import { addModulatorEntries } from "../routes/adding";
 import { dragModulator } from "../routes/dropping";
@@ -40,8 +40,8 @@ function About({ modulator, index }: { modulator: Modulator; index: number }) {
 }
 
 function ModulatorPicture({ id, color }: { id: string; color: string }) {
-  const outline = useStage((s) => s.trajectories.modulators[id]);
-  const bipolar = useStage((s) => s.trajectories.twoSided.includes(id));
+  const outline = useLive((s) => s.trajectories.modulators[id]);
+  const bipolar = useLive((s) => s.trajectories.twoSided.includes(id));
   const path = useMemo(() => {
     if (!outline) return "";
     return trajectoryPath(outline, WIDTH, 3, 33, (v) => (bipolar ? (v + 1) / 2 : v));
@@ -63,7 +63,7 @@ function ModulatorPicture({ id, color }: { id: string; color: string }) {
 function Row({ modulator, index, color }: { modulator: Modulator; index: number; color: string }) {
   const chosen = useSession((s) => s.modulator === modulator.id);
   const moves = useView((s) => s.movers.includes(modulator.id));
-  const quick = useStage((s) => s.quick[modulator.id]);
+  const quick = useLive((s) => s.quick[modulator.id]);
   return (
     <li
       className={`relative flex items-center gap-2 border-b border-line px-1 py-0.5 ${

@@ -2,7 +2,7 @@ import { expect, it, vi } from "vitest";
 
 vi.mock("../live/socket", async () => {
   const { create } = await import("zustand");
-  return { useStage: create(() => ({ playing: true })) };
+  return { useLive: create(() => ({ playing: true })) };
 });
 const at = { now: 0 };
 vi.mock("../live/audio", () => ({ player: { position: () => at.now } }));

@@ -5,7 +5,7 @@ import type { Sound } from "../api/client";
 import { type Point, setPoints, thinned } from "../document/lanes";
 import type { Operation } from "../document/patch";
 import { player } from "../live/audio";
-import { useStage } from "../live/socket";
+import { useLive } from "../live/socket";
 import { change } from "../session/change";
 import { useSession } from "../session/store";
 
@@ -52,7 +52,7 @@ export function startRecording(id: string) {
   const note = () => {
     const value = readValue(id);
     const time = Number(player.position().toFixed(3));
-    if (value === null || !useStage.getState().playing) return;
+    if (value === null || !useLive.getState().playing) return;
     const last = taken.at(-1);
     if (last && time < last.time) return; // a loop has turned; what comes again is not taken
     if (last?.time === time) last.value = value;
@@ -71,7 +71,7 @@ export function startRecording(id: string) {
     known = value;
     note();
   });
-  const stopped = useStage.subscribe((now, before) => {
+  const stopped = useLive.subscribe((now, before) => {
     if (!now.playing && before.playing) stopRecording();
     if (now.playing && !before.playing) note();
   });

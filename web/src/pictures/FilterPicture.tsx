@@ -1,4 +1,4 @@
-import { useStage } from "../live/socket";
+import { useLive } from "../live/socket";
 import { isPacked } from "./packed";
 import { SpectrumPicture } from "./SpectrumPicture";
 
@@ -7,7 +7,7 @@ const ZERO = 72 / 90;
 
 /** What a filter does to each frequency, now and over the whole length. */
 export function FilterPicture({ layer, filter }: { layer: string; filter: string }) {
-  const shown = useStage((s) => s.pictures[layer]);
+  const shown = useLive((s) => s.pictures[layer]);
   const responses = shown?.responses as Record<string, unknown> | undefined;
   const levels = responses?.[filter];
   if (!shown || !isPacked(levels)) {

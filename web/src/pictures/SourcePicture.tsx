@@ -1,5 +1,5 @@
 import type { Layer } from "../api/client";
-import { useStage } from "../live/socket";
+import { useLive } from "../live/socket";
 import { openMaterial } from "../material/shelf";
 import { useValue } from "../session/hooks";
 import { CyclesPicture } from "./CyclesPicture";
@@ -20,7 +20,7 @@ export function SourcePicture({
   index: number;
   kind: string;
 }) {
-  const shown = useStage((s) => s.pictures[layer.id]);
+  const shown = useLive((s) => s.pictures[layer.id]);
   const recording = String(useValue(`/layers/${index}/source/params/recording`) ?? "");
   if (kind === "zones") return <ZonesPicture index={index} />;
   if ((kind === "grains" || kind === "regions") && !recording) {

@@ -1,6 +1,6 @@
 import { useEffect, useRef } from "react";
 import { player } from "../live/audio";
-import { useStage } from "../live/socket";
+import { useLive } from "../live/socket";
 import { onPlayhead } from "../longview/playhead";
 import { useSession } from "../session/store";
 import { inView, shareOf, useSpan, useView } from "./view";
@@ -45,7 +45,7 @@ function PointedLine() {
 
 function Loop() {
   const span = useSpan();
-  const loop = useStage((s) => s.loop);
+  const loop = useLive((s) => s.loop);
   if (!loop) return null;
   const [from, to] = loop.map((t) => Math.min(1, Math.max(0, shareOf(t, span)))) as [
     number,

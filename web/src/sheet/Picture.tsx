@@ -3,7 +3,7 @@ import { lowsAreMono, lowsToMono } from "../document/lows-to-mono";
 import { stagesOf } from "../document/stages";
 import { shownNumber } from "../document/values";
 import { player } from "../live/audio";
-import { useStage, watch } from "../live/socket";
+import { useLive, watch } from "../live/socket";
 import { FindingMarks } from "../longview/FindingMarks";
 import { Now } from "../longview/Now";
 import { AGAINST, laneOf, Octaves } from "../longview/Octaves";
@@ -58,7 +58,7 @@ function PictureMenu() {
 /** Whose spectrum is shown while it plays: of all that is heard, or of one stage of the chain. */
 function WatchMenu() {
   const catalogue = useCatalogue();
-  const watched = useStage((s) => s.watched);
+  const watched = useLive((s) => s.watched);
   const shown = useSession((s) => {
     const stages = watched && s.sound ? stagesOf(catalogue, s.sound) : [];
     const found = stages.find((one) => one.stage === watched);

@@ -4,7 +4,7 @@ import type { Parameter } from "../document/catalogue";
 import { type Point, sorted } from "../document/lanes";
 import { valueAt } from "../document/patch";
 import { isTime, shown, withUnit } from "../document/values";
-import { seek, useStage } from "../live/socket";
+import { seek, useLive } from "../live/socket";
 import { droppable } from "../routes/dropping";
 import { hue } from "../routes/hues";
 import { useSkeleton } from "../session/hooks";
@@ -46,7 +46,7 @@ function Readout({ row, text }: { row: SheetRow; text: string }) {
     () =>
       useView.subscribe(({ pointed }) => {
         if (!ref.current) return;
-        const trajectories = best(useStage.getState(), inView());
+        const trajectories = best(useLive.getState(), inView());
         const outline = trajectories.parameters[row.address];
         const value =
           pointed === null || !outline ? null : valueAtMoment(outline.value, trajectories, pointed);
@@ -74,10 +74,10 @@ export const Row = memo(function Row({ row, pinned }: { row: SheetRow; pinned: b
   );
   const points =
     useSession((s) => s.sound?.lanes.find((lane) => lane.to === address)?.points) ?? NONE;
-  const reading = useStage((s) => s.readings[address]);
-  const notes = useStage((s) => s.notes[address]);
+  const reading = useLive((s) => s.readings[address]);
+  const notes = useLive((s) => s.notes[address]);
   const trajectories = useRowTrajectories(row, span);
-  const whole = useStage((s) => s.trajectories.parameters[address]);
+  const whole = useLive((s) => s.trajectories.parameters[address]);
   const outline = trajectories.parameters[address];
   const lit = useView((s) => s.modulator !== null && row.movers.includes(s.modulator));
   const dimmed = useView((s) => s.modulator !== null && !row.movers.includes(s.modulator));

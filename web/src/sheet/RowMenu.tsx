@@ -13,7 +13,7 @@ import {
 import { valueAt } from "../document/patch";
 import { asNumber, atShare, range, share } from "../document/values";
 import { player } from "../live/audio";
-import { askForNotes, useStage } from "../live/socket";
+import { askForNotes, useLive } from "../live/socket";
 import { notify } from "../notices/notices";
 import { moveBy } from "../routes/dropping";
 import { change } from "../session/change";
@@ -195,7 +195,7 @@ export function RowMenu({ row, pinned, open }: { row: SheetRow; pinned: boolean;
     const { soundId, score } = useSession.getState();
     if (soundId === null || !score) return [];
     const { address } = row;
-    const differs = useStage.getState().trajectories.spread[address] !== undefined;
+    const differs = useLive.getState().trajectories.spread[address] !== undefined;
     return [
       {
         name: pinned ? "Unpin" : "Pin to the top",

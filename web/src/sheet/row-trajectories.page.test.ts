@@ -3,7 +3,7 @@ import type { Route } from "../api/client";
 import type { Trajectories } from "../live/socket";
 import { best, sameTo } from "./row-trajectories";
 
-vi.mock("../live/socket", () => ({ useStage: () => undefined }));
+vi.mock("../live/socket", () => ({ useLive: () => undefined }));
 
 const outline = () => ({
   value: new Float32Array(2),

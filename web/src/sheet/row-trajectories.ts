@@ -3,7 +3,7 @@
 import { useRef } from "react";
 import { useShallow } from "zustand/react/shallow";
 import type { Route } from "../api/client";
-import { type Trajectories, useStage } from "../live/socket";
+import { type Trajectories, useLive } from "../live/socket";
 import { useSession } from "../session/store";
 import { changedRoutes } from "./foresight";
 import type { SheetRow } from "./rows";
@@ -42,7 +42,7 @@ export function sameTo(
 /** The trajectories as a row shows them. */
 export function useRowTrajectories(row: SheetRow, span: Span): Trajectories {
   const kept = useRef<Trajectories | null>(null);
-  return useStage((s) => {
+  return useLive((s) => {
     const [before, after] = [kept.current, best(s, span)];
     const routes = useSession.getState().sound?.routes ?? [];
     if (before === null || !sameTo(row, routes, before, after)) kept.current = after;

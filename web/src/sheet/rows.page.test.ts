@@ -1,6 +1,6 @@
 import { expect, it, vi } from "vitest";
 
-vi.mock("../live/socket", () => ({ useStage: () => "" }));
+vi.mock("../live/socket", () => ({ useLive: () => "" }));
 const { shifted, toggled } = await import("./layout");
 const { ordered } = await import("./rows");
 type SheetRow = import("./rows").SheetRow;

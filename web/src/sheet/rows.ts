@@ -3,7 +3,7 @@
 import { useMemo } from "react";
 import type { Sound } from "../api/client";
 import { type Catalogue, type Target, targets } from "../document/catalogue";
-import { useStage } from "../live/socket";
+import { useLive } from "../live/socket";
 import { useSkeleton } from "../session/hooks";
 import { useCatalogue } from "../ui/catalogue-context";
 import type { SoundRows } from "./layout";
@@ -83,7 +83,7 @@ export function useRows(): SheetRow[] {
   const catalogue = useCatalogue();
   const pinned = useSoundRows((rows) => rows.pinned);
   const byModulator = useSoundRows((rows) => rows.byModulator);
-  const resting = useStage((s) =>
+  const resting = useLive((s) =>
     Object.entries(s.readings)
       .filter(([, reading]) => reading.least === reading.greatest)
       .map(([address]) => address)

@@ -13,7 +13,7 @@ import {
   shown,
   stepped,
 } from "../document/values";
-import { useStage } from "../live/socket";
+import { useLive } from "../live/socket";
 import { PlayheadLine } from "../longview/PlayheadLine";
 import { notify } from "../notices/notices";
 import { droppable } from "../routes/dropping";
@@ -48,7 +48,7 @@ function Trajectory({
   parameter: Parameter;
   value: Value;
 }) {
-  const outline = useStage((s) => s.trajectories.parameters[address]);
+  const outline = useLive((s) => s.trajectories.parameters[address]);
   const { low, high } = range(parameter, value);
   const view = useMemo(() => {
     if (!outline) return null;

@@ -19,7 +19,7 @@ vi.mock("../live/socket", async () => {
     pictures: {},
     summary: null,
   };
-  return { useStage: create(() => state), look: () => undefined };
+  return { useLive: create(() => state), look: () => undefined };
 });
 // Stations only say which strips are shown; here it is all of them.
 vi.mock("../layers/Stations", () => ({

@@ -1,13 +1,13 @@
 import { clock } from "../document/values";
 import { player } from "../live/audio";
-import { compare, stop, useStage } from "../live/socket";
+import { compare, stop, useLive } from "../live/socket";
 import { Menu } from "../ui/Menu";
 import { useMoments } from "./moments";
 
 /** Two moments of the cue, to be heard in turn. */
 export function Compare() {
   const { a, b } = useMoments();
-  const playing = useStage((s) => s.playing && s.playingAs === "compare");
+  const playing = useLive((s) => s.playing && s.playingAs === "compare");
   const set = (moment: "a" | "b") => useMoments.setState({ [moment]: player.position() });
   const told = (moment: number | null) => (moment === null ? "nowhere yet" : clock(moment, true));
   return (

@@ -1,6 +1,6 @@
 import { Popover } from "radix-ui";
 import { answerable, answered, type Finding } from "../document/findings";
-import { useStage } from "../live/socket";
+import { useLive } from "../live/socket";
 import { change } from "../session/change";
 import { useSession } from "../session/store";
 import { useCatalogue } from "../ui/catalogue-context";
@@ -22,10 +22,10 @@ function deed(finding: Finding): string {
 
 /** What stands out over the whole length; each becomes a band of the master's equalizer. */
 export function Findings() {
-  const found = useStage((s) => s.summary?.findings);
+  const found = useLive((s) => s.summary?.findings);
   if (!found || found.length === 0) return null;
   return (
-    <Popover.Root onOpenChange={(open) => !open && useStage.setState({ pointedOut: null })}>
+    <Popover.Root onOpenChange={(open) => !open && useLive.setState({ pointedOut: null })}>
       <Popover.Trigger
         className="button-plain shrink-0 whitespace-nowrap"
         title="Resonances, mud, rumble, harshness, and what the ceiling takes, over the whole length"
@@ -59,7 +59,7 @@ export function Findings() {
 function Found({ finding }: { finding: Finding }) {
   const catalogue = useCatalogue();
   const room = useSession((s) => s.sound !== null && answerable(s.sound, catalogue, finding));
-  const point = () => useStage.setState({ pointedOut: finding.hertz });
+  const point = () => useLive.setState({ pointedOut: finding.hertz });
   return (
     <li
       className="flex items-center gap-3 border-t border-line py-1.5"

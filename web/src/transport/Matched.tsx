@@ -1,8 +1,8 @@
-import { useStage } from "../live/socket";
+import { useLive } from "../live/socket";
 
 /** By how much what is heard is made louder or softer, where it is. */
 export function Matched({ why }: { why: string }) {
-  const matched = useStage((s) => s.matched);
+  const matched = useLive((s) => s.matched);
   if (Math.abs(matched) < 0.05) return null;
   return (
     <span className="label ml-1.5 text-xs" title={why}>

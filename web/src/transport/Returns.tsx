@@ -1,11 +1,11 @@
 import { Popover } from "radix-ui";
 import { span } from "../document/values";
-import { useStage } from "../live/socket";
+import { useLive } from "../live/socket";
 import { useSkeleton } from "../session/hooks";
 
 /** After how long all cycles come together again, or that they never do; and why. */
 export function Returns() {
-  const returns = useStage((s) => s.returns);
+  const returns = useLive((s) => s.returns);
   const modulators = useSkeleton()?.modulators ?? [];
   if (!returns || modulators.length === 0) return null;
   const name = (id: string) => modulators.find((m) => m.id === id)?.name ?? id;

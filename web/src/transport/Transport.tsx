@@ -1,7 +1,7 @@
 import { useEffect, useRef, useSyncExternalStore } from "react";
 import { clock, shownNumber } from "../document/values";
 import { player } from "../live/audio";
-import { holdStill, listen, panic, setLoop, skim, stop, useStage } from "../live/socket";
+import { holdStill, listen, panic, setLoop, skim, stop, useLive } from "../live/socket";
 import { onPlayhead } from "../longview/playhead";
 import { ScoreButton } from "../score/ScoreDialog";
 import { comparedWith } from "../session/comparing";
@@ -81,8 +81,8 @@ const SKIM = 16;
 
 /** All movement at rest, or as it is at the playhead, to compare; as loud as it moves. */
 function Stillness() {
-  const still = useStage((s) => s.still);
-  const frozen = useStage((s) => s.frozen);
+  const still = useLive((s) => s.still);
+  const frozen = useLive((s) => s.frozen);
   const before = useSession(() => comparedWith() !== null);
   return (
     <span className="flex items-center">
@@ -115,7 +115,7 @@ function Stillness() {
 }
 
 export function togglePlaying() {
-  if (useStage.getState().playing) {
+  if (useLive.getState().playing) {
     stop();
     return;
   }
@@ -125,11 +125,11 @@ export function togglePlaying() {
 }
 
 export function Transport({ onKeys, keys }: { onKeys: () => void; keys: boolean }) {
-  const playing = useStage((s) => s.playing);
-  const playingAs = useStage((s) => s.playingAs);
-  const loop = useStage((s) => s.loop);
-  const summary = useStage((s) => s.summary);
-  const connected = useStage((s) => s.connected);
+  const playing = useLive((s) => s.playing);
+  const playingAs = useLive((s) => s.playingAs);
+  const loop = useLive((s) => s.loop);
+  const summary = useLive((s) => s.summary);
+  const connected = useLive((s) => s.connected);
   return (
     <section
       aria-label="Transport"
