@@ -725,7 +725,7 @@ export interface paths {
         put?: never;
         /**
          * Bring Back
-         * @description Bring back a piece that was evicted in the last month.
+         * @description Bring back a piece that was deleted in the last month.
          */
         post: operations["studio_material_api_bring_back"];
         delete?: never;
