@@ -79,8 +79,8 @@ def prepare(demo: bool) -> None:
 
     from caligo.material.store import current
     from studio.cleanup import sweep
+    from studio.demo_production import load_demo
     from studio.library.removing import KEPT_FOR, forget_old
-    from studio.library.starting import load_demo
     from studio.renders.jobs import recover
 
     check_space(Path(settings.DATA_DIR))

@@ -13,19 +13,16 @@ from ninja.files import UploadedFile
 from caligo.catalogue import as_json
 from caligo.document import DocumentError, Problem, read_sound
 from caligo.document.limits import LIMITS
+from studio.library.catalogue_schemas import CatalogueOut
 from studio.library.editing import add_sound, edit_sound, keep_version, rename, warnings_of
 from studio.library.models import Cue, Production, Sound, Version
 from studio.library.removing import remove
-from studio.library.starting import new_cue, plain_sound
-from studio.schemas import (
-    CatalogueOut,
+from studio.library.schemas import (
     CueEntry,
     CueIn,
-    NamedIn,
     OpenedSound,
     PatchIn,
     ProductionEntry,
-    SaidOut,
     SoundEntry,
     SoundIn,
     SoundSaved,
@@ -33,6 +30,8 @@ from studio.schemas import (
     VersionIn,
     VersionOut,
 )
+from studio.library.starting import new_cue, plain_sound
+from studio.schemas import NamedIn, SaidOut
 
 router = Router(tags=["library"])
 

@@ -8,7 +8,8 @@ from django.http import HttpRequest
 from ninja import Router, Status
 
 from studio.library.removing import bring_back, removed_things
-from studio.schemas import RemovedEntry, SaidOut
+from studio.library.schemas import RemovedEntry
+from studio.schemas import SaidOut
 
 router = Router(tags=["library"])
 

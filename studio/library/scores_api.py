@@ -14,7 +14,8 @@ from caligo.document.held import held_chord
 from caligo.formats.midi import MOST_BYTES, write_midi
 from studio.library.editing import edit_score
 from studio.library.models import Score
-from studio.schemas import ChordIn, PatchIn, SaidOut, ScoreSaved
+from studio.library.schemas import ChordIn, PatchIn, ScoreSaved
+from studio.schemas import SaidOut
 from studio.workers import in_a_worker
 
 router = Router(tags=["scores"])

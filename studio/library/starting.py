@@ -1,18 +1,17 @@
-"""What new sounds and cues begin with, and the demo production."""
+"""What new sounds, cues and productions begin with."""
 
 from __future__ import annotations
 
+from collections.abc import Iterable
+from dataclasses import dataclass
 from typing import Any
 
 from django.db import transaction
 
-from caligo.document import read_sound
+from caligo.document import Score as ScoreDocument
+from caligo.document import Sound as SoundDocument
 from caligo.document.held import held_chord
-from demo.scores import CUES
-from demo.sounds import SOUNDS
 from studio.library.models import Cue, Production, Score, Sound, Version
-
-DEMO_NAME = "The Long Exposure"
 
 
 def plain_sound(name: str) -> dict[str, Any]:
@@ -47,21 +46,37 @@ def new_cue(production: Production, number: str, name: str) -> Cue:
     return cue
 
 
-def load_demo() -> Production:
-    """The demo production; made if it is not there, otherwise left as it is."""
-    found = Production.objects.filter(name=DEMO_NAME).first()
-    if found:
-        return found
-    sounds = {s["name"]: s for s in (make() for make in SOUNDS)}
+@dataclass(frozen=True, slots=True)
+class CueContent:
+    """A cue with its score and its sounds, as documents."""
+
+    number: str
+    name: str
+    score: ScoreDocument
+    sounds: tuple[SoundDocument, ...]
+
+
+def create_production(name: str, cues: Iterable[CueContent], version: str) -> Production:
+    """Create a production from documents; all of it or nothing.
+
+    Parameters
+    ----------
+    name : str
+        Of the production.
+    cues : iterable of CueContent
+        Its cues, in order.
+    version : str
+        Name of the first version of every sound.
+    """
     with transaction.atomic():
-        production = Production.objects.create(name=DEMO_NAME)
-        for demo in CUES:
-            cue = Cue.objects.create(production=production, number=demo.number, name=demo.name)
-            Score.objects.create(cue=cue, document=demo.score.model_dump(mode="json"))
-            for name in demo.sounds:
-                document = read_sound(sounds[name]).as_document()
-                sound = Sound.objects.create(cue=cue, name=name, document=document)
-                Version.objects.create(
-                    sound=sound, number=1, name="As delivered", document=document
-                )
+        production = Production.objects.create(name=name)
+        for content in cues:
+            cue = Cue.objects.create(
+                production=production, number=content.number, name=content.name
+            )
+            Score.objects.create(cue=cue, document=content.score.model_dump(mode="json"))
+            for sound in content.sounds:
+                document = sound.as_document()
+                created = Sound.objects.create(cue=cue, name=sound.name, document=document)
+                Version.objects.create(sound=created, number=1, name=version, document=document)
     return production

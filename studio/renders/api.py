@@ -12,7 +12,8 @@ from caligo.formats.audio import SAMPLE_FORMATS
 from studio.library.models import Sound
 from studio.renders import jobs
 from studio.renders.models import Render
-from studio.schemas import RenderIn, RenderOut, SaidOut
+from studio.renders.schemas import RenderIn, RenderOut
+from studio.schemas import SaidOut
 from studio.sending import sent
 
 router = Router(tags=["renders"])

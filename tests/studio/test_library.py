@@ -13,8 +13,8 @@ from django.core.files.uploadedfile import SimpleUploadedFile
 from caligo.document import read_sound
 from caligo.document.held import held_chord
 from caligo.formats.midi import read_midi, write_midi
+from studio.demo_production import NAME, load_demo
 from studio.library.models import Cue, Production, Sound
-from studio.library.starting import DEMO_NAME, load_demo
 from studio.library.upgrading import upgrade_kept
 from tests.studio.conftest import Api
 
@@ -22,7 +22,7 @@ from tests.studio.conftest import Api
 def test_the_demo_loads_once(api: Api) -> None:
     assert load_demo().pk == load_demo().pk
     listed = api("GET", "/productions").json()
-    assert [p["name"] for p in listed] == [DEMO_NAME]
+    assert [p["name"] for p in listed] == [NAME]
     assert len(listed[0]["cues"]) == 5
     assert sum(len(c["sounds"]) for c in listed[0]["cues"]) >= 4
     for sound in Sound.objects.all():

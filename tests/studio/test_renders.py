@@ -14,7 +14,7 @@ from caligo.formats.audio import SAMPLE_FORMATS
 from studio.library.models import Sound
 from studio.renders import jobs
 from studio.renders.models import Render
-from studio.schemas import RenderIn
+from studio.renders.schemas import RenderIn
 from studio.workers import Worker
 from tests.studio.conftest import Api, gathered
 
