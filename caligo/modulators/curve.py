@@ -9,9 +9,8 @@ import numpy as np
 from caligo.catalogue import Choice, Kind, Module, Moves, Parameter, register
 from caligo.document.sound import Modulator as ModulatorPart
 from caligo.movement.lane import lane_values
-from caligo.movement.modulator import RUNS_ONCE
+from caligo.movement.modulator import RUNS_ONCE, Surroundings
 from caligo.movement.moments import Moments
-from caligo.movement.movement import Movement
 from caligo.movement.notes import Floats
 from caligo.movement.periodic import Periodic
 from caligo.movement.periods import paced_parameter, period_parameter
@@ -84,7 +83,7 @@ class Curve(Periodic):
 
     uses_length = True
 
-    def __init__(self, part: ModulatorPart, movement: Movement) -> None:
+    def __init__(self, part: ModulatorPart, movement: Surroundings) -> None:
         super().__init__(part, movement)
         at, values, curvatures = (part.numbers(key) for key in ("at", "values", "bends"))
         # Numbers without a moment, and moments without a number, are no points yet.

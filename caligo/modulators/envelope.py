@@ -6,9 +6,8 @@ from caligo.catalogue import Kind, Module, Moves, Parameter, register
 from caligo.catalogue.parts.amplitude import ENVELOPE_BENDS, envelope_stages
 from caligo.document.sound import Modulator as ModulatorPart
 from caligo.movement.envelope import NoteEnvelope
-from caligo.movement.modulator import Modulator
+from caligo.movement.modulator import Modulator, Surroundings
 from caligo.movement.moments import Moments
-from caligo.movement.movement import Movement
 from caligo.movement.notes import Floats
 
 
@@ -50,7 +49,7 @@ class Envelope(Modulator):
     bipolar = False
     uses_length = True
 
-    def __init__(self, part: ModulatorPart, movement: Movement) -> None:
+    def __init__(self, part: ModulatorPart, movement: Surroundings) -> None:
         super().__init__(part, movement)
         self._envelope: NoteEnvelope | None = None
 

@@ -12,8 +12,8 @@ from caligo.document.sound import Modulator as ModulatorPart
 from caligo.kernels import device, kernel
 from caligo.movement.chance import unit
 from caligo.movement.curvature import STEEPEST, curved
+from caligo.movement.modulator import Surroundings
 from caligo.movement.moments import Moments
-from caligo.movement.movement import Movement
 from caligo.movement.notes import Floats
 from caligo.movement.periodic import Periodic
 from caligo.movement.periods import at, paced_parameter, period_parameter
@@ -191,7 +191,7 @@ def _list(key: str, name: str, help: str, low: float, high: float, default: str 
 class Steps(Periodic):
     """A step pattern; free for the whole sound, or begun anew by each note."""
 
-    def __init__(self, part: ModulatorPart, movement: Movement) -> None:
+    def __init__(self, part: ModulatorPart, movement: Surroundings) -> None:
         super().__init__(part, movement)
         values = np.array(part.numbers("values") or [0.0]) / 100.0
         if part.text("grid") != "free":

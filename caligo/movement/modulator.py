@@ -19,7 +19,7 @@ NO_TURN, RUNS_ONCE = "it has no cycle", "it runs once"
 
 
 class Surroundings(Protocol):
-    """What a modulator asks the sound's movement for."""
+    """What a modulator asks the sound's movement for; see `DeclaredSurroundings`."""
 
     @property
     def setting(self) -> Setting:
@@ -58,8 +58,7 @@ class Modulator:
     def __init__(self, part: ModulatorPart, movement: Surroundings) -> None:
         self.part = part
         self.movement = movement
-        # Stems are kept by the lanes that are declared; what is not declared is not there.
-        self.setting = movement.setting.with_lanes(self.lanes(part))
+        self.setting = movement.setting
         self.seed = derive(self.setting.seed, derive(part.seed, text_seed(part.id)))
         self._resting: dict[str, Floats] = {}
 
@@ -105,7 +104,7 @@ class Modulator:
 
     @classmethod
     def layers(cls, part: ModulatorPart) -> set[str]:
-        """The layers whose notes and envelopes the values depend on."""
+        """The layers whose notes and envelopes the values depend on; it sees no others."""
         return set()
 
     @classmethod

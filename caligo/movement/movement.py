@@ -13,6 +13,7 @@ from caligo.document.sound import Modulator as ModulatorPart
 from caligo.document.tempo import TempoMap
 from caligo.document.times import Time
 from caligo.movement.cycles import GRID, Cycles, Travel
+from caligo.movement.declared import DeclaredSurroundings
 from caligo.movement.hold_still import Frozen, HoldStill
 from caligo.movement.lane import LaneValues
 from caligo.movement.modulator import Modulator
@@ -39,9 +40,7 @@ class Movement:
         self._frozen = hold_still.at if isinstance(hold_still, Frozen) else None
         self._integrals: list[Cycles | Travel] = []
         self._periods: set[str] = set()
-        self.modulators: dict[str, Modulator] = {
-            m.id: implementation("modulator", m.kind)(m, self) for m in sound.modulators
-        }
+        self.modulators: dict[str, Modulator] = {m.id: self._modulator(m) for m in sound.modulators}
         if hold_still is True:
             return
         self._lanes = {x.target: x for x in sound.lanes if x.points and not x.muted}
@@ -57,6 +56,10 @@ class Movement:
                         Value(route.depth),
                     )
                 )
+
+    def _modulator(self, part: ModulatorPart) -> Modulator:
+        kind: type[Modulator] = implementation("modulator", part.kind)
+        return kind(part, DeclaredSurroundings(kind, part, self))
 
     def trajectory(self, path: str) -> Trajectory:
         """The trajectory of the parameter at an address; it must exist and be a number."""

@@ -7,20 +7,16 @@ from typing import Any
 import numpy as np
 import pytest
 
-from caligo.document import DocumentError, Score, Sound, read_sound
+from caligo.document import DocumentError, Sound, read_sound
 from caligo.document.meaning import warnings
-from caligo.document.sound import Modulator as ModulatorPart
 from caligo.engine.layers.voicing import Voicing
 from caligo.engine.listening.live import Listening
 from caligo.engine.render.engine import RATES, Engine
 from caligo.engine.render.offline import render_array
 from caligo.engine.stems.keys import stem_key
 from caligo.engine.views.trajectories import trajectories
-from caligo.modulators.wheel import Wheel
 from caligo.movement.hold_still import Frozen, HoldStill
-from caligo.movement.moments import Moments
 from caligo.movement.movement import Movement
-from caligo.movement.notes import whole
 from tests.core.builders import RATE, one_note, plain_layer
 from tests.sweeps import spread
 
@@ -276,22 +272,3 @@ def test_lanes_steps_and_curves_are_the_same_in_blocks_of_64_at_every_rate(
     assert np.isfinite(whole).all()
     assert np.abs(whole).max() <= 10 ** (-1.0 / 20) + 1e-6
     assert np.abs(whole).max() > 1e-3
-
-
-def test_a_modulator_sees_no_lane_that_it_does_not_declare() -> None:
-    """Else the stems that it moves would be kept by less than they depend on."""
-
-    class Forgetful(Wheel):
-        @classmethod
-        def lanes(cls, part: ModulatorPart) -> set[int]:
-            return set()
-
-    points = [{"time": 0.0, "value": 0.0}, {"time": 4.0, "value": 1.0}]
-    wheel = {"id": "wheel", "controller": 1, "points": points}
-    score = Score.model_validate({"length": 4.0, "lanes": [wheel]})
-    modulators = [{"id": "w", "name": "W", "kind": "wheel"}]
-    movement = Movement(read_sound(document(modulators=modulators, routes=[])), score)
-    part = movement.sound.modulators[0]
-    moments = Moments(np.array([0.0, 2.0, 4.0]), whole(4.0), whole(4.0))
-    assert np.ptp(Wheel(part, movement).values(moments)) > 0.5
-    assert np.ptp(Forgetful(part, movement).values(moments)) == 0.0
