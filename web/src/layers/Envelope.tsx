@@ -29,11 +29,11 @@ function EnvelopePicture({ place }: { place: PartPlace }) {
         {reached}
       </span>
       <svg className="h-full w-full" viewBox="0 0 176 50" preserveAspectRatio="none" aria-hidden>
-        <path d={`M0 48L${line.join("L")}L176 48Z`} fill="#dbe3e6" />
+        <path d={`M0 48L${line.join("L")}L176 48Z`} fill="var(--color-haze)" />
         <path
           d={`M${line.join("L")}`}
           fill="none"
-          stroke="#10222b"
+          stroke="var(--color-ink)"
           vectorEffect="non-scaling-stroke"
         />
       </svg>

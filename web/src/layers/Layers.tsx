@@ -38,7 +38,7 @@ function Silhouette({ id }: { id: string }) {
       aria-hidden
       viewBox={`0 0 ${levels.length - 1} 20`}
     >
-      <path d={`M0 20L${top}L${levels.length - 1} 20Z`} fill="#738690" />
+      <path d={`M0 20L${top}L${levels.length - 1} 20Z`} fill="var(--color-level)" />
     </svg>
   );
 }
@@ -48,7 +48,7 @@ function Card({ chosen, children }: { chosen: boolean; children: ReactNode }) {
   return (
     <li
       className={`relative mb-1.5 border border-l-[5px] bg-paper px-2 py-1 ${
-        chosen ? "border-ink" : "border-line border-l-[#8ea3ac]"
+        chosen ? "border-ink" : "border-line border-l-edge"
       }`}
     >
       {children}

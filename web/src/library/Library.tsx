@@ -31,7 +31,7 @@ function CueBlock({ cue, close }: { cue: Cue; close: () => void }) {
   const remove = useRemoving();
   const path = { path: { cue_id: cue.id } };
   return (
-    <div className="mb-2 border-l-[5px] border-[#8ea3ac] bg-fog/60 px-3 py-1.5">
+    <div className="mb-2 border-l-[5px] border-edge bg-fog/60 px-3 py-1.5">
       <div className="flex items-center gap-2">
         <span className="label w-9">{cue.number}</span>
         <EditableName

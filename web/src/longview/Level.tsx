@@ -1,3 +1,4 @@
+import { colour } from "../ui/colours";
 import { columns, type Stretch, smoothed } from "./stretch";
 import { useCanvas } from "./use-canvas";
 
@@ -23,7 +24,7 @@ export function Level({
         return smoothed(picture[of], column, reach, scale);
       };
       context.clearRect(0, 0, width, height);
-      context.fillStyle = "#738690";
+      context.fillStyle = colour("level");
       context.beginPath();
       context.moveTo(0, height - 1);
       for (let x = 0; x <= width; x++) {

@@ -4,7 +4,8 @@ import { player } from "../live/audio";
 import { useLive } from "../live/socket";
 import { watchedSpectrum } from "../live/watched-spectrum";
 import { longView, ROWS } from "../spectrogram/long-view";
-import { ink, SLATE } from "../ui/painted";
+import { colour } from "../ui/colours";
+import { ink } from "../ui/painted";
 import { type Axis, hertzOf, levelsOf, Peaks, reach } from "./analysed";
 
 /** How often it is painted: more would take time that listening needs. */
@@ -98,7 +99,7 @@ function paintSide(
   height: number,
   way: 1 | -1,
 ) {
-  context.fillStyle = SLATE;
+  context.fillStyle = colour("slate");
   context.beginPath();
   context.moveTo(WIDTH / 2, height);
   levels.forEach((level, row) => {

@@ -1,4 +1,5 @@
-import { inkOf, PAPER, QUIET } from "../spectrogram/ink";
+import { inkOf, QUIET } from "../spectrogram/ink";
+import { colour } from "../ui/colours";
 import { columns, type Stretch } from "./stretch";
 import { useCanvas } from "./use-canvas";
 
@@ -11,7 +12,6 @@ const THIN = 1;
 export const AGAINST = -0.1;
 /** How far above the paper's level a mark is plain to see. */
 const PLAIN = 90;
-const WARN = "#8a2f12";
 
 /** The middle of an octave's lane, 0 at the top to 1; the lowest is at the bottom. */
 export function laneOf(octave: number, octaves: number): number {
@@ -27,7 +27,7 @@ export function Octaves({ span: [from, to], length, height }: Stretch) {
     height,
     (context, width) => {
       const find = columns(length);
-      context.fillStyle = `rgb(${PAPER.join(" ")})`;
+      context.fillStyle = colour("paper");
       context.fillRect(0, 0, width, height);
       for (let x = 0; x < width; x++) {
         const [{ stereo: images }, column] = find(from + ((x + 0.5) / width) * (to - from));
@@ -39,7 +39,7 @@ export function Octaves({ span: [from, to], length, height }: Stretch) {
           const against = images.correlation(column, octave, REACH) < AGAINST;
           const thick = Math.max(THIN, Math.min(1, images.width(column, octave, REACH)) * lane);
           context.globalAlpha = against ? Math.min(1, (level - QUIET) / PLAIN) : 1;
-          context.fillStyle = against ? WARN : inkOf(level);
+          context.fillStyle = against ? colour("warn") : inkOf(level);
           context.fillRect(x, laneOf(octave, lanes) * height - thick / 2, 1, thick);
         }
       }

@@ -1,5 +1,6 @@
 import { closerView } from "../spectrogram/detail-view";
 import { COLUMNS, longView, ROWS } from "../spectrogram/long-view";
+import { colour } from "../ui/colours";
 import type { Stretch } from "./stretch";
 import { useCanvas } from "./use-canvas";
 
@@ -28,7 +29,7 @@ export function Spectrum({
       if (longView.fine < COLUMNS) {
         // A line under it says how far it is exact; the rest is as dark as it will be.
         const exact = x((longView.fine / COLUMNS) * length);
-        context.fillStyle = "#4a6470";
+        context.fillStyle = colour("slate");
         context.fillRect(0, height - 2, Math.max(0, exact), 2);
       }
       const near = closerView.known();

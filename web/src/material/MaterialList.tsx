@@ -57,7 +57,7 @@ export function MaterialList({
               type="button"
               aria-pressed={entry.card.key === chosen}
               className={`mb-1 w-full border border-l-[5px] bg-paper px-2 py-1 text-left ${
-                entry.card.key === chosen ? "border-ink" : "border-line border-l-[#8ea3ac]"
+                entry.card.key === chosen ? "border-ink" : "border-line border-l-edge"
               }`}
               onClick={() => useMaterialView.setState({ key: entry.card.key })}
             >

@@ -2,7 +2,8 @@ import { useQuery } from "@tanstack/react-query";
 import { useEffect, useRef } from "react";
 import { api, bytes, taken } from "../api/client";
 import { inkTable } from "../spectrogram/ink";
-import { ink, SLATE, usePainted } from "../ui/painted";
+import { colour } from "../ui/colours";
+import { ink, usePainted } from "../ui/painted";
 import { isRecording, type RecordingCard, useMaterial } from "./shelf";
 import { choseFrom, choseTo, moved, type View, zoomed } from "./zoom";
 
@@ -104,7 +105,7 @@ export function RecordingPicture({
         context.fillStyle = ink(0.08);
         context.fillRect(at(loop.start), 0, at(loop.end) - at(loop.start), height);
       }
-      drawOutline(context, outline.data.low, outline.data.high, width, height, SLATE);
+      drawOutline(context, outline.data.low, outline.data.high, width, height, colour("slate"));
       if (loop) {
         context.fillStyle = ink(0.9);
         for (const edge of [loop.start, loop.end]) context.fillRect(at(edge), 0, 1, height);

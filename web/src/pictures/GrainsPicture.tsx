@@ -4,7 +4,8 @@ import { api, taken } from "../api/client";
 import { onPlayhead } from "../longview/playhead";
 import { drawOutline, useOutline } from "../material/RecordingPicture";
 import { useSession } from "../session/store";
-import { ink, MIST, usePainted } from "../ui/painted";
+import { colour } from "../ui/colours";
+import { ink, usePainted } from "../ui/painted";
 import { NowAndThroughout } from "./OverTime";
 import { cell, isPacked, type Packed, unpacked } from "./packed";
 
@@ -53,7 +54,7 @@ export function GrainsPicture({
   const now = usePainted(
     (context, width, height) => {
       if (outline.data) {
-        drawOutline(context, outline.data.low, outline.data.high, width, height, MIST);
+        drawOutline(context, outline.data.low, outline.data.high, width, height, colour("mist"));
       }
       if (!last) return;
       for (let g = 0; g < last.rows; g++) {

@@ -1,5 +1,6 @@
 import { useMemo } from "react";
-import { INK, ink, usePainted } from "../ui/painted";
+import { channels } from "../ui/colours";
+import { ink, usePainted } from "../ui/painted";
 import { useMoment } from "./now";
 import { NowAndThroughout } from "./OverTime";
 import { cell, type Grid, type Packed, unpacked } from "./packed";
@@ -39,11 +40,12 @@ function imageOf(grid: Grid, strength: number): HTMLCanvasElement {
   const context = canvas.getContext("2d");
   const pixels = context?.createImageData(canvas.width, canvas.height);
   if (!context || !pixels) return canvas;
+  const colour = channels("ink");
   for (let m = 0; m < grid.rows; m++) {
     for (let r = 0; r < grid.columns; r++) {
       const level = cell(grid, m, r) / 255;
       const at = 4 * ((grid.columns - 1 - r) * canvas.width + m);
-      pixels.data.set(INK, at);
+      pixels.data.set(colour, at);
       pixels.data[at + 3] = level <= PAPER ? 0 : 255 * strength * level ** 1.8;
     }
   }

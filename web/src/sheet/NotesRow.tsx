@@ -80,7 +80,7 @@ function SmallNotes({ notes }: { notes: Note[] }) {
           y={pitches.indexOf(note.pitch) * row + 1}
           width={note.length}
           height={Math.max(1.2, row - 1.5)}
-          fill="#3d6480"
+          fill="var(--color-note)"
           opacity={0.45 + (0.55 * note.velocity) / 127}
         />
       ))}
@@ -279,7 +279,7 @@ function NotesEditor({ notes, height }: { notes: Note[]; height: number }) {
             aria-label={described(note)}
             data-note={note.id}
             className={`absolute cursor-move overflow-hidden border text-[10px] leading-none text-paper ${
-              selected ? "border-ink bg-ink" : "border-paper bg-[#3d6480]"
+              selected ? "border-ink bg-ink" : "border-paper bg-note"
             }`}
             style={{
               left: `${from * 100}%`,

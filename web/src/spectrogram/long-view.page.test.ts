@@ -1,3 +1,4 @@
+import { readFileSync } from "node:fs";
 import { describe, expect, it } from "vitest";
 import { dragged, rulerTimes } from "../longview/time-axis";
 import { inkTable } from "./ink";
@@ -5,6 +6,11 @@ import { LongViewPicture } from "./long-view";
 
 describe("ink", () => {
   it("is paper where it is quiet and darkens with level", () => {
+    for (const [, name, value] of readFileSync("src/styles.css", "utf8").matchAll(
+      /(--color-[\w-]+): (#\w+);/g,
+    )) {
+      document.documentElement.style.setProperty(name ?? "", value ?? "");
+    }
     const table = inkTable();
     expect([...table.slice(0, 3)]).toEqual([236, 241, 242]);
     for (let level = 1; level < 256; level++) {

@@ -1,7 +1,8 @@
 /** The long view's picture: levels, loudness and width by column, drawn as they arrive. */
 
 import type { TileHeader } from "../api/client";
-import { PAPER, paintColumns } from "./ink";
+import { colour } from "../ui/colours";
+import { paintColumns } from "./ink";
 import { StereoImages } from "./stereo-images";
 
 export const COLUMNS = 1200;
@@ -44,7 +45,7 @@ export class LongViewPicture {
   private blank() {
     const context = this.surface?.getContext("2d");
     if (!context) return;
-    context.fillStyle = `rgb(${PAPER.join(" ")})`;
+    context.fillStyle = colour("paper");
     context.fillRect(0, 0, COLUMNS, ROWS);
   }
 

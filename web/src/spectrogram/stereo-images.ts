@@ -1,7 +1,8 @@
 /** What a picture knows of left and right by column, see `caligo.measure.panorama`. */
 
 import type { TileHeader } from "../api/client";
-import { PAPER, paintColumns } from "./ink";
+import { colour } from "../ui/colours";
+import { paintColumns } from "./ink";
 
 type Placed = Pick<
   TileHeader,
@@ -52,7 +53,7 @@ export class StereoImages {
     this.canvas.height = header.places;
     const context = this.canvas.getContext("2d");
     if (!context) return;
-    context.fillStyle = `rgb(${PAPER.join(" ")})`;
+    context.fillStyle = colour("paper");
     context.fillRect(0, 0, header.total, header.places);
   }
 

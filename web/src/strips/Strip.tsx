@@ -76,8 +76,8 @@ function Trajectory({
     >
       <path
         d={`${view.path}`}
-        fill="#10222b"
-        stroke="#10222b"
+        fill="var(--color-ink)"
+        stroke="var(--color-ink)"
         strokeWidth="0.9"
         vectorEffect="non-scaling-stroke"
         data-trajectory={address}
@@ -87,7 +87,7 @@ function Trajectory({
         x2={WIDTH}
         y1={view.rest}
         y2={view.rest}
-        stroke="#b0105a"
+        stroke="var(--color-rose)"
         strokeWidth="1"
         strokeDasharray="2.5 2.5"
         vectorEffect="non-scaling-stroke"

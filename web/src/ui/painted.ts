@@ -1,4 +1,5 @@
 import { useEffect, useRef } from "react";
+import { channels } from "./colours";
 
 export type Paint = (context: CanvasRenderingContext2D, width: number, height: number) => void;
 
@@ -38,13 +39,7 @@ export function usePainted(paint: Paint, what: unknown[]) {
   return ref;
 }
 
-export const SLATE = "#4a6470";
-export const MIST = "#cbd6d9";
-
-/** The colour of ink: red, green and blue. */
-export const INK = [16, 34, 43];
-
 /** Ink of a strength from 0 to 1. */
 export function ink(strength: number): string {
-  return `rgb(${INK.join(" ")} / ${Math.min(1, Math.max(0, strength)).toFixed(3)})`;
+  return `rgb(${channels("ink").join(" ")} / ${Math.min(1, Math.max(0, strength)).toFixed(3)})`;
 }
