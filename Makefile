@@ -12,7 +12,7 @@ FRONT := $(shell find web/src web/public -type f) web/index.html web/vite.config
 # every module anew, which takes longer than all else that it does at its start.
 export PYTHONDONTWRITEBYTECODE :=
 
-.PHONY: demo test installed trials test-web test-core test-studio test-screen test-heard check check-python check-web
+.PHONY: demo test beside-heard installed trials test-web test-core test-studio test-screen test-heard check check-python check-web
 .PHONY: bench bench-screen coverage types shots clean
 
 # What the first sound needs is compiled as soon as the core's packages are there, beside all else;
@@ -23,11 +23,15 @@ demo:
 
 # Set-up that does not wait for other set-up goes side by side: compiling the engine takes longest,
 # and begins as soon as the packages that it needs are there. What hears sound in real time waits
-# more than it works, and leaves a core to the studio's tests; the core's would take it from both.
+# more than it works, and leaves a core to the studio's tests and to linters; the core's tests
+# would take it from both.
 test:
-	@$(MAKE) -j3 -O --no-print-directory $(STAMPS)/warm installed check test-web
+	@$(MAKE) -j3 -O --no-print-directory $(STAMPS)/warm installed check-web
 	@$(MAKE) --no-print-directory test-core test-screen
-	@$(MAKE) -j2 -O --no-print-directory test-heard test-studio
+	@$(MAKE) -j2 -O --no-print-directory test-heard beside-heard
+
+beside-heard:
+	@$(MAKE) --no-print-directory test-studio check-python test-web
 
 installed: $(STAMPS)/python-test $(STAMPS)/browser studio/static/build/index.html
 

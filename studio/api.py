@@ -15,7 +15,7 @@ from caligo.formats.midi import MidiError
 from caligo.formats.scala import ScalaError
 from caligo.formats.sfz import SfzError
 from caligo.material.reading import MaterialError, TooManyChannels
-from studio import errors as error_responses
+from studio import errors
 from studio.library.api import router as library
 from studio.library.chains_api import router as chains
 from studio.library.editing import RevisionConflict
@@ -55,8 +55,8 @@ api.add_router("", preparation)
 
 @api.exception_handler(DocumentError)
 def _document_error(request: HttpRequest, error: Any) -> HttpResponse:
-    problems = [p.as_json() for p in error.problems[: error_responses.MOST_PROBLEMS]]
-    return error_responses.said(422, str(error), problems=problems)
+    problems = [p.as_json() for p in error.problems[: errors.MOST_PROBLEMS]]
+    return errors.error_response(422, str(error), problems=problems)
 
 
 @api.exception_handler(PitchError)
@@ -66,12 +66,12 @@ def _document_error(request: HttpRequest, error: Any) -> HttpResponse:
 @api.exception_handler(SfzError)
 def _unreadable(request: HttpRequest, error: Any) -> HttpResponse:
     more = {"channels": error.channels} if isinstance(error, TooManyChannels) else {}
-    return error_responses.said(422, str(error), **more)
+    return errors.error_response(422, str(error), **more)
 
 
 @api.exception_handler(RevisionConflict)
 def _conflict(request: HttpRequest, error: Any) -> HttpResponse:
-    return error_responses.said(409, str(error), revision=error.revision)
+    return errors.error_response(409, str(error), revision=error.revision)
 
 
 @api.exception_handler(ObjectDoesNotExist)
@@ -79,4 +79,4 @@ def _conflict(request: HttpRequest, error: Any) -> HttpResponse:
 @api.exception_handler(HttpError)
 @api.exception_handler(Exception)
 def _any_other(request: HttpRequest, error: Any) -> HttpResponse:
-    return error_responses.of(error, request)
+    return errors.of(error, request)

@@ -39,8 +39,8 @@ def sweep() -> int:
     return len(left)
 
 
-def _without_cards(shelf: Path) -> list[Path]:
+def _without_cards(store: Path) -> list[Path]:
     """Scratch files, and files whose card was never written; cards put aside keep theirs."""
-    found = list(shelf.glob(".*"))
-    keys = {path.stem for path in shelf.glob("*") if path.suffix in (".json", ".let-go")}
-    return found + [p for p in shelf.glob("*") if p.stem not in keys and not p.name.startswith(".")]
+    found = list(store.glob(".*"))
+    keys = {path.stem for path in store.glob("*") if path.suffix in (".json", ".let-go")}
+    return found + [p for p in store.glob("*") if p.stem not in keys and not p.name.startswith(".")]

@@ -40,7 +40,7 @@ BY_STATUS = {
     403: "The request did not come from Caligo's own page. Reload the page and try again.",
     404: "There is nothing at this address.",
     405: "This address does not answer to such a request.",
-    413: "This is too large to be taken in.",
+    413: "This is too large to be imported.",
     500: UNEXPECTED,
 }
 
@@ -50,7 +50,7 @@ def shortened(text: str, most: int = LONGEST_TEXT) -> str:
     return text if len(text) <= most else f"{text[:most]}… ({len(text) - most} more characters)"
 
 
-def said(status: int, text: str, **more: Any) -> HttpResponse:
+def error_response(status: int, text: str, **more: Any) -> HttpResponse:
     """An error as the page understands it."""
     return JsonResponse({"text": shortened(text), "problems": [], **more}, status=status)
 
@@ -75,7 +75,7 @@ def of_validation(error: ValidationError) -> HttpResponse:
     ]
     more = len(error.errors) - len(found)
     text = "; ".join(found) + (f"; and {more} more" if more > 0 else "")
-    return said(422, text or "The request does not fit.")
+    return error_response(422, text or "The request does not fit.")
 
 
 def of(error: Exception, request: HttpRequest) -> HttpResponse:
@@ -83,27 +83,27 @@ def of(error: Exception, request: HttpRequest) -> HttpResponse:
     match error:
         case ObjectDoesNotExist() | OverflowError():
             # A number beyond what the database holds is nobody's id.
-            return said(404, GONE)
+            return error_response(404, GONE)
         case Http404():
-            return said(404, BY_STATUS[404])
+            return error_response(404, BY_STATUS[404])
         case ValidationError():
             return of_validation(error)
         case HttpError():
-            return said(error.status_code, str(error))
+            return error_response(error.status_code, str(error))
         case RequestDataTooBig():
-            return said(413, BY_STATUS[413])
+            return error_response(413, BY_STATUS[413])
         case SuspiciousOperation() | MultiPartParserError() | UnicodeDecodeError():
-            return said(400, BY_STATUS[400])
+            return error_response(400, BY_STATUS[400])
         case RecursionError():
-            return said(422, "It is nested too deep to be read.")
+            return error_response(422, "It is nested too deep to be read.")
     if is_full(error):
         logger.error("%s %s: the disk is full", *_called(request))
-        return said(507, FULL)
+        return error_response(507, FULL)
     if is_busy(error):
         logger.error("%s %s: the database stayed locked", *_called(request))
-        return said(503, BUSY)
+        return error_response(503, BUSY)
     logger.error("%s %s: %.300r", *_called(request), error, exc_info=error)
-    return said(500, UNEXPECTED)
+    return error_response(500, UNEXPECTED)
 
 
 def _called(request: HttpRequest) -> tuple[str, str]:
@@ -129,7 +129,7 @@ class PlainErrors:
             logger.info("%s %s: %s", *_called(request), response.status_code)
             if is_api(request) and not _is_said(response):
                 status = response.status_code
-                return said(status, BY_STATUS.get(status, BY_STATUS[400]))
+                return error_response(status, BY_STATUS.get(status, BY_STATUS[400]))
         return response
 
     def process_exception(self, request: HttpRequest, error: Exception) -> HttpResponse | None:

@@ -32,7 +32,7 @@ def with_progress(work: Callable[[Callable[[float], None]], Any]) -> Iterator[An
         nonlocal last
         if time.monotonic() - last >= SEND_EVERY:
             last = time.monotonic()
-            news.put(("share", done))
+            news.put(("progress", done))
 
     def run() -> None:
         try:

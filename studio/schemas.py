@@ -20,7 +20,7 @@ class ProblemOut(Schema):
     text: str
 
 
-class SaidOut(Schema):
+class ErrorOut(Schema):
     """What went wrong, for a person."""
 
     text: str

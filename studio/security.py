@@ -12,7 +12,7 @@ from django.http.request import split_domain_port, validate_host
 from django.http.response import HttpResponseBase
 from django.middleware.csrf import CsrfViewMiddleware
 
-from studio.errors import BY_STATUS, is_api, of, said
+from studio.errors import BY_STATUS, error_response, is_api, of
 
 POLICY = (
     "default-src 'self'; style-src 'self' 'unsafe-inline'; img-src 'self' data: blob:; "
@@ -65,7 +65,7 @@ class OwnHost:
         except DisallowedHost:
             text = "This is not Caligo's own address. Open it at 127.0.0.1."
             if is_api(request):
-                return said(400, text)
+                return error_response(400, text)
             return HttpResponse(text, status=400, content_type="text/plain")
         response = self._get_response(request)
         response.headers["Content-Security-Policy"] = POLICY.format(host=host)
@@ -76,7 +76,7 @@ class OwnHost:
 
 def forged(request: HttpRequest, reason: str = "") -> HttpResponse:
     """The answer to a request that does not carry the page's token."""
-    return said(403, BY_STATUS[403])
+    return error_response(403, BY_STATUS[403])
 
 
 class OwnOrigin:

@@ -53,13 +53,13 @@ def _sound_of(path: Path) -> dict[str, object]:
         sfz = read_sfz(path.read_text("utf-8-sig"))
     except UnicodeDecodeError:
         raise InputError(f"{path.name} is not text; is it an SFZ file?") from None
-    shelf = current()
+    store = current()
     cards: dict[str, RecordingCard] = {}
     for sample in sorted({zone.sample for zone in sfz.zones}):
         file = path.parent / sample
         if file.is_file():
-            origin = f"taken in from {path.name}"
-            cards[base_name(sample)], _ = shelf.add_recording(file, file.stem, origin)
+            origin = f"imported from {path.name}"
+            cards[base_name(sample)], _ = store.add_recording(file, file.stem, origin)
     zones, skipped = zones_of(sfz, cards)
     if not zones:
         raise InputError(f"{path.name}: none of its samples lies beside it")

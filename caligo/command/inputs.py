@@ -70,7 +70,7 @@ def print_missing(sound: Sound) -> None:
     """Say which material a sound wants that is not there."""
     for address in missing(sound):
         print(
-            f"{address}: this material is not on the shelf, and is silent; "
+            f"{address}: this material is not in the library, and is silent; "
             f"name its folder in {VARIABLE}",
             file=sys.stderr,
         )

@@ -18,7 +18,7 @@ COMMANDS = {
     "catalogue": ("catalogue", "All modules and parameters."),
     "schema": ("schema", "The documents' JSON Schemas."),
     "check": ("check", "Whether a file is a valid sound, and if not, why."),
-    "material": ("material", "The shelf: list, take recordings in, cut tables."),
+    "material": ("material", "The material library: list, import recordings, cut tables."),
     "import": ("importing", "A score of a MIDI file, or a sound of an SFZ file."),
     "demo-sounds": ("demo_sounds", "The names of the demo sounds."),
     "warm": ("warm", "Compile all kernels now, so that nothing waits later."),

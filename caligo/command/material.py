@@ -19,7 +19,7 @@ MOST_FRAMES = 128
 def add_arguments(parser: argparse.ArgumentParser) -> None:
     """``list``, ``add`` and ``cut``."""
     commands = parser.add_subparsers(required=True, metavar="WHAT")
-    listing = commands.add_parser("list", help="everything on the shelf")
+    listing = commands.add_parser("list", help="everything in the library")
     listing.set_defaults(action=_list)
     add = commands.add_parser("add", help="take recordings in")
     add.add_argument("files", nargs="+", metavar="FILE")
@@ -55,16 +55,16 @@ def _list(_: argparse.Namespace) -> None:
 
 
 def _add(arguments: argparse.Namespace) -> None:
-    shelf = _own_material()
+    store = _own_material()
     for given in arguments.files:
         path = Path(given)
         if not path.is_file():
             raise InputError(f"{path} is not a file")
-        card, fresh = shelf.add_recording(path, path.stem, f"taken in from {path.name}")
-        print(_described(card) if fresh else f"{_described(card)}, on the shelf already")
+        card, fresh = store.add_recording(path, path.stem, f"imported from {path.name}")
+        print(_described(card) if fresh else f"{_described(card)}, in the library already")
 
 
-def find_recording(shelf: MaterialStore, given: str) -> RecordingCard:
+def find_recording(store: MaterialStore, given: str) -> RecordingCard:
     """The recording with a key or a name.
 
     Raises
@@ -72,7 +72,7 @@ def find_recording(shelf: MaterialStore, given: str) -> RecordingCard:
     InputError
         If there is none, or several have the name.
     """
-    held = [card for card in shelf.cards() if isinstance(card, RecordingCard)]
+    held = [card for card in store.cards() if isinstance(card, RecordingCard)]
     found = [card for card in held if given == card.key] or [
         card for card in held if given.lower() == card.name.lower()
     ]
@@ -81,27 +81,27 @@ def find_recording(shelf: MaterialStore, given: str) -> RecordingCard:
     if found:
         raise InputError(f"several are called {given!r}: {', '.join(c.key for c in found)}")
     names = ", ".join(sorted(card.name for card in held)) or "none is there"
-    raise InputError(f"there is no recording {given[:80]!r} on the shelf; there are: {names}")
+    raise InputError(f"there is no recording {given[:80]!r} in the library; there are: {names}")
 
 
 def _cut(arguments: argparse.Namespace) -> None:
-    shelf, path = _own_material(), Path(arguments.what)
+    store, path = _own_material(), Path(arguments.what)
     if path.suffix.lower() == ".png":
         if not path.is_file():
             raise InputError(f"{path} is not a file")
         spectra = by_picture(path, path.name, arguments.frames)
-        card = shelf.add_table(
+        card = store.add_table(
             spectra, arguments.name, f"cut from the picture {path.name}", cut={"way": "picture"}
         )
     else:
-        source = find_recording(shelf, arguments.what)
-        held = shelf.recording(source.key)
+        source = find_recording(store, arguments.what)
+        held = store.recording(source.key)
         if held is None:
             raise InputError(f"the file of {source.name} is missing or damaged")
         hertz = frequency(held.root)
         method = by_cycles if arguments.method == "cycles" else by_spectrum
         spectra = method(held.samples, held.rate, hertz, arguments.frames)
-        card = shelf.add_table(
+        card = store.add_table(
             spectra,
             arguments.name,
             f"cut from {source.name} at {hertz:.1f} Hz",

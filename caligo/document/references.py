@@ -54,9 +54,9 @@ def _check_envelope_circles(sound: Sound) -> list[Problem]:
             }
         circle = circle_in(follows)
         if circle:
-            way = " follows ".join(circle)
+            path = " follows ".join(circle)
             problems.append(
-                Problem(f"{at}.{circle[0]}", f"these go in a circle: {way}; choose another there")
+                Problem(f"{at}.{circle[0]}", f"these go in a circle: {path}; choose another there")
             )
     return problems
 
@@ -97,9 +97,9 @@ def _check_circles(sound: Sound) -> list[Problem]:
     """No layer may modulate itself, not even by way of others."""
     by = {
         layer.id: {
-            layer.text(f"{way}_layer")
-            for way in ("ring", "phase")
-            if layer.text(f"{way}_by") == "layer"
+            layer.text(f"{kind}_layer")
+            for kind in ("ring", "phase")
+            if layer.text(f"{kind}_by") == "layer"
         }
         for layer in sound.layers
     }
@@ -130,8 +130,8 @@ def _check_flow(sound: Sound) -> list[Problem]:
         return []
     names = {x.id: x.name for x in sound.layers} | {x.id: x.name for x in sound.buses}
     names["master"] = "Master"
-    way = " to ".join(names[name] for name in circle)
-    return [Problem(circle[0], f"the signal goes in a circle: {way}; take one of these sends out")]
+    path = " to ".join(names[name] for name in circle)
+    return [Problem(circle[0], f"the signal goes in a circle: {path}; take one of these sends out")]
 
 
 def _check_modulator_circles(sound: Sound) -> list[Problem]:
@@ -145,8 +145,8 @@ def _check_modulator_circles(sound: Sound) -> list[Problem]:
     circle = circle_in(needed)
     if not circle:
         return []
-    way = " moves ".join(modulators[name] for name in circle)
-    return [Problem(circle[0], f"modulators move each other in a circle: {way}; remove a route")]
+    path = " moves ".join(modulators[name] for name in circle)
+    return [Problem(circle[0], f"modulators move each other in a circle: {path}; remove a route")]
 
 
 def check_references(sound: Sound) -> list[Problem]:

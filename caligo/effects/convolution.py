@@ -25,7 +25,7 @@ LONGEST = 12.0
 FADE = 0.01
 """Seconds in which a trimmed recording begins and ends."""
 LEAST_FRACTION = 0.01
-"""The least share of the response's energy whose lack is made up for, see `Block.heard_from`."""
+"""The least fraction of the response's energy whose lack is made up for, see `Block.heard_from`."""
 
 
 @lru_cache(maxsize=8)
@@ -60,10 +60,10 @@ def response_of(
     count = samples.shape[1]
     samples *= 10.0 ** (-decay / 20.0 * np.arange(count) / count).astype(np.float32)
     fade = min(count // 2, int(FADE * rate))
-    way = (0.5 - 0.5 * np.cos(np.pi * (np.arange(fade) + 0.5) / fade)).astype(np.float32)
+    ramp = (0.5 - 0.5 * np.cos(np.pi * (np.arange(fade) + 0.5) / fade)).astype(np.float32)
     if first > 0 or reverse:
-        samples[:, :fade] *= way
-    samples[:, count - fade :] *= way[::-1]
+        samples[:, :fade] *= ramp
+    samples[:, count - fade :] *= ramp[::-1]
     energy = float(np.square(samples, dtype=np.float64).sum() / 2.0)
     if energy > 0.0:
         samples *= np.float32(np.sqrt(REFERENCE_RATE / rate / energy))

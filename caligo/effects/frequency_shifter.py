@@ -74,8 +74,8 @@ class FrequencyShifter(Effect):
         real, turned = np.empty(signal.shape), np.empty(signal.shape)
         made = np.empty_like(signal)
         split(signal, self._coefficients, real, turned, self.state["chains"])
-        for c, way in enumerate((1.0, right)):
-            shift(real[c], turned[c], way * phase, made[c])
+        for c, direction in enumerate((1.0, right)):
+            shift(real[c], turned[c], direction * phase, made[c])
         # A partial that is shifted to nothing becomes direct current.
         lose_offset(made, one_pole(STANDING, self.rate), self.state["standing"])
         crossfade(signal[None], made[None], mix[None])

@@ -25,7 +25,7 @@ def _run(
     """Delay `signal` ``[2, samples]`` in place.
 
     `lines` are the channels' rings ``[2, size]``; `length` samples ``[2, ticks + 1]`` and `mix` the
-    share of what is delayed ``[ticks + 1]`` at every tick.
+    fraction of what is delayed ``[ticks + 1]`` at every tick.
     """
     mask = lines.shape[1] - 1
     late, direct = np.empty(TICK, np.float32), np.empty(TICK, np.float32)

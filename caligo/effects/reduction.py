@@ -43,13 +43,13 @@ def _run(
         before = math.floor(counted[k])
         for n in range(TICK):
             i = k * TICK + n
-            way = n / TICK
+            position = n / TICK
             # At the tick's end the next one's own count, so that none is lost between them.
             place = counted[k] + (n + 1) * step if n < TICK - 1 else counted[k + 1]
             taken = math.floor(place) > before
             before = math.floor(place)
-            b = bits[k] + way * (bits[k + 1] - bits[k])
-            m = mix[k] + way * (mix[k + 1] - mix[k])
+            b = bits[k] + position * (bits[k + 1] - bits[k])
+            m = mix[k] + position * (mix[k + 1] - mix[k])
             size = 2.0 ** (1.0 - b)
             for c in range(2):
                 if taken:

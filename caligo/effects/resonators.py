@@ -35,12 +35,12 @@ def _gather(strings: np.ndarray, gains: np.ndarray, mix: np.ndarray, signal: np.
     """
     for k in range(len(mix) - 1):
         for n in range(TICK):
-            i, way = k * TICK + n, n / TICK
-            fraction = mix[k] + way * (mix[k + 1] - mix[k])
+            i, position = k * TICK + n, n / TICK
+            fraction = mix[k] + position * (mix[k + 1] - mix[k])
             for c in range(2):
                 wet = 0.0
                 for s in range(len(strings)):
-                    g = gains[s, c, k] + way * (gains[s, c, k + 1] - gains[s, c, k])
+                    g = gains[s, c, k] + position * (gains[s, c, k + 1] - gains[s, c, k])
                     wet += g * strings[s, c, i]
                 signal[c, i] += fraction * (wet - signal[c, i])
 

@@ -66,11 +66,11 @@ def zones_of(sfz: Sfz, cards: Mapping[str, RecordingCard]) -> tuple[list[Params]
     return zones, skipped
 
 
-def sfz_of(zones: list[Params], shelf: MaterialStore, title: str) -> tuple[str, dict[str, str]]:
+def sfz_of(zones: list[Params], store: MaterialStore, title: str) -> tuple[str, dict[str, str]]:
     """SFZ text of the sampler's zones, and the files it names by the recordings' keys."""
     files: dict[str, str] = {}
     written = []
-    recordings = [shelf.recording(str(zone["recording"])) for zone in zones]
+    recordings = [store.recording(str(zone["recording"])) for zone in zones]
     softer = _softer(recording.card for recording in recordings if recording is not None)
     for zone, recording in zip(zones, recordings, strict=True):
         if recording is None:

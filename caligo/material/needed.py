@@ -25,9 +25,9 @@ def used(sound: Sound) -> set[str]:
     return {key for _, _, key in named(part for _, _, part in parts(sound)) if key}
 
 
-def missing(sound: Sound, shelf: MaterialStore | None = None) -> list[str]:
+def missing(sound: Sound, store: MaterialStore | None = None) -> list[str]:
     """The addresses of parameters that name material which is not in the material library."""
-    held = shelf or current()
+    held = store or current()
     found = []
     for path, _, part in parts(sound):
         for _, parameter, key in named([part]):

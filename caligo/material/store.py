@@ -381,7 +381,7 @@ def _decode(
                 at += piece.shape[1]
                 progress(at / reader.frames)
                 if interrupted():
-                    raise MaterialError(f"{called} was not taken in: it was cancelled")
+                    raise MaterialError(f"{called} was not imported: it was cancelled")
 
 
 def _short(name: str) -> str:

@@ -61,7 +61,7 @@ class Finding:
         Where it is; 0 for all.
     excess
         By how many decibels it is more than usual, or than the ceiling lets through.
-    share
+    fraction
         For which fraction of the length.
     shape, gain, width
         The band that answers it: its shape as the equalizer names it, decibels, octaves. The shape
@@ -73,7 +73,7 @@ class Finding:
     kind: str
     hertz: float
     excess: float
-    share: float
+    fraction: float
     shape: str
     gain: float
     width: float
@@ -118,17 +118,17 @@ def held_down(before: Floats, after: Floats, ceiling: float) -> Finding | None:
     most = float(taken.max(initial=0.0))
     if most < HELD_DOWN:
         return None
-    share = float(np.mean(taken >= 0.5 * HELD_DOWN))
+    fraction = float(np.mean(taken >= 0.5 * HELD_DOWN))
     return Finding(
         "ceiling",
         0.0,
         round(most, 1),
-        round(share, 3),
+        round(fraction, 3),
         "level",
         -float(np.ceil(most)),
         0.0,
-        f"The ceiling turns it down by up to {most:.1f} dB, in {max(1.0, 100.0 * share):.0f} % of "
-        "the length: the loud parts sound flatter.",
+        f"The ceiling turns it down by up to {most:.1f} dB, in {max(1.0, 100.0 * fraction):.0f} % "
+        "of the length: the loud parts sound flatter.",
     )
 
 
@@ -178,19 +178,19 @@ def _peaks(decibels: Floats, played: Sequence[float]) -> list[Finding]:
         expected = _expected(usual[near], octaves[near], float(octaves[row]))
         excess = float(usual[row] - expected)
         here = decibels[:, max(0, row - 1) : row + 2].max(axis=1)
-        share = float(np.mean(here > expected + 0.6 * STANDS_OUT))
-        if excess >= STANDS_OUT and share >= STAYS:
+        fraction = float(np.mean(here > expected + 0.6 * STANDS_OUT))
+        if excess >= STANDS_OUT and fraction >= STAYS:
             found.append(
                 Finding(
                     "peak",
                     round(float(hertz[row]), 1),
                     round(excess, 1),
-                    round(share, 3),
+                    round(fraction, 3),
                     "bell",
                     _cut(excess - 3.0),
                     NARROW,
                     f"A narrow peak at {hertz[row]:.0f} Hz stands {excess:.0f} dB over its "
-                    f"neighbours for {100.0 * share:.0f} % of the length.",
+                    f"neighbours for {100.0 * fraction:.0f} % of the length.",
                 )
             )
     return sorted(found, key=lambda one: -one.excess)[:MOST_PEAKS]
@@ -224,22 +224,23 @@ def _fuller(here: Floats, beside: Floats, least: float) -> tuple[float, float]:
 
 def _mud(decibels: Floats) -> Finding | None:
     beside = np.maximum(_density(decibels, LOWS), _density(decibels, MIDDLES))
-    excess, share = _fuller(_density(decibels, MUD), beside, MUDDY)
+    excess, fraction = _fuller(_density(decibels, MUD), beside, MUDDY)
     if excess < MUDDY:
         return None
     text = f"From 200 to 500 Hz it is {excess:.0f} dB fuller than beside: it may sound muddy."
     gain = _cut(0.5 * excess)
-    return Finding("mud", 320.0, round(excess, 1), round(share, 3), "bell", gain, 1.3, text)
+    return Finding("mud", 320.0, round(excess, 1), round(fraction, 3), "bell", gain, 1.3, text)
 
 
 def _harshness(decibels: Floats) -> Finding | None:
     beside = _density(decibels, BODY)
-    excess, share = _fuller(_density(decibels, HARSHNESS), beside, HARSH)
+    excess, fraction = _fuller(_density(decibels, HARSHNESS), beside, HARSH)
     if excess < HARSH:
         return None
     text = f"From 2 to 6 kHz it is {excess:.0f} dB fuller than below: it may sound harsh."
     gain = _cut(1.5 * excess)  # a bell acts in full in its middle alone
-    return Finding("harshness", 3_500.0, round(excess, 1), round(share, 3), "bell", gain, 1.6, text)
+    found = round(excess, 1), round(fraction, 3)
+    return Finding("harshness", 3_500.0, *found, "bell", gain, 1.6, text)
 
 
 def _rumble(decibels: Floats, played: Sequence[float]) -> Finding | None:
@@ -252,16 +253,16 @@ def _rumble(decibels: Floats, played: Sequence[float]) -> Finding | None:
     apart = np.min(np.abs(rows[:, None] - [*tones, -99]), axis=1) > TONE_ROWS
     below = 10.0 ** (decibels[:, (_centres() < border) & apart] / 10.0)
     whole = (10.0 ** (decibels / 10.0)).sum(axis=1)
-    share_of_power = below.sum(axis=1) / whole
+    fraction_of_power = below.sum(axis=1) / whole
     excess = 10.0 * float(np.log10(max(below.sum() / whole.sum(), 1e-12))) - RUMBLING
     if excess < 0.0:
         return None
-    share = float(np.mean(share_of_power > 10.0 ** (RUMBLING / 10.0)))
+    fraction = float(np.mean(fraction_of_power > 10.0 ** (RUMBLING / 10.0)))
     return Finding(
         "rumble",
         round(border, 1),
         round(excess, 1),
-        round(share, 3),
+        round(fraction, 3),
         "low_cut",
         0.0,
         1.9,

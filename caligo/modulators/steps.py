@@ -21,7 +21,7 @@ from caligo.movement.periods import at, paced_parameter, period_parameter
 MOST = 128
 """Steps of a pattern at most."""
 EDGE = 0.02
-"""Share of a step in which even the quickest way to the next is gone, so that it does not click."""
+"""Fraction of a step that even the quickest glide takes, so that it does not click."""
 OCTAVE = 12
 
 
@@ -56,7 +56,7 @@ def step_values(
     values, curvatures, chances, ties
         Of each step ``[steps]``: -1 to 1, -1 to 1, 0 to 1, and 1 where it keeps the value before.
     glide
-        Share of a step on the way to the next, 0 to 1, ``[notes, times]`` or ``[1, 1]``.
+        Fraction of a step on the way to the next, 0 to 1, ``[notes, times]`` or ``[1, 1]``.
     """
     count = len(values)
     for row in range(position.shape[0]):
@@ -141,7 +141,7 @@ def _list(key: str, name: str, help: str, low: float, high: float, default: str 
             Parameter(
                 "glide",
                 "Glide",
-                "The share of a step in which it goes on to the next.",
+                "The fraction of a step in which it goes on to the next.",
                 unit="%",
                 high=100.0,
                 default=20.0,

@@ -79,10 +79,10 @@ class Value:
 
     def at(self, moment: float) -> float:
         """Where it is at a moment."""
-        way = float(self.way(np.array([moment]))[0])
-        return self.before + (self.now - self.before) * way
+        gone = float(self.progress(np.array([moment]))[0])
+        return self.before + (self.now - self.before) * gone
 
-    def way(self, times: Floats) -> Floats:
+    def progress(self, times: Floats) -> Floats:
         """How far it has gone at each moment, 0 to 1 ``[times]``."""
         found: Floats = np.clip((times - (self.changed_at or 0.0)) / GLIDE, 0.0, 1.0)
         return found
@@ -109,7 +109,7 @@ class Link:
         depth = self.depth
         if depth.changed_at is None:
             return np.array([depth.now])
-        return depth.before + (depth.now - depth.before) * depth.way(times)
+        return depth.before + (depth.now - depth.before) * depth.progress(times)
 
 
 @dataclass(slots=True)
@@ -253,7 +253,7 @@ class Trajectory:
         if self.parameter.kind is Kind.INTEGER:
             return np.where(times >= rest.changed_at, rest.now, rest.before)
         before = math.log2(max(rest.before, 1e-9)) if logarithmic else rest.before
-        return before + (now - before) * rest.way(times)
+        return before + (now - before) * rest.progress(times)
 
     def _at_rest(self, shape: tuple[int, int]) -> Floats:
         """The resting value at every moment; most parameters are asked for it in every block."""

@@ -69,7 +69,7 @@ def even_parameter(when: tuple[str, tuple[str, ...]] | None = ("slope", ("12", "
     """The switch of a filter that has a resonance."""
     return Parameter(
         "even",
-        "Even loudness",
+        "Gain compensation",
         "Turns the whole down by what the resonance adds, as pink noise tells it.",
         default=False,
         kind=Kind.SWITCH,

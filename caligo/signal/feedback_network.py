@@ -42,12 +42,12 @@ DAMPED = 0.35
 OPEN = 20_000.0
 """Hertz at which the damping corner damps nothing."""
 LEAST_CLOSED = 1e-3
-"""The least share of an octave below `OPEN` at which lines are damped."""
+"""The least fraction of an octave below `OPEN` at which lines are damped."""
 PASS = -3.0 * math.log2(10.0)
 """Octaves of amplitude that are lost in the time of decay: 60 dB."""
 LEAST_HEARD = 0.1
-"""The least share of the energy that a pass of the lines is taken to make heard: a space that has
-faded before it first answers stays soft."""
+"""The least fraction of the energy that a pass of the lines is taken to make heard: a space that
+has faded before it first answers stays soft."""
 
 
 class Scratch(NamedTuple):

@@ -85,7 +85,7 @@ def _pass_tick(
     Parameters
     ----------
     ends
-        At 1 and 2: the stages' share ``g / (1 + g)``, and feedback.
+        At 1 and 2: the stages' coefficient ``g / (1 + g)``, and feedback.
     held
         Integrators ``[stages, WIDTH]``.
     chain

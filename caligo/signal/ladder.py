@@ -44,8 +44,8 @@ def _step(
 ) -> tuple[float, float, float, float, float]:
     """A sample through the loop: the last stage's output, and the integrators after it."""
     rest = 1.0 - fraction
-    # What the stages hold, as it comes out of each: y_k = share^k u + held_k. So all of them are
-    # known at once, as soon as u is.
+    # What the stages hold, as it comes out of each: y_k = fraction^k u + held_k. So all of them
+    # are known at once, as soon as u is.
     held0 = rest * s0
     held1 = rest * s1 + fraction * held0
     held2 = rest * s2 + fraction * held1
@@ -65,8 +65,8 @@ def _step(
 def _tick(dry: np.ndarray, wet: np.ndarray, ends: np.ndarray, held: np.ndarray) -> None:
     """A tick through the loop, see `caligo.signal.packed`.
 
-    `ends` from 1 on are the stages' share, the feedback, and the factors ahead of the loop and
-    behind it; `held` ``[4, WIDTH]``.
+    `ends` from 1 on are the stages' fraction, the feedback, and the factors ahead of the loop
+    and behind it; `held` ``[4, WIDTH]``.
     """
     fraction, fraction_step = load(ends[1], 0), load(ends[1], 1)
     back, back_step = load(ends[2], 0), load(ends[2], 1)

@@ -9,9 +9,10 @@ from numpy.typing import NDArray
 
 
 def one_pole(hertz: float, rate: int) -> float:
-    """The fraction of the way that a one-pole low-pass with this corner goes in a sample.
+    """The coefficient of a one-pole low-pass with this cutoff.
 
-    ``y += share * (x - y)``, impulse invariance (Oppenheim and Schafer, section 7.2; from memory).
+    ``y += coefficient * (x - y)``, impulse invariance (Oppenheim and Schafer, section 7.2; from
+    memory).
 
     Examples
     --------

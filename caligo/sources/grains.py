@@ -72,7 +72,7 @@ def _percentage(key: str, name: str, help: str, default: float = 0.0) -> Paramet
         parameters=(
             recording_parameter("What the grains are taken from."),
             _percentage("position", "Position", "Where in the recording grains begin.", 20.0),
-            Parameter("travel", "Travel", "How far the position moves on in a minute; it comes "
+            Parameter("travel", "Scan speed", "How far the position moves on in a minute; it comes "
                       "round at the end.", unit="%/min", low=-600.0, high=600.0, default=5.0,
                       moves=Moves.PER_NOTE),
             _moved("density", "Density", "Grains that begin in a second.", "Hz", low=0.1,

@@ -88,7 +88,7 @@ def shape_of(size: int) -> NDArray[np.float32]:
             recording_parameter("The recording whose spectrum is played, up to two minutes."),
             _moved("position", "Position", "Where in the recording it begins.", "%", high=100.0,
                    default=30.0),
-            _moved("travel", "Travel", "How fast it moves on: 0 stands still, 1 as recorded.",
+            _moved("travel", "Scan speed", "How fast it moves on: 0 stands still, 1 as recorded.",
                    "×", high=4.0, default=0.05),
             _moved("blur", "Blur", "Averages the spectrum over a stretch of time.", "s",
                    high=8.0),

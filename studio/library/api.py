@@ -31,7 +31,7 @@ from studio.library.schemas import (
     VersionOut,
 )
 from studio.library.starting import new_cue, plain_sound
-from studio.schemas import NamedIn, SaidOut
+from studio.schemas import ErrorOut, NamedIn
 
 router = Router(tags=["library"])
 
@@ -60,20 +60,20 @@ def create_production(request: HttpRequest, given: NamedIn) -> Any:
     return Status(201, production)
 
 
-@router.patch("/productions/{production_id}", response={200: ProductionEntry, 404: SaidOut})
+@router.patch("/productions/{production_id}", response={200: ProductionEntry, 404: ErrorOut})
 def rename_production(request: HttpRequest, production_id: int, given: NamedIn) -> Any:
     """Rename a production."""
     return rename(Production.objects, production_id, name=given.name)
 
 
-@router.delete("/productions/{production_id}", response={204: None, 404: SaidOut})
+@router.delete("/productions/{production_id}", response={204: None, 404: ErrorOut})
 def delete_production(request: HttpRequest, production_id: int) -> Any:
     """Delete a production with all its cues and sounds; it can be brought back."""
     remove(Production.objects.get(pk=production_id))
     return Status(204, None)
 
 
-@router.post("/productions/{production_id}/cues", response={201: CueEntry, 404: SaidOut})
+@router.post("/productions/{production_id}/cues", response={201: CueEntry, 404: ErrorOut})
 def create_cue(request: HttpRequest, production_id: int, given: CueIn) -> Any:
     """A new cue that holds a chord, with a plain sound."""
     with transaction.atomic():
@@ -82,20 +82,20 @@ def create_cue(request: HttpRequest, production_id: int, given: CueIn) -> Any:
     return Status(201, cue)
 
 
-@router.patch("/cues/{cue_id}", response={200: CueEntry, 404: SaidOut})
+@router.patch("/cues/{cue_id}", response={200: CueEntry, 404: ErrorOut})
 def rename_cue(request: HttpRequest, cue_id: int, given: CueIn) -> Any:
     """Rename or renumber a cue."""
     return rename(Cue.objects, cue_id, number=given.number, name=given.name)
 
 
-@router.delete("/cues/{cue_id}", response={204: None, 404: SaidOut})
+@router.delete("/cues/{cue_id}", response={204: None, 404: ErrorOut})
 def delete_cue(request: HttpRequest, cue_id: int) -> Any:
     """Delete a cue with its sounds; it can be brought back."""
     remove(Cue.objects.get(pk=cue_id))
     return Status(204, None)
 
 
-@router.post("/cues/{cue_id}/sounds", response={201: SoundEntry, 404: SaidOut, 422: SaidOut})
+@router.post("/cues/{cue_id}/sounds", response={201: SoundEntry, 404: ErrorOut, 422: ErrorOut})
 def create_sound(request: HttpRequest, cue_id: int, given: SoundIn) -> Any:
     """A new sound, plain or a copy."""
     cue = Cue.objects.get(pk=cue_id)
@@ -105,7 +105,9 @@ def create_sound(request: HttpRequest, cue_id: int, given: SoundIn) -> Any:
     return Status(201, add_sound(cue, original.document | {"name": given.name}))
 
 
-@router.post("/cues/{cue_id}/sounds/import", response={201: SoundEntry, 404: SaidOut, 422: SaidOut})
+@router.post(
+    "/cues/{cue_id}/sounds/import", response={201: SoundEntry, 404: ErrorOut, 422: ErrorOut}
+)
 def import_sound(request: HttpRequest, cue_id: int, file: File[UploadedFile]) -> Any:
     """A new sound from a JSON file."""
     cue = Cue.objects.get(pk=cue_id)
@@ -122,7 +124,7 @@ def import_sound(request: HttpRequest, cue_id: int, file: File[UploadedFile]) ->
     return Status(201, add_sound(cue, document))
 
 
-@router.get("/sounds/{sound_id}", response={200: OpenedSound, 404: SaidOut}, by_alias=True)
+@router.get("/sounds/{sound_id}", response={200: OpenedSound, 404: ErrorOut}, by_alias=True)
 def open_sound(request: HttpRequest, sound_id: int) -> Any:
     """A sound with its score and where it belongs."""
     sound = Sound.objects.select_related("cue__production", "cue__score").get(pk=sound_id)
@@ -141,21 +143,21 @@ def open_sound(request: HttpRequest, sound_id: int) -> Any:
 @router.patch(
     "/sounds/{sound_id}",
     by_alias=True,
-    response={200: SoundSaved, 404: SaidOut, 409: SaidOut, 422: SaidOut},
+    response={200: SoundSaved, 404: ErrorOut, 409: ErrorOut, 422: ErrorOut},
 )
 def patch_sound(request: HttpRequest, sound_id: int, given: PatchIn) -> Any:
     """Edit a sound."""
     return edit_sound(sound_id, given.revision, given.patch)
 
 
-@router.delete("/sounds/{sound_id}", response={204: None, 404: SaidOut})
+@router.delete("/sounds/{sound_id}", response={204: None, 404: ErrorOut})
 def delete_sound(request: HttpRequest, sound_id: int) -> Any:
     """Delete a sound with its versions; it can be brought back."""
     remove(Sound.objects.get(pk=sound_id))
     return Status(204, None)
 
 
-@router.get("/sounds/{sound_id}/file", response={404: SaidOut})
+@router.get("/sounds/{sound_id}/file", response={404: ErrorOut})
 def download_sound(request: HttpRequest, sound_id: int) -> HttpResponse:
     """The sound's document as a file."""
     sound = Sound.objects.get(pk=sound_id)
@@ -173,26 +175,26 @@ def _version(version: Version) -> dict[str, Any]:
     }
 
 
-@router.get("/sounds/{sound_id}/versions", response={200: list[VersionOut], 404: SaidOut})
+@router.get("/sounds/{sound_id}/versions", response={200: list[VersionOut], 404: ErrorOut})
 def versions(request: HttpRequest, sound_id: int) -> Any:
     """A sound's kept states, the newest first."""
     return [_version(v) for v in Sound.objects.get(pk=sound_id).versions.all()]
 
 
-@router.post("/sounds/{sound_id}/versions", response={201: VersionOut, 404: SaidOut})
+@router.post("/sounds/{sound_id}/versions", response={201: VersionOut, 404: ErrorOut})
 def create_version(request: HttpRequest, sound_id: int, given: VersionIn) -> Any:
     """Keep the present state."""
     return Status(201, _version(keep_version(sound_id, given.name)))
 
 
-@router.get("/versions/{version_id}", response={200: VersionDocument, 404: SaidOut}, by_alias=True)
+@router.get("/versions/{version_id}", response={200: VersionDocument, 404: ErrorOut}, by_alias=True)
 def read_version(request: HttpRequest, version_id: int) -> Any:
     """A kept state with its document."""
     version = Version.objects.get(pk=version_id)
     return _version(version) | {"document": version.document}
 
 
-@router.delete("/versions/{version_id}", response={204: None, 404: SaidOut})
+@router.delete("/versions/{version_id}", response={204: None, 404: ErrorOut})
 def delete_version(request: HttpRequest, version_id: int) -> Any:
     """Delete a kept state; it can be brought back."""
     remove(Version.objects.get(pk=version_id))

@@ -13,9 +13,9 @@ from caligo.document import DocumentError, read_sound
 from caligo.document.limits import LIMITS
 from caligo.document.sound import EffectPart, FilterPart, Modulator, Route
 from caligo.document.upgrading import SOUND_SCHEMA
-from studio import errors as error_responses
+from studio import errors
 from studio.library.models import KeptChain
-from studio.schemas import NamedIn, SaidOut
+from studio.schemas import ErrorOut, NamedIn
 
 router = Router(tags=["chains"])
 
@@ -87,11 +87,11 @@ def kept_chains(request: HttpRequest) -> Any:
     return found
 
 
-@router.post("/chains", response={201: KeptChainOut, 422: SaidOut}, by_alias=True)
+@router.post("/chains", response={201: KeptChainOut, 422: ErrorOut}, by_alias=True)
 def keep_chain(request: HttpRequest, given: KeptChainIn) -> Any:
     """Keep filters or effects under a name, with what moves them."""
     if KeptChain.objects.count() >= MOST:
-        return error_responses.said(
+        return errors.error_response(
             422, f"{MOST} chains are kept, the most there can be; delete some."
         )
     document = {"schema": SOUND_SCHEMA} | given.model_dump(
@@ -103,7 +103,7 @@ def keep_chain(request: HttpRequest, given: KeptChainIn) -> Any:
     return Status(201, _described(chain))
 
 
-@router.patch("/chains/{chain_id}", response={200: KeptChainOut, 404: SaidOut}, by_alias=True)
+@router.patch("/chains/{chain_id}", response={200: KeptChainOut, 404: ErrorOut}, by_alias=True)
 def rename_chain(request: HttpRequest, chain_id: int, given: NamedIn) -> Any:
     """Give a kept chain another name."""
     chain = KeptChain.objects.get(pk=chain_id)
@@ -112,7 +112,7 @@ def rename_chain(request: HttpRequest, chain_id: int, given: NamedIn) -> Any:
     return _described(chain)
 
 
-@router.delete("/chains/{chain_id}", response={204: None, 404: SaidOut})
+@router.delete("/chains/{chain_id}", response={204: None, 404: ErrorOut})
 def forget_chain(request: HttpRequest, chain_id: int) -> Any:
     """Delete a kept chain; sounds that used it keep their own."""
     KeptChain.objects.get(pk=chain_id).delete()

@@ -9,7 +9,7 @@ from ninja import Router, Status
 
 from studio.library.removing import bring_back, removed_things
 from studio.library.schemas import RemovedEntry
-from studio.schemas import SaidOut
+from studio.schemas import ErrorOut
 
 router = Router(tags=["library"])
 
@@ -22,7 +22,7 @@ def list_removed(request: HttpRequest) -> Any:
     return removed_things()
 
 
-@router.post("/removed/{kind}/{removed_id}", response={204: None, 404: SaidOut})
+@router.post("/removed/{kind}/{removed_id}", response={204: None, 404: ErrorOut})
 def restore_removed(request: HttpRequest, kind: Kind, removed_id: int) -> Any:
     """Bring something back, with what it belongs to."""
     bring_back(kind, removed_id)

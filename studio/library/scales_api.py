@@ -11,12 +11,12 @@ from ninja.files import UploadedFile
 
 from caligo.document.sound import TuningScale
 from caligo.formats.scala import ScalaError, read_scala
-from studio.schemas import SaidOut
+from studio.schemas import ErrorOut
 
 router = Router(tags=["scales"])
 
 
-@router.post("/scales", response={200: TuningScale, 422: SaidOut})
+@router.post("/scales", response={200: TuningScale, 422: ErrorOut})
 def scale_of_file(request: HttpRequest, file: File[UploadedFile]) -> Any:
     """The scale in a Scala file, with its unison on middle C; nothing is saved."""
     name = file.name or "The file"

@@ -278,7 +278,7 @@ class LiveConsumer(AsyncWebsocketConsumer):  # type: ignore[misc]
             case NotesOf():
                 self._notes.show(*self._state.drawn, message.address, self._span)
             case Watch():
-                self._listener.watch(message.stage)
+                self._listener.watch(message.slot)
             case MakeUpOf():
                 self._make_up.show(*self._state.drawn, message.address)
 

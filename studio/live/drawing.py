@@ -205,7 +205,7 @@ def summary_news(summary: Summary, revision: int) -> SummaryNews:
         width=_number(summary.width),
         correlation=_number(summary.correlation),
         loudness=[_number(v) for v in summary.loudness],
-        stages={k: [_number(v) for v in line] for k, line in summary.stages.items()},
+        slots={k: [_number(v) for v in line] for k, line in summary.slots.items()},
         peaks={k: _number(v) for k, v in summary.peaks.items()},
         findings=[FindingOut(**asdict(one)) for one in summary.findings],
     )

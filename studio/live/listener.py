@@ -173,10 +173,10 @@ class Listener:
             self._lead = max(LEAD, self._lead - STEP_DOWN)
             self._calm = 0
 
-    def watch(self, stage: str) -> None:
+    def watch(self, slot: str) -> None:
         """Tell the spectrum of a slot of the chain from now on, with each block; "" for none."""
-        self._watched = stage
-        self.with_listening(lambda listening: listening.watch(stage))
+        self._watched = slot
+        self.with_listening(lambda listening: listening.watch(slot))
 
     def with_listening(self, act: Callable[[Listening], None]) -> bool:
         """Do something to what is listened to in real time, if anything is."""
@@ -253,7 +253,7 @@ class Listener:
         header = SpectrumHeader(
             stream=stream,
             at=round(listening.position, 6),
-            stage=self._watched,
+            slot=self._watched,
             bin_hertz=DEFAULT_RATE / SIZE,
             floor=LOWEST,
         )

@@ -140,7 +140,7 @@ class Watch(Message):
     """Tell the spectrum of a slot of the chain while it plays; of none where it is empty."""
 
     type: Literal["watch"]
-    stage: str = Field(max_length=120)
+    slot: str = Field(max_length=120)
 
 
 class Ping(Message):
@@ -262,7 +262,7 @@ class FindingOut(Message):
     kind: Literal["peak", "mud", "harshness", "rumble", "ceiling"]
     hertz: float
     excess: float
-    share: float
+    fraction: float
     shape: str
     gain: float
     width: float
@@ -280,7 +280,7 @@ class SummaryNews(Message):
     width: float | None
     correlation: float | None
     loudness: Line
-    stages: dict[str, Line]
+    slots: dict[str, Line]
     peaks: dict[str, float | None]
     findings: list[FindingOut]
 
@@ -367,7 +367,7 @@ class SpectrumHeader(Message):
 
     stream: int
     at: float
-    stage: str
+    slot: str
     bin_hertz: float
     floor: float
 

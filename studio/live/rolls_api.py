@@ -14,7 +14,7 @@ from caligo.document.limits import MOST_ROLLS
 from caligo.document.sound import Seed
 from caligo.engine.views.trajectories import rolls
 from studio.library.models import Sound
-from studio.schemas import SaidOut
+from studio.schemas import ErrorOut
 
 router = Router(tags=["rolls"])
 
@@ -33,7 +33,9 @@ class RollOut(Schema):
     values: list[float]
 
 
-@router.post("/sounds/{sound_id}/rolls", response={200: list[RollOut], 404: SaidOut, 422: SaidOut})
+@router.post(
+    "/sounds/{sound_id}/rolls", response={200: list[RollOut], 404: ErrorOut, 422: ErrorOut}
+)
 def rolls_of(request: HttpRequest, sound_id: int, given: RollsIn) -> Any:
     """What a modulator of a sound would do with other seeds."""
     row = Sound.objects.select_related("cue__score").get(pk=sound_id)

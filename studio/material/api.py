@@ -42,7 +42,7 @@ from studio.material.schemas import (
     Take,
     TakenIn,
 )
-from studio.schemas import SaidOut
+from studio.schemas import ErrorOut
 from studio.sending import sent
 from studio.signals import sound_changed
 
@@ -68,10 +68,10 @@ def _sounds() -> Iterator[tuple[Sound, set[str]]]:
         yield sound, used(SoundDocument.model_validate(sound.document))
 
 
-def _described(shelf: MaterialStore, card: Any, users: dict[str, list[str]]) -> dict[str, Any]:
+def _described(store: MaterialStore, card: Any, users: dict[str, list[str]]) -> dict[str, Any]:
     return {
         "card": card,
-        "shipped": shelf.is_shipped(card.key),
+        "shipped": store.is_shipped(card.key),
         "used_by": users.get(card.key, []),
     }
 
@@ -79,11 +79,11 @@ def _described(shelf: MaterialStore, card: Any, users: dict[str, list[str]]) -> 
 @router.get("/material", response=list[MaterialOut])
 def material(request: HttpRequest) -> Any:
     """Everything in the material library, by name."""
-    shelf, users = current(), _users()
-    return [_described(shelf, card, users) for card in shelf.cards()]
+    store, users = current(), _users()
+    return [_described(store, card, users) for card in store.cards()]
 
 
-@router.post("/material", response={201: TakenIn, 422: SaidOut})
+@router.post("/material", response={201: TakenIn, 422: ErrorOut})
 def add(request: HttpRequest, file: File[UploadedFile], job: JobName = "", take: Take = "") -> Any:
     """Take in a recording, as a job that may be asked for and cancelled.
 
@@ -92,13 +92,13 @@ def add(request: HttpRequest, file: File[UploadedFile], job: JobName = "", take:
     return Status(201, take_in(file, job, take))
 
 
-@router.get("/material/jobs/{job}", response={200: JobOut, 404: SaidOut})
+@router.get("/material/jobs/{job}", response={200: JobOut, 404: ErrorOut})
 def how_far(request: HttpRequest, job: JobName) -> Any:
     """How far a job is."""
     found = work.job(job)
     if found is None:
         raise Sound.DoesNotExist
-    return {"share": found.share}
+    return {"progress": found.progress}
 
 
 @router.post("/material/jobs/{job}/cancel", response={204: None})
@@ -108,27 +108,27 @@ def cancel_job(request: HttpRequest, job: JobName) -> Any:
     return Status(204, None)
 
 
-@router.post("/material/instrument", response={201: InstrumentOut, 422: SaidOut})
+@router.post("/material/instrument", response={201: InstrumentOut, 422: ErrorOut})
 def add_instrument(request: HttpRequest, files: File[list[UploadedFile]]) -> Any:
     """Take in an SFZ file with its samples."""
     return Status(201, take_in_instrument(files))
 
 
-@router.post("/material/picture", response={200: CutOut, 422: SaidOut})
+@router.post("/material/picture", response={200: CutOut, 422: ErrorOut})
 def cut_picture(request: HttpRequest, file: File[UploadedFile], frames: int = 32) -> Any:
     """The table that a picture would make; nothing is kept."""
     with on_disk(file, MOST_PICTURE_BYTES) as path:
         return cutting.shown(*cutting.cut_picture(path, file.name or "", _bounded(frames)))
 
 
-@router.post("/material/picture/audio", response={422: SaidOut})
+@router.post("/material/picture/audio", response={422: ErrorOut})
 def hear_picture(request: HttpRequest, file: File[UploadedFile], frames: int = 32) -> HttpResponse:
     """The table that a picture would make, heard."""
     with on_disk(file, MOST_PICTURE_BYTES) as path:
         return _wav(cutting.heard(*cutting.cut_picture(path, file.name or "", _bounded(frames))))
 
 
-@router.post("/material/picture/keep", response={201: KeptTable, 422: SaidOut})
+@router.post("/material/picture/keep", response={201: KeptTable, 422: ErrorOut})
 def keep_picture(
     request: HttpRequest, file: File[UploadedFile], frames: int = 32, name: str = ""
 ) -> Any:
@@ -150,7 +150,7 @@ def _wav(content: bytes) -> HttpResponse:
     return HttpResponse(content, content_type="audio/wav")
 
 
-def _changed(shelf: MaterialStore, card: Card, given: CardChange) -> Card:
+def _changed(store: MaterialStore, card: Card, given: CardChange) -> Card:
     """A card with what is given changed, measured anew where that changes its level."""
     changed: dict[str, Any] = {} if given.name is None else {"name": given.name}
     if isinstance(card, RecordingCard):
@@ -167,56 +167,56 @@ def _changed(shelf: MaterialStore, card: Card, given: CardChange) -> Card:
     if isinstance(fresh, RecordingCard) and (
         "steps" in changed or ("root" in changed and fresh.played is not None)
     ):
-        original = shelf.original(card.key)
+        original = store.original(card.key)
         if original is not None:
             fresh = described(fresh, original[1])
     return fresh
 
 
-@router.patch("/material/{key}", response={200: MaterialOut, 404: SaidOut, 422: SaidOut})
+@router.patch("/material/{key}", response={200: MaterialOut, 404: ErrorOut, 422: ErrorOut})
 def change(request: HttpRequest, key: str, given: CardChange) -> Any:
     """Rename a piece, correct its root, set its loop or its steps."""
-    shelf, before = current(), ""
+    store, before = current(), ""
 
     def changed(card: Card) -> Card:
         nonlocal before
         before = card.signature()
-        return _changed(shelf, card, given)
+        return _changed(store, card, given)
 
-    fresh = shelf.update(key, changed)
+    fresh = store.update(key, changed)
     if fresh is None:
         raise Sound.DoesNotExist
     if fresh.signature() != before:
         for sound, keys in _sounds():
             if key in keys:
                 sound_changed.send(None, sound_id=sound.pk)
-    return _described(shelf, fresh, _users())
+    return _described(store, fresh, _users())
 
 
-@router.delete("/material/{key}", response={204: None, 404: SaidOut, 422: SaidOut})
+@router.delete("/material/{key}", response={204: None, 404: ErrorOut, 422: ErrorOut})
 def remove(request: HttpRequest, key: str) -> Any:
     """Let go of a piece that no sound uses; it can be brought back."""
     users = _users().get(key, [])
     if users:
         raise MaterialError(f"it is used by {', '.join(users)}; choose something else there first")
-    shelf = current()
-    if shelf.card(key) is None:
+    store = current()
+    if store.card(key) is None:
         raise Sound.DoesNotExist
-    if shelf.is_shipped(key):
+    if store.is_shipped(key):
         raise MaterialError("it came with Caligo and stays; only your own changes can be undone")
-    shelf.remove(key)
+    store.remove(key)
     return Status(204, None)
 
 
-@router.post("/material/{key}/bring-back", response={204: None, 422: SaidOut})
+@router.post("/material/{key}/bring-back", response={204: None, 422: ErrorOut})
 def bring_back(request: HttpRequest, key: str) -> Any:
     """Bring back a piece that was deleted in the last month."""
     if not current().bring_back(key):
-        raise MaterialError("it is on the shelf already, or was let go of too long ago")
+        raise MaterialError("it is in the library already, or was deleted too long ago")
     return Status(204, None)
 
 
-@router.get("/material/{key}/outline", response={200: OutlineOut, 422: SaidOut})
+@router.get("/material/{key}/outline", response={200: OutlineOut, 422: ErrorOut})
 def look(
     request: HttpRequest,
     key: str,
@@ -229,7 +229,7 @@ def look(
     return {"low": low.tolist(), "high": high.tolist(), "seconds": seconds}
 
 
-@router.get("/material/{key}/spectrogram", response={422: SaidOut})
+@router.get("/material/{key}/spectrogram", response={422: ErrorOut})
 def draw_detail(
     request: HttpRequest,
     key: str,
@@ -244,7 +244,7 @@ def draw_detail(
     return HttpResponse(levels, content_type="application/octet-stream")
 
 
-@router.get("/material/{key}/audio", response={422: SaidOut})
+@router.get("/material/{key}/audio", response={422: ErrorOut})
 def hear(request: HttpRequest, key: str) -> StreamingHttpResponse:
     """A recording after its steps."""
     with _passing(".wav") as path:
@@ -264,29 +264,29 @@ def _passing(ending: str) -> Iterator[Path]:
         raise
 
 
-@router.post("/material/{key}/cut", response={200: CutOut, 422: SaidOut})
+@router.post("/material/{key}/cut", response={200: CutOut, 422: ErrorOut})
 def cut(request: HttpRequest, key: str, given: CutIn) -> Any:
     """A cut, to look at; nothing is kept."""
     return cutting.shown(*cutting.cut(key, given))
 
 
-@router.post("/material/{key}/cut/audio", response={422: SaidOut})
+@router.post("/material/{key}/cut/audio", response={422: ErrorOut})
 def hear_cut(request: HttpRequest, key: str, given: CutIn) -> HttpResponse:
     """A cut, to hear; nothing is kept."""
     return _wav(cutting.heard(*cutting.cut(key, given)))
 
 
-@router.post("/material/{key}/cut/keep", response={201: KeptTable, 422: SaidOut})
+@router.post("/material/{key}/cut/keep", response={201: KeptTable, 422: ErrorOut})
 def keep_cut(request: HttpRequest, key: str, given: CutIn) -> Any:
     """Keep a cut as a table."""
     spectra, hertz = cutting.cut(key, given)
-    way = "by cycles" if given.way == "cycles" else "by its spectrum"
+    method = "by cycles" if given.method == "cycles" else "by its spectrum"
     source = current().card(key)
     name = "a recording" if source is None else source.name
     card = current().add_table(
         spectra,
         given.name,
-        f"cut from {name} {way} at {hertz:.1f} Hz",
+        f"cut from {name} {method} at {hertz:.1f} Hz",
         source=key,
         cut=given.model_dump(exclude={"name"}),
     )
@@ -295,7 +295,7 @@ def keep_cut(request: HttpRequest, key: str, given: CutIn) -> Any:
 
 @router.get(
     "/sounds/{sound_id}/layers/{layer_id}/close-up",
-    response={200: dict[str, Any], 404: SaidOut},
+    response={200: dict[str, Any], 404: ErrorOut},
 )
 def look_at_layer(request: HttpRequest, sound_id: int, layer_id: str, at: Finite) -> Any:
     """What a layer's source did in the last seconds before a moment."""
@@ -310,7 +310,7 @@ def look_at_layer(request: HttpRequest, sound_id: int, layer_id: str, at: Finite
     return {"start": start, "end": at, **close_up(sound, score, layer, start, at)}
 
 
-@router.get("/sounds/{sound_id}/layers/{layer_id}/instrument", response={404: SaidOut})
+@router.get("/sounds/{sound_id}/layers/{layer_id}/instrument", response={404: ErrorOut})
 def download_instrument(
     request: HttpRequest, sound_id: int, layer_id: str
 ) -> StreamingHttpResponse:
@@ -319,9 +319,9 @@ def download_instrument(
     layer = next((x for x in sound.layers if x.id == layer_id), None)
     if layer is None:
         raise Sound.DoesNotExist
-    shelf = current()
+    store = current()
     zones = [zone.params_as_json() for zone in layer.source.of_kind("zone")]
-    text, files = sfz_of(zones, shelf, f"{sound.name}, {layer.name}")
+    text, files = sfz_of(zones, store, f"{sound.name}, {layer.name}")
     with _passing(".zip") as path, _passing(".wav") as sample:
         with zipfile.ZipFile(path, "w") as archive:
             archive.writestr("instrument.sfz", text)

@@ -39,7 +39,7 @@ def recording(key: str) -> Recording:
 
 def cut(key: str, given: CutIn) -> tuple[Spectra, float]:
     """A cut of a recording, and the pitch in Hz that it was cut at."""
-    found: tuple[Spectra, float] = in_a_worker("cut", key, given.way, given.root, given.frames)
+    found: tuple[Spectra, float] = in_a_worker("cut", key, given.method, given.root, given.frames)
     return found
 
 

@@ -34,7 +34,7 @@ def on_disk(file: UploadedFile, limit: int) -> Iterator[Path]:
     name = file.name or "the file"
     if (file.size or 0) > limit:
         raise MaterialError(
-            f"{name} has {(file.size or 0) >> 20} MB; at most {limit >> 20} MB can be taken in"
+            f"{name} has {(file.size or 0) >> 20} MB; at most {limit >> 20} MB can be imported"
         )
     with tempfile.TemporaryDirectory(prefix=UPLOADS, dir=settings.DATA_DIR) as folder:
         path = Path(folder) / f"upload{PurePath(name).suffix.lower()[:8]}"
@@ -44,7 +44,7 @@ def on_disk(file: UploadedFile, limit: int) -> Iterator[Path]:
                     out.write(chunk)
         except OSError as error:
             raise MaterialError(
-                f"{name} could not be taken in: {error.strerror}. Is the disk full?"
+                f"{name} could not be imported: {error.strerror}. Is the disk full?"
             ) from None
         yield path
 
@@ -54,7 +54,7 @@ def take_in(file: UploadedFile, job: str = "", take: str = "") -> TakenIn:
     name = file.name or "Recording"
     with on_disk(file, settings.MAX_MATERIAL_BYTES) as path:
         try:
-            origin = f"taken in from {name}"
+            origin = f"imported from {name}"
             card, fresh = in_a_worker(
                 "take_in", path, PurePath(name).stem, origin, name, take, name=job
             )

@@ -12,18 +12,18 @@ from caligo.material.seams import as_looped, seam
 from studio.material import cutting
 from studio.material.schemas import Finite, LoopOut, SeamOut
 from studio.material.work import in_a_worker
-from studio.schemas import SaidOut
+from studio.schemas import ErrorOut
 
 router = Router(tags=["material"])
 
 
-@router.get("/material/{key}/loops", response={200: list[LoopOut], 422: SaidOut})
+@router.get("/material/{key}/loops", response={200: list[LoopOut], 422: ErrorOut})
 def loops(request: HttpRequest, key: str) -> Any:
     """Loops that were found, the best first."""
     return in_a_worker("loops", key)
 
 
-@router.get("/material/{key}/loop/audio", response={422: SaidOut})
+@router.get("/material/{key}/loop/audio", response={422: ErrorOut})
 def hear_loop(
     request: HttpRequest, key: str, loop: Annotated[Loop, Query()], lead: Finite = 0.0
 ) -> HttpResponse:
@@ -33,7 +33,7 @@ def hear_loop(
     return HttpResponse(content, content_type="audio/wav")
 
 
-@router.get("/material/{key}/loop/seam", response={200: SeamOut, 422: SaidOut})
+@router.get("/material/{key}/loop/seam", response={200: SeamOut, 422: ErrorOut})
 def look_at_seam(request: HttpRequest, key: str, loop: Annotated[Loop, Query()]) -> Any:
     """How a loop goes over from its end to its start."""
     held = cutting.recording(key)

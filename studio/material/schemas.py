@@ -29,7 +29,7 @@ class MaterialOut(Schema):
 class JobOut(Schema):
     """How far something is that a page waits for."""
 
-    share: float
+    progress: float
 
 
 class TakenIn(Schema):
@@ -76,7 +76,7 @@ class OutlineOut(Schema):
 class CutIn(Schema):
     """How to cut a table from a recording."""
 
-    way: Literal["cycles", "spectrum"] = "cycles"
+    method: Literal["cycles", "spectrum"] = "cycles"
     frames: int = Field(default=32, ge=1, le=128)
     root: Root | None = None
     name: NameText = "Cut table"

@@ -29,14 +29,14 @@ Row = NDArray[np.float32]
 LEAST_FREE = 1 << 20
 """Bytes free below which a disk is full, whatever a library says."""
 CANCELLED = "it was cancelled"
-MISSING = "this recording is no longer on the shelf, or its file is damaged"
+MISSING = "this recording is no longer in the library, or its file is damaged"
 
 
 @dataclass(slots=True)
 class Job:
     """Something that a page waits for, and may cancel."""
 
-    share: float = 0.0
+    progress: float = 0.0
     cancelled: bool = False
     worker: Worker | None = None
 
@@ -45,12 +45,12 @@ _jobs: dict[str, Job] = {}
 
 
 def job(name: str) -> Job | None:
-    """The job of a name, while it is under way."""
+    """The job of a name, while it is under method."""
     return _jobs.get(name)
 
 
 def cancel(name: str) -> None:
-    """Stop a job, if it is under way."""
+    """Stop a job, if it is under method."""
     found = _jobs.get(name)
     if found is not None:
         found.cancelled = True
@@ -59,7 +59,7 @@ def cancel(name: str) -> None:
 
 
 def in_a_worker(task: str, *arguments: Any, name: str = "") -> Any:
-    """The last result of a task of this module, computed by a worker; numbers before it are shares.
+    """The last result of a task of this module, by a worker; numbers before it are progress.
 
     Parameters
     ----------
@@ -84,7 +84,7 @@ def in_a_worker(task: str, *arguments: Any, name: str = "") -> Any:
     try:
         for result in worker.run(f"studio.material.work:{task}", folders, *arguments):
             if isinstance(result, float):
-                here.share = result
+                here.progress = result
             if here.cancelled:
                 worker.stop()
     finally:
@@ -112,7 +112,7 @@ def take_in(
     *,
     interrupted: Callable[[], bool],
 ) -> Iterator[float | tuple[RecordingCard, bool]]:
-    """Take a file in: shares, then its card, and whether it was new."""
+    """Import a file: progress, then its card, and whether it was new."""
     yield from with_progress(
         lambda progress: store_of(folders).add_recording(
             path, name, origin, called, take=take, progress=progress, interrupted=interrupted
@@ -131,7 +131,7 @@ def loops(
 def cut(
     folders: list[str],
     key: str,
-    way: str,
+    method: str,
     root: float | None,
     frames: int,
     *,
@@ -140,7 +140,7 @@ def cut(
     """A table cut of a recording at a key, its own if none is given; and the pitch in Hz."""
     held = _recording(folders, key)
     hertz = frequency(held.root if root is None else root)
-    by = cutting.by_cycles if way == "cycles" else cutting.by_spectrum
+    by = cutting.by_cycles if method == "cycles" else cutting.by_spectrum
     yield by(held.samples, held.rate, hertz, frames), hertz
 
 

@@ -13,13 +13,13 @@ from studio.library.models import Sound
 from studio.renders import jobs
 from studio.renders.models import Render
 from studio.renders.schemas import RenderIn, RenderOut
-from studio.schemas import SaidOut
+from studio.schemas import ErrorOut
 from studio.sending import sent
 
 router = Router(tags=["renders"])
 
 
-@router.post("/sounds/{sound_id}/renders", response={201: RenderOut, 404: SaidOut, 422: SaidOut})
+@router.post("/sounds/{sound_id}/renders", response={201: RenderOut, 404: ErrorOut, 422: ErrorOut})
 def create_render(request: HttpRequest, sound_id: int, given: RenderIn) -> Any:
     """Begin to render a sound as it is now."""
     sound = Sound.objects.select_related("cue__score").get(pk=sound_id)
@@ -51,19 +51,19 @@ def create_render(request: HttpRequest, sound_id: int, given: RenderIn) -> Any:
     return Status(201, render)
 
 
-@router.get("/sounds/{sound_id}/renders", response={200: list[RenderOut], 404: SaidOut})
+@router.get("/sounds/{sound_id}/renders", response={200: list[RenderOut], 404: ErrorOut})
 def renders(request: HttpRequest, sound_id: int) -> Any:
     """A sound's renders, the newest first."""
     return Sound.objects.get(pk=sound_id).renders.all()[:50]
 
 
-@router.get("/renders/{render_id}", response={200: RenderOut, 404: SaidOut})
+@router.get("/renders/{render_id}", response={200: RenderOut, 404: ErrorOut})
 def read_render(request: HttpRequest, render_id: int) -> Any:
     """How a render stands."""
     return Render.objects.get(pk=render_id)
 
 
-@router.post("/renders/{render_id}/cancel", response={200: RenderOut, 404: SaidOut})
+@router.post("/renders/{render_id}/cancel", response={200: RenderOut, 404: ErrorOut})
 def cancel_render(request: HttpRequest, render_id: int) -> Any:
     """Stop a render."""
     render = Render.objects.get(pk=render_id)
@@ -72,7 +72,7 @@ def cancel_render(request: HttpRequest, render_id: int) -> Any:
     return render
 
 
-@router.post("/renders/{render_id}/again", response={201: RenderOut, 404: SaidOut})
+@router.post("/renders/{render_id}/again", response={201: RenderOut, 404: ErrorOut})
 def render_again(request: HttpRequest, render_id: int) -> Any:
     """Render the same once more, as it was then."""
     before = Render.objects.get(pk=render_id)
@@ -90,7 +90,7 @@ def render_again(request: HttpRequest, render_id: int) -> Any:
     return Status(201, again)
 
 
-@router.get("/renders/{render_id}/file", response={404: SaidOut})
+@router.get("/renders/{render_id}/file", response={404: ErrorOut})
 def download_render(request: HttpRequest, render_id: int) -> StreamingHttpResponse:
     """The rendered file."""
     render = Render.objects.get(pk=render_id)

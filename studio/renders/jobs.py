@@ -206,9 +206,10 @@ def _follow(render: Render, worker: Worker, event: threading.Event) -> None:
         render.rate,
         RenderRange(render.start, render.end),
     )
-    for share in results:
+    for progress in results:
         if event.is_set():
             worker.stop()
         with contextlib.suppress(DatabaseError):  # the file matters, not how far it is
-            Render.objects.filter(pk=render.pk, state=Render.State.RUNNING).update(progress=share)
+            running = Render.objects.filter(pk=render.pk, state=Render.State.RUNNING)
+            running.update(progress=progress)
         render_changed.send(None, sound_id=render.sound_id, render_id=render.pk)

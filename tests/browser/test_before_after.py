@@ -52,7 +52,7 @@ def test_a_bypass_and_two_orders_are_compared_by_one_key(page: Page) -> None:
         page.keyboard.type(value)
         page.keyboard.press("Enter")
     chain = page.get_by_role("list", name="Chain").locator("b")
-    before = page.get_by_role("button", name="Before", exact=True)
+    before = page.get_by_role("button", name="Compare with before", exact=True)
 
     station(page, "Limiter")
     page.keyboard.press("Alt+ArrowLeft")

@@ -166,7 +166,7 @@ def test_an_effect_is_made_up_for(page: Page) -> None:
     region = page.get_by_role("region", name=re.compile("Compressor$"))
     region.get_by_role("button", name="More").focus()
     page.keyboard.press("Enter")
-    page.get_by_role("menuitem", name="Make up").focus()
+    page.get_by_role("menuitem", name="Match loudness").focus()
     page.keyboard.press("Enter")
     expect(page.get_by_role("status").filter(has_text="is +")).to_be_visible()
     expect(output).to_have_attribute("aria-valuetext", re.compile(r"^[1-9][\d.]* dB"))
@@ -175,7 +175,7 @@ def test_an_effect_is_made_up_for(page: Page) -> None:
 
 
 def test_a_chain_is_kept_by_name_and_used_again_with_keys_alone(page: Page) -> None:
-    """Two effects of a layer and what moves one, under a name, behind the master's; forgotten, and
+    """Two effects of a layer and what moves one, under a name, behind the master's; deleted, and
     back again."""
     add(page, "compressor", "Compressor")
     add(page, "echoes", "Delay")
@@ -184,16 +184,16 @@ def test_a_chain_is_kept_by_name_and_used_again_with_keys_alone(page: Page) -> N
     page.get_by_label("Search: Add target").fill("delay feedback")
     page.keyboard.press("Enter")
     expect(page.locator("[data-route='ground.delay1.feedback']")).to_have_count(1)
-    page.get_by_role("button", name=re.compile("^Kept chains, for Ground")).press("Enter")
-    effects = page.get_by_role("region", name="Chains of effects")
-    expect(effects.get_by_role("button", name="Keep", exact=True)).to_be_disabled()
+    page.get_by_role("button", name=re.compile("^Presets for Ground")).press("Enter")
+    effects = page.get_by_role("region", name="Presets of effects")
+    expect(effects.get_by_role("button", name="Save", exact=True)).to_be_disabled()
     effects.get_by_label("Name for these effects").fill("Far wall")
     page.keyboard.press("Enter")
     kept = effects.get_by_text(re.compile("^Compressor, Delay; moved by [A-Z][a-z]+$"))
     expect(kept).to_be_visible()
     page.keyboard.press("Escape")
     page.get_by_label("Layers and buses").get_by_text("Master", exact=True).click()
-    page.get_by_role("button", name="Kept chains, for Master").press("Enter")
+    page.get_by_role("button", name="Presets for Master").press("Enter")
     effects.get_by_role("button", name="Add Far wall").press("Enter")
     chain = page.get_by_role("list", name="Chain").locator("b")
     expect(chain).to_have_text(["Voices and pace", "Compressor", "Delay", "Level and ceiling"])

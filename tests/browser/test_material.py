@@ -31,8 +31,8 @@ def open_material(page: Page) -> None:
     expect(page.get_by_role("heading", name="Material")).to_be_visible()
 
 
-def take_in(page: Page, *paths: Path) -> None:
-    page.get_by_label("Recordings to take in").set_input_files([str(p) for p in paths])
+def import_files(page: Page, *paths: Path) -> None:
+    page.get_by_label("Recordings to import").set_input_files([str(p) for p in paths])
 
 
 def source_kind(page: Page, name: str) -> None:
@@ -54,17 +54,21 @@ def level(samples: np.ndarray, low: float, high: float) -> float:
 def test_several_files_are_taken_in_and_duplicates_are_told(page: Page, tmp_path: Path) -> None:
     open_material(page)
     first, second = tone(tmp_path, "low sill.wav", 98.0), tone(tmp_path, "high sill.flac", 311.0)
-    take_in(page, first, second)
+    import_files(page, first, second)
     expect(page.get_by_role("button", name=re.compile("^low sill"))).to_be_visible()
     expect(page.get_by_role("button", name=re.compile("^high sill.*E♭4"))).to_be_visible()
     again = tone(tmp_path, "another name.wav", 98.0)
-    take_in(page, again)
-    expect(page.get_by_text("Already on the shelf: another name.wav (as low sill)")).to_be_visible()
+    import_files(page, again)
+    expect(
+        page.get_by_text("Already in the library: another name.wav (as low sill)")
+    ).to_be_visible()
 
 
 def test_bad_files_get_clear_messages_and_nothing_is_lost(page: Page, tmp_path: Path) -> None:
     open_material(page)
-    on_shelf = page.get_by_role("complementary", name="The shelf").get_by_role("listitem")
+    on_shelf = page.get_by_role("complementary", name="Recordings and tables").get_by_role(
+        "listitem"
+    )
     expect(on_shelf.first).to_be_visible()
     before = on_shelf.count()
     empty, text, cut = (tmp_path / n for n in ("empty.wav", "letter.wav", "cut.wav"))
@@ -80,7 +84,7 @@ def test_bad_files_get_clear_messages_and_nothing_is_lost(page: Page, tmp_path: 
         (cut, "cut.wav is cut off"),
         (eight, "eight.wav has 8 channels"),
     ):
-        take_in(page, path)
+        import_files(page, path)
         expect(page.get_by_role("alert")).to_contain_text(message)
     expect(on_shelf).to_have_count(before)
     page.get_by_label("Picture to cut a table from").set_input_files(
@@ -91,7 +95,7 @@ def test_bad_files_get_clear_messages_and_nothing_is_lost(page: Page, tmp_path: 
 
 def test_steps_are_made_and_undone(page: Page, tmp_path: Path) -> None:
     open_material(page)
-    take_in(page, tone(tmp_path, "stay.wav", 205.0))
+    import_files(page, tone(tmp_path, "stay.wav", 205.0))
     page.get_by_role("button", name=re.compile("^stay")).click()
     # A part is chosen once the length is known.
     picture = page.get_by_role(
@@ -118,7 +122,7 @@ def test_steps_are_made_and_undone(page: Page, tmp_path: Path) -> None:
 
 def test_what_is_let_go_of_is_brought_back(page: Page, tmp_path: Path) -> None:
     open_material(page)
-    take_in(page, tone(tmp_path, "brief.wav", 181.0))
+    import_files(page, tone(tmp_path, "brief.wav", 181.0))
     entry = page.get_by_role("button", name=re.compile("^brief"))
     entry.click()
     page.get_by_role("button", name="Let go").click()
@@ -130,7 +134,7 @@ def test_what_is_let_go_of_is_brought_back(page: Page, tmp_path: Path) -> None:
 
 def test_the_root_is_corrected_and_a_loop_is_found(page: Page, tmp_path: Path) -> None:
     open_material(page)
-    take_in(page, tone(tmp_path, "turn.wav", 123.0, 3.0))
+    import_files(page, tone(tmp_path, "turn.wav", 123.0, 3.0))
     page.get_by_role("button", name=re.compile("^turn")).click()
     root = page.get_by_label("Root note")
     root.fill("C3 +10 ct")
@@ -143,7 +147,7 @@ def test_the_root_is_corrected_and_a_loop_is_found(page: Page, tmp_path: Path) -
     page.get_by_role("button", name="Use", exact=True).first.click()
     expect(page.get_by_label("Loop start in seconds")).to_be_visible()
     expect(page.get_by_role("img", name="The wave over the join: no step")).to_be_visible()
-    page.get_by_role("button", name="Hear loop").click()
+    page.get_by_role("button", name="Play loop").click()
     expect(page.get_by_role("button", name="Stop", exact=True).last).to_be_visible()
     # Nudged while it sounds: heard anew before it is kept, and its join looked at.
     page.get_by_label("Loop crossfade in seconds").fill("0")
@@ -164,13 +168,13 @@ def test_the_root_is_corrected_and_a_loop_is_found(page: Page, tmp_path: Path) -
 @pytest.mark.hears
 def test_tables_are_cut_both_ways_and_from_a_picture_and_heard(page: Page, tmp_path: Path) -> None:
     open_material(page)
-    take_in(page, tone(tmp_path, "reed.wav", 220.0))
+    import_files(page, tone(tmp_path, "reed.wav", 220.0))
     page.get_by_role("button", name=re.compile("^reed 2")).click()
     expect(page.locator("[data-cut='32']")).to_be_visible()
     page.get_by_role("button", name="Keep table").click()
     expect(page.get_by_text(re.compile("cut from reed by cycles at 220"))).to_be_visible()
     page.get_by_role("button", name=re.compile("^reed 2")).click()
-    page.get_by_label("Way to cut").select_option("spectrum")
+    page.get_by_label("Method of cutting").select_option("spectrum")
     page.get_by_label("Cycles", exact=True).fill("12")
     expect(page.locator("[data-cut='12']")).to_be_visible()
     page.get_by_label("named").fill("Reed by spectrum")
@@ -258,13 +262,13 @@ def test_operators_are_a_list_that_says_who_acts_on_whom(page: Page) -> None:
     source_kind(page, "Operators")
     page.get_by_role("button", name="Add operator").click()
     expect(page.get_by_role("heading", name="Operator 2")).to_be_visible()
-    page.get_by_role("button", name="Let another act on it: Operator 1").focus()
+    page.get_by_role("button", name="Add modulating operator: Operator 1").focus()
     page.keyboard.press("Enter")
     expect(page.get_by_role("menuitem", name="Itself")).to_be_focused()
     page.keyboard.press("ArrowDown")
     expect(page.get_by_role("menuitem", name="Operator 2")).to_be_focused()
     page.keyboard.press("Enter")
-    expect(page.get_by_text("Operator 2 acts on it by 1 rad")).to_be_visible()
+    expect(page.get_by_text("modulated by Operator 2, 1 rad")).to_be_visible()
     expect(page.get_by_role("img", name=re.compile("Spectrum of Operator 1"))).to_be_visible(
         timeout=90_000
     )
@@ -272,7 +276,7 @@ def test_operators_are_a_list_that_says_who_acts_on_whom(page: Page) -> None:
     assert listened(page, 1.5)[:, -20_000:].std() > 0.003
     page.get_by_role("button", name="Stop", exact=True).click()
     page.get_by_role("button", name="Remove Operator 2").click()
-    expect(page.get_by_text("Operator 2 acts on it")).not_to_be_visible()
+    expect(page.get_by_text("modulated by Operator 2")).not_to_be_visible()
 
 
 def test_every_source_shows_what_it_does(page: Page) -> None:

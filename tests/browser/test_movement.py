@@ -334,10 +334,10 @@ def test_a_modulator_is_rolled_again_and_comes_back(page: Page) -> None:
     before = path(page, "ground.source.fine")
     page.get_by_role("button", name="Reseed", exact=True).press("Enter")
     expect(page.locator("[data-path='ground.source.fine']")).not_to_have_attribute("d", before)
-    rolls = page.get_by_role("list", name="Rolls")
-    expect(rolls.get_by_role("listitem")).to_have_count(2)
-    expect(rolls.locator("path").first).to_have_attribute("d", re.compile("^M"))
-    rolls.get_by_role("button", name="Take Roll 1").press("Enter")
+    seeds = page.get_by_role("list", name="Seeds")
+    expect(seeds.get_by_role("listitem")).to_have_count(2)
+    expect(seeds.locator("path").first).to_have_attribute("d", re.compile("^M"))
+    seeds.get_by_role("button", name="Use Seed 1").press("Enter")
     expect(page.locator("[data-path='ground.source.fine']")).to_have_attribute("d", before)
     assert sound(page)["document"]["modulators"][1]["seed"] == seed
     page.get_by_role("button", name="Lock", exact=True).press("Enter")
@@ -430,7 +430,7 @@ def test_the_whole_is_skimmed_and_two_moments_are_heard_in_turn(long_page: Page)
     choose(page, turns, "A is here")
     page.get_by_test_id("long-view").click(position={"x": 800, "y": 40})
     choose(page, turns, "B is here")
-    choose(page, turns, "Hear them in turn")
+    choose(page, turns, "Play them in turn")
     expect(clock).to_have_text(re.compile(r"^0:4"))
     expect(clock).to_have_text(re.compile(r"^2:5"))
     expect(clock).to_have_text(re.compile(r"^0:4"))
@@ -496,7 +496,7 @@ def test_the_table_of_routes_is_filtered_edited_and_soloed(page: Page) -> None:
 
 
 def test_it_says_when_all_cycles_come_together(page: Page) -> None:
-    page.get_by_role("button", name="never returns").press("Enter")
-    panel = page.get_by_role("dialog", name="Returns after")
+    page.get_by_role("button", name="never repeats").press("Enter")
+    panel = page.get_by_role("dialog", name="Repeats after")
     expect(panel).to_contain_text("Weather: it is free")
     expect(panel).to_contain_text("1 min 44 s")

@@ -44,7 +44,7 @@ def values_of(parameter: Parameter) -> st.SearchStrategy[Any]:
 
 
 def reference(kind: str, number: int) -> str:
-    """One of the things of a kind that are on the shelf as it is now, or none."""
+    """One of the things of a kind that are in the library as it is now, or none."""
     names = ["", *(c.key for c in current().cards() if c.kind == kind)]
     return names[number % len(names)]
 

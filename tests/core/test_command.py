@@ -143,7 +143,7 @@ def test_missing_material_is_told(tmp_path: Path, capsys: pytest.CaptureFixture[
     path.write_text(json.dumps(plain_sound(layer).as_document()))
     main(["check", str(path)])
     output = capsys.readouterr()
-    assert "ground.source.recording: this material is not on the shelf" in output.err
+    assert "ground.source.recording: this material is not in the library" in output.err
     assert "a valid sound" in output.out
 
 

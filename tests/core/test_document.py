@@ -326,8 +326,8 @@ def test_a_document_of_schema_6_keeps_how_loud_its_recordings_were() -> None:
     assert evening(of_wind, wind) == VOICE_RMS / wind.level
     # All else is as new sounds have it; what an older document says itself stays.
     assert all("evened" not in s.params for s in sources if s.kind not in ("spectral", "grains"))
-    said = {"kind": "grains", "params": {"evened": "loudness"}}
-    layer = {"id": "a", "name": "A", "source": said}
+    source = {"kind": "grains", "params": {"evened": "loudness"}}
+    layer = {"id": "a", "name": "A", "source": source}
     found = read_sound({"schema": 6, "name": "Old", "layers": [layer]})
     assert found.layers[0].source.params["evened"] == "loudness"
 

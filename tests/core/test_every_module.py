@@ -68,11 +68,11 @@ def stream(engine: Engine, ticks: int, block: int) -> np.ndarray:
 @named
 def test_blocks_make_no_difference(module: Module) -> None:
     sound = busiest(module)
-    first = stream(Engine(sound, SCORE), 600, 8192)
-    for block, ticks in ((64, 80), (192, 300)):
+    first = stream(Engine(sound, SCORE), 450, 8192)
+    for block, ticks in ((64, 60), (192, 210)):
         found = stream(Engine(sound, SCORE), ticks, block)
         assert np.array_equal(found, first[:, : ticks * TICK]), block
-    assert np.array_equal(stream(Engine(sound, SCORE, threads=2), 600, 4096), first)
+    assert np.array_equal(stream(Engine(sound, SCORE, threads=2), 450, 4096), first)
 
 
 @named

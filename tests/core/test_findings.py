@@ -75,7 +75,7 @@ def test_a_resonance_is_found_and_its_band_takes_it_away(hertz: float) -> None:
     peak = next(one for one in found(signal) if one.kind == "peak")
     assert peak.hertz == pytest.approx(hertz, rel=0.02)  # a row is 2.9 % wide
     assert peak.excess == pytest.approx(16.0, abs=3.0)
-    assert peak.share > 0.9
+    assert peak.fraction > 0.9
     assert f"{peak.hertz:.0f} Hz" in peak.text
     after = found(bell(signal, peak))
     assert not any(one.kind == "peak" and abs(one.hertz / hertz - 1) < 0.03 for one in after)
@@ -166,5 +166,5 @@ def test_what_the_ceiling_takes_is_told() -> None:
     over = quiet + 8.0 - 20.0 * math.log10(peak)
     (found,) = held(over)
     assert found.excess == pytest.approx(9.0, abs=0.5)
-    assert found.share > 0.5
+    assert found.fraction > 0.5
     assert held(over + found.gain) == []

@@ -28,7 +28,7 @@ def shelf(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> MaterialStore:
 
 
 def taken(shelf: MaterialStore, folder: Path, name: str, hertz: float) -> RecordingCard:
-    """A tone on the shelf."""
+    """A tone in the library."""
     wave = 0.5 * np.sin(2 * np.pi * hertz * np.arange(2 * RATE) / RATE)
     path = folder / "tone.wav"
     soundfile.write(path, wave, RATE, subtype="PCM_24")

@@ -13,7 +13,7 @@ from caligo.document import read_score, read_sound
 from caligo.engine.render.engine import Engine
 from caligo.engine.render.offline import render_array
 from caligo.engine.stems.store import StemStore
-from caligo.engine.views.long_view import COLUMNS, STAGE_POINTS, Summary, Tile, fine
+from caligo.engine.views.long_view import COLUMNS, SLOT_POINTS, Summary, Tile, fine
 from caligo.engine.views.picture_store import KEPT_PROBES
 from caligo.engine.views.preview import Preview, preview_tiles, probes
 from caligo.material.store import current
@@ -60,7 +60,7 @@ def test_fine_view_covers_everything_once_and_sums_up() -> None:
     assert summary.integrated == pytest.approx(meter.integrated(), abs=0.1)
     assert summary.true_peak == pytest.approx(true_peak(signal), abs=0.01)
     assert len(summary.loudness) == COLUMNS
-    assert len(summary.stages["ground"]) == STAGE_POINTS
+    assert len(summary.slots["ground"]) == SLOT_POINTS
 
 
 def test_coarse_view_resembles_the_fine_one() -> None:

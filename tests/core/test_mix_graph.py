@@ -15,7 +15,7 @@ from caligo.engine.layers.metering import SlotMeter
 from caligo.engine.render.engine import Engine
 from caligo.engine.render.offline import render_array
 from caligo.engine.stems.store import PIECE_TICKS, StemStore
-from caligo.engine.views.long_view import stage_lines
+from caligo.engine.views.long_view import slot_lines
 from caligo.signal.ticks import TICK, Span
 from tests.core.builders import RATE, decibels, one_note, plain_layer
 from tests.core.trial import effect, with_trial_modules
@@ -178,7 +178,7 @@ def test_levels_are_told_behind_every_stage() -> None:
     engine = Engine(made, one_note(57, 3.0), meter=meter)
     for _ in engine.stream(engine.length_ticks):
         pass
-    now = {stage: power for stage, (power, _) in meter.now().items()}
+    now = {slot: power for slot, (power, _) in meter.now().items()}
     assert set(now) == {"ground.source", "ground.f", "ground.envelope", "ground", "b", "master",
                         "output"}  # fmt: skip
     # A second-order Butterworth low-pass an octave above its corner: 10 log10(1 + 2^4) dB.
@@ -198,12 +198,12 @@ def test_levels_come_out_of_stored_stems_as_well(tmp_path: Path) -> None:
         engine = Engine(made, score, stems=store, meter=meter)
         for _ in engine.stream(PIECE_TICKS + 2_000, 32_768):
             pass
-        return {stage: level.power for stage, level in meter.levels().items()}
+        return {slot: level.power for slot, level in meter.levels().items()}
 
     first, second = levels(), levels()
     assert first.keys() == second.keys()
-    for stage, power in first.items():
-        assert np.abs(power - second[stage]).max() < 1e-9, stage
+    for slot, power in first.items():
+        assert np.abs(power - second[slot]).max() < 1e-9, slot
 
 
 def test_a_start_from_the_mixers_own_state_is_exact(tmp_path: Path) -> None:
@@ -246,4 +246,4 @@ def test_a_stage_that_has_fallen_silent_leaves_no_empty_line() -> None:
     assert kept == {}
     other = SlotMeter()
     other.take({"ground.filter": (5, np.zeros((0, 2)))})
-    assert stage_lines(other, 1_000) == {}
+    assert slot_lines(other, 1_000) == {}

@@ -71,7 +71,7 @@ def shelf(tmp_path: Any, monkeypatch: pytest.MonkeyPatch) -> MaterialStore:
 def taken(
     shelf: MaterialStore, tmp_path: Any, wave: np.ndarray, rate: int = RATE, name: str = "x"
 ) -> str:
-    """The key of a wave, on the shelf."""
+    """The key of a wave, in the library."""
     path = tmp_path / f"{name}.wav"
     soundfile.write(path, wave.T, rate, subtype="FLOAT")
     return shelf.add_recording(path, name)[0].key

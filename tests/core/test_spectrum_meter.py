@@ -1,4 +1,4 @@
-"""The spectrum of one stage while listening, by a meter from outside."""
+"""The spectrum of one slot while listening, by a meter from outside."""
 
 from __future__ import annotations
 

@@ -79,5 +79,5 @@ def seen() -> float:
 FIGURES = (
     Figure("middle-drawn", "Listening from the middle where it is drawn, off at once", -60.0,
            "dB", seen),
-    Figure("caught-up", "Where nothing is drawn, until a start is within -40 dB", 3.5, "s", unseen),
+    Figure("caught-up", "Where nothing is drawn, until a start is within -40 dB", 3.0, "s", unseen),
 )  # fmt: skip

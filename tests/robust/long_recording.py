@@ -22,8 +22,8 @@ SETTING = """
 import sys
 from pathlib import Path
 from caligo.material.store import current
-shelf = current()
-key = next((c.key for c in shelf.cards() if c.name == "long"), "")
+store = current()
+key = next((c.key for c in store.cards() if c.name == "long"), "")
 """
 PLAY = """
 from caligo.document import read_sound
@@ -38,15 +38,15 @@ for _ in range(200):
     listening.block()
 """
 ACTS = {
-    "bring in": "shelf.add_recording(Path(sys.argv[1]), 'long')",
+    "bring in": "store.add_recording(Path(sys.argv[1]), 'long')",
     "outline": "from caligo.material.overview import outline\n"
-    "r = shelf.recording(key); outline(r.samples, r.rate, 0.0, 1e9, 1200)",
+    "r = store.recording(key); outline(r.samples, r.rate, 0.0, 1e9, 1200)",
     "spectrogram": "from caligo.material.overview import spectrogram\n"
-    "r = shelf.recording(key); spectrogram(r.samples, r.rate, 0.0, r.frames / r.rate, 1200, 256)",
+    "r = store.recording(key); spectrogram(r.samples, r.rate, 0.0, r.frames / r.rate, 1200, 256)",
     "search loops": "from caligo.material.loops import find_loops\n"
-    "r = shelf.recording(key); print(len(find_loops(r.samples, r.rate)), 'loops')",
+    "r = store.recording(key); print(len(find_loops(r.samples, r.rate)), 'loops')",
     "cut": "from caligo.material.cutting import by_cycles\n"
-    "r = shelf.recording(key); by_cycles(r.samples, r.rate, 110.0)",
+    "r = store.recording(key); by_cycles(r.samples, r.rate, 110.0)",
     "play by the sampler": PLAY.format(
         source="dict(kind='sampler', items=[dict(id='z', kind='zone', params=dict(recording=key))])"
     ),
@@ -81,7 +81,7 @@ def main() -> None:
     with tempfile.TemporaryDirectory() as folder:
         path = Path(folder) / "long.wav"
         make(path, minutes, rate)
-        env = os.environ | {"CALIGO_MATERIAL": f"{folder}/shelf"}
+        env = os.environ | {"CALIGO_MATERIAL": f"{folder}/material"}
         for name, act in ACTS.items():
             began = time.perf_counter()
             done = subprocess.run(

@@ -48,7 +48,7 @@ def bytes_of(header: dict[str, Any]) -> int:
 async def opened(
     sound_id: int, headers: list[tuple[bytes, bytes]]
 ) -> tuple[ApplicationCommunicator, dict[str, Any]]:
-    """A WebSocket to the stage, and the first answer to it."""
+    """A WebSocket to an open sound, and the first answer to it."""
     scope = {
         "type": "websocket", "path": f"/ws/sounds/{sound_id}", "query_string": b"",
         "headers": headers, "subprotocols": [],
@@ -70,7 +70,7 @@ def lines(header: Any, data: bytes) -> dict[str, np.ndarray]:
     return dict(zip(names, found, strict=True))
 
 
-class Stage:
+class LiveSocket:
     """A browser's end of the WebSocket."""
 
     def __init__(self, communicator: ApplicationCommunicator) -> None:
@@ -110,18 +110,18 @@ class Stage:
 
 
 @asynccontextmanager
-async def stage(sound_id: int) -> AsyncIterator[Stage]:
+async def live(sound_id: int) -> AsyncIterator[LiveSocket]:
     communicator, answer = await opened(sound_id, ORIGIN)
     assert answer["type"] == "websocket.accept"
     try:
-        yield Stage(communicator)
+        yield LiveSocket(communicator)
     finally:
         await communicator.send_input({"type": "websocket.disconnect", "code": 1000})
         await communicator.wait(10)
 
 
 async def test_opening_draws_trajectories_then_coarse_then_fine(sound: Sound) -> None:
-    async with stage(sound.pk) as s:
+    async with live(sound.pk) as s:
         kinds: list[str] = []
         covered = np.zeros(1_200, bool)
         while True:
@@ -138,11 +138,11 @@ async def test_opening_draws_trajectories_then_coarse_then_fine(sound: Sound) ->
         assert kinds.index("fine") > kinds.index("coarse")
         assert covered.all()
         assert -70 < header["integrated"] < 0
-        assert len(header["stages"]["layer1"]) > 10
+        assert len(header["slots"]["layer1"]) > 10
 
 
 async def test_an_edit_cancels_what_it_makes_stale_and_draws_anew(sound: Sound) -> None:
-    async with stage(sound.pk) as s:
+    async with live(sound.pk) as s:
         await s.until("tile")
         change = [{"op": "replace", "path": "/layers/0/filters/0/params/cutoff", "value": 300.0}]
         await sync_to_async(edit_sound)(sound.pk, 1, change)
@@ -153,7 +153,7 @@ async def test_an_edit_cancels_what_it_makes_stale_and_draws_anew(sound: Sound) 
 
 
 async def test_listening_gives_sound_from_any_minute(sound: Sound) -> None:
-    async with stage(sound.pk) as s:
+    async with live(sound.pk) as s:
         await s.tell(type="listen", **{"from": 3.0})
         _, message, _ = await s.until("listening")
         assert message["from"] == pytest.approx(3.0, abs=0.002)
@@ -164,7 +164,7 @@ async def test_listening_gives_sound_from_any_minute(sound: Sound) -> None:
 
 
 async def test_edits_are_heard_while_it_plays(sound: Sound) -> None:
-    async with stage(sound.pk) as s:
+    async with live(sound.pk) as s:
         await s.until("summary")
         await s.tell(type="listen", **{"from": 2.0})
         before = await s.audio(10)
@@ -177,7 +177,7 @@ async def test_edits_are_heard_while_it_plays(sound: Sound) -> None:
 
 async def test_samples_wait_for_the_browser(sound: Sound) -> None:
     """No more than the lead is sent until the browser says that it has played some."""
-    async with stage(sound.pk) as s:
+    async with live(sound.pk) as s:
         await s.until("summary")
         await s.tell(type="listen", **{"from": 0.0})
         await s.until("listening")
@@ -224,7 +224,7 @@ def test_more_is_sent_ahead_once_it_nearly_runs_dry(tmp_path: Path) -> None:
 async def test_keys_are_heard_and_panic_silences(sound: Sound) -> None:
     empty = [{"op": "replace", "path": "/notes", "value": []}]
     await sync_to_async(edit_score)(sound.cue_id, 1, empty)
-    async with stage(sound.pk) as s:
+    async with live(sound.pk) as s:
         await s.tell(type="listen", **{"from": 0.0})
         assert not (await s.audio(6)).any()
         await s.tell(type="press", key=60, velocity=110)
@@ -249,7 +249,7 @@ async def test_hold_still_is_drawn(sound: Sound) -> None:
         ]  # fmt: skip
 
     await sync_to_async(edit_sound)(sound.pk, 1, change(None))
-    async with stage(sound.pk) as s:
+    async with live(sound.pk) as s:
         _, header, data = await s.until("trajectories")
         pan = lines(header, data)["layer1.pan"]
         assert pan[2].max() > 40
@@ -268,7 +268,7 @@ async def test_hold_still_is_drawn(sound: Sound) -> None:
 
 
 async def test_a_stretch_is_drawn_closer_and_told_apart(sound: Sound) -> None:
-    async with stage(sound.pk) as s:
+    async with live(sound.pk) as s:
         await s.until("summary")
         await s.tell(type="look", span=[2.0, 3.0])
         _, header, _ = await s.until("trajectories")
@@ -290,7 +290,7 @@ async def test_a_stretch_is_drawn_closer_and_told_apart(sound: Sound) -> None:
 
 
 async def test_a_skim_hears_the_whole_in_seconds_and_two_moments_come_in_turn(sound: Sound) -> None:
-    async with stage(sound.pk) as s:
+    async with live(sound.pk) as s:
         await s.until("summary")
         await s.tell(type="skim", seconds=5)
         places, kind = [], ""
@@ -320,7 +320,7 @@ async def test_each_note_is_told_on_demand(sound: Sound) -> None:
             "id": "r", "from": "m", "to": "layer1.source.fine", "depth": 20}},
     ]  # fmt: skip
     await sync_to_async(edit_sound)(sound.pk, 1, change)
-    async with stage(sound.pk) as s:
+    async with live(sound.pk) as s:
         assert (await s.until("trajectories"))[1]["spread"] == ["layer1.source.fine"]
         await s.tell(type="notes", address="layer1.source.fine")
         _, message, _ = await s.until("notes")
@@ -347,7 +347,7 @@ def test_rolls_are_what_a_modulator_would_do_with_other_seeds(api: Api, sound: S
 
 
 async def test_listening_stops_at_the_end(sound: Sound) -> None:
-    async with stage(sound.pk) as s:
+    async with live(sound.pk) as s:
         await s.tell(type="listen", **{"from": 7.9})
         while True:
             kind, _, _ = await s.until("audio", "stopped")
@@ -369,7 +369,7 @@ async def test_listening_stops_at_the_end(sound: Sound) -> None:
 async def test_messages_that_make_no_sense_are_answered(
     sound: Sound, message: dict[str, Any]
 ) -> None:
-    async with stage(sound.pk) as s:
+    async with live(sound.pk) as s:
         await s.tell(**message)
         _, answer, _ = await s.until("problem")
         assert answer["text"]
@@ -389,7 +389,7 @@ async def test_a_sound_that_is_gone_closes_for_good(db: None) -> None:
 
 
 async def test_pictures_of_sources_come_after_the_coarse_view(sound: Sound) -> None:
-    async with stage(sound.pk) as s:
+    async with live(sound.pk) as s:
         before: list[str] = []
         while True:
             kind, message, _ = await s.next()
@@ -409,7 +409,7 @@ async def test_a_change_of_the_material_is_drawn_anew(sound: Sound) -> None:
     source = {"id": "source", "kind": "grains", "params": {"recording": key}, "items": []}
     edit = [{"op": "replace", "path": "/layers/0/source", "value": source}]
     await sync_to_async(edit_sound)(sound.pk, 1, edit)
-    async with stage(sound.pk) as s:
+    async with live(sound.pk) as s:
         await s.until("picture")
         await sync_to_async(changed_root)(key)
         _, message, _ = await s.until("trajectories")
@@ -427,7 +427,7 @@ async def test_more_pages_than_there_is_room_for_are_turned_away(
     sound: Sound, monkeypatch: pytest.MonkeyPatch
 ) -> None:
     monkeypatch.setattr(broadcasting, "MOST_OPEN", broadcasting.count() + 1)
-    async with stage(sound.pk):
+    async with live(sound.pk):
         communicator, answer = await opened(sound.pk, ORIGIN)
         assert answer["type"] == "websocket.accept"
         assert (await communicator.receive_output(10))["code"] == TOO_MANY
@@ -442,7 +442,7 @@ async def test_stages_opened_and_dropped_leave_nothing_behind(sound: Sound) -> N
         return threading.active_count(), len(children), len(os.listdir("/proc/self/fd"))
 
     async def come_and_go() -> None:
-        async with stage(sound.pk) as s:
+        async with live(sound.pk) as s:
             await s.tell(type="listen", **{"from": 0.0})
 
     # Shared workers start as they are first needed; what there is then is what may stay.
@@ -486,7 +486,7 @@ async def test_what_an_effect_has_to_give_back_is_told(sound: Sound) -> None:
     change = [{"op": "add", "path": "/master/effects/-", "value": {
         "id": "fx", "kind": "equalizer", "params": {"output": -6}}}]  # fmt: skip
     await sync_to_async(edit_sound)(sound.pk, 1, change)
-    async with stage(sound.pk) as s:
+    async with live(sound.pk) as s:
         await s.until("trajectories")
         await s.tell(type="make_up", address="master.fx")
         _, message, _ = await s.until("make_up")

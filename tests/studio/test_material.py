@@ -138,10 +138,10 @@ def test_impossible_changes_are_refused(api: Api, change: dict[str, Any]) -> Non
     assert api("PATCH", f"/material/{key}", change).status_code == 422
 
 
-@pytest.mark.parametrize("way", ["cycles", "spectrum"])
-def test_a_cut_is_seen_heard_and_kept(api: Api, way: str) -> None:
+@pytest.mark.parametrize("method", ["cycles", "spectrum"])
+def test_a_cut_is_seen_heard_and_kept(api: Api, method: str) -> None:
     key = uploaded(api)["key"]
-    body = {"way": way, "frames": 8, "name": "Cut tone"}
+    body = {"method": method, "frames": 8, "name": "Cut tone"}
     seen = api("POST", f"/material/{key}/cut", body).json()
     assert len(seen["cycles"]) == 8
     assert seen["hertz"] == pytest.approx(220, abs=0.5)
@@ -188,7 +188,7 @@ def test_what_is_used_cannot_be_let_go(api: Api, sound: Sound) -> None:
     assert other in {e["card"]["key"] for e in api("GET", "/material").json()}
     again = api("POST", f"/material/{other}/bring-back")
     assert again.status_code == 422
-    assert "on the shelf already" in again.json()["text"]
+    assert "in the library already" in again.json()["text"]
     assert "stays" in api("DELETE", f"/material/{by_name()['motor']}").json()["text"]
     grains = api(
         "GET", f"/sounds/{sound.pk}/layers/{sound.document['layers'][0]['id']}/close-up?at=2"
@@ -239,15 +239,15 @@ def test_taking_in_tells_how_far_it_is_and_can_be_cancelled(
 
     thread = threading.Thread(target=upload)
     thread.start()
-    shares: list[float] = []
-    while thread.is_alive() and not (shares and shares[-1] > 0.0):
+    progress: list[float] = []
+    while thread.is_alive() and not (progress and progress[-1] > 0.0):
         found = Api()("GET", "/material/jobs/abc-1")
         if found.status_code == 200:
-            shares.append(found.json()["share"])
+            progress.append(found.json()["progress"])
         time.sleep(0.02)
     assert Api()("POST", "/material/jobs/abc-1/cancel").status_code == 204
     thread.join()
-    assert 0.0 < shares[-1] < 1.0
+    assert 0.0 < progress[-1] < 1.0
     assert answers[0].status_code == 422
     assert "cancelled" in answers[0].json()["text"]
     assert api("GET", "/material/jobs/abc-1").status_code == 404

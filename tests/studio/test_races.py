@@ -33,7 +33,7 @@ from studio.live.viewing import Viewing
 from studio.renders import jobs
 from studio.renders.models import Render
 from studio.workers import Pool
-from tests.studio.test_live import ORIGIN, opened, stage
+from tests.studio.test_live import ORIGIN, live, opened
 from tests.studio.test_renders import begun, wait_for
 
 pytestmark = pytest.mark.django_db(transaction=True)
@@ -88,7 +88,7 @@ async def test_the_newest_edit_is_taken_up_whichever_is_read_last(
         follow(self, state)
 
     monkeypatch.setattr(Listener, "follow", noted)
-    async with stage(sound.pk) as s:
+    async with live(sound.pk) as s:
         await s.until("trajectories")
         (open_page,) = broadcasting._listeners(sound.pk)
         assert isinstance(open_page, LiveConsumer)
@@ -122,7 +122,7 @@ async def test_an_edit_while_a_page_opens_waits_for_it(
         return found
 
     monkeypatch.setattr(LiveConsumer, "_load", slow)
-    async with stage(sound.pk) as s:
+    async with live(sound.pk) as s:
         await s.until("changed")
     assert failed == []
 

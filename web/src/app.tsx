@@ -14,10 +14,10 @@ import { Library } from "./library/Library";
 import { goTo, onArrival, soundInAddress } from "./library/place";
 import { PRODUCTIONS, useProductions } from "./library/productions";
 import { VersionsButton } from "./library/Versions";
-import { openStage } from "./live/socket";
+import { openLive } from "./live/socket";
 import { followPlayhead } from "./longview/playhead";
+import { isAudio, openMaterial, useMaterialView } from "./material/library";
 import { dropMaterial, MaterialView } from "./material/MaterialView";
-import { isAudio, openMaterial, useMaterialView } from "./material/shelf";
 import { Movement } from "./movement/Movement";
 import { NoticeBar } from "./notices/NoticeBar";
 import { notify } from "./notices/notices";
@@ -120,7 +120,7 @@ function useOpenSound() {
       (opened) => {
         if (!current) return;
         takeUp(opened);
-        openStage(opened.id);
+        openLive(opened.id);
       },
       (error: Error) => notify(error.message),
     );

@@ -89,7 +89,7 @@ def _modulated(way: str, amount: Parameter) -> tuple[Parameter, ...]:
             ),
             Parameter(
                 "note_pan",
-                "Pan of notes",
+                "Note spread",
                 "Where each note is heard, before all of them are panned.",
                 unit="%",
                 low=-100.0,

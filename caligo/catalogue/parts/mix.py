@@ -30,10 +30,10 @@ def _level(key: str, name: str, help: str, default: float = 0.0) -> Parameter:
             Parameter(
                 "from",
                 "Taken",
-                "Behind the fader it follows level and pan, ahead of it it does not.",
+                "Post-fader it follows level and pan, pre-fader it does not.",
                 default="behind",
                 kind=Kind.CHOICE,
-                choices=(Choice("behind", "Behind the fader"), Choice("ahead", "Ahead of it")),
+                choices=(Choice("behind", "Post-fader"), Choice("ahead", "Pre-fader")),
             ),
         ),
     )

@@ -39,7 +39,7 @@ class LayerRenderer:
     Parameters
     ----------
     meter
-        Where the levels behind its stages are gathered, if anybody wants them.
+        Where the levels behind its slots are gathered, if anybody wants them.
     workers
         How many play its voices at the same time.
     """
@@ -66,7 +66,7 @@ class LayerRenderer:
         self._standing_fraction = one_pole(STANDING, rate)
 
     def measure_with(self, meter: Meter | None) -> None:
-        """Let another meter have what comes out of stages from now on."""
+        """Let another meter have what comes out of slots from now on."""
         self.meter = self.voices.meter = meter
 
     def play(self, voicing: Voicing) -> None:
@@ -99,9 +99,9 @@ class LayerRenderer:
             voicing = self.voices.voicing
             block = stereo_block(span, voicing.moments(times, voicing.none), self.heard_from)
 
-            def tap(stage: str, heard: Signal) -> None:
+            def tap(slot: str, heard: Signal) -> None:
                 if meter is not None:
-                    meter.add(stage, span, heard[0])
+                    meter.add(slot, span, heard[0])
 
             self.inserts.process(block, out[None], tap=tap)
         return out

@@ -18,7 +18,7 @@ from caligo.kernels import kernel
 from caligo.signal.ticks import TICK, Span
 
 MASTER, OUTPUT = "master", "output"
-"""The stages ahead of the ceiling and behind it."""
+"""The slots ahead of the ceiling and behind it."""
 CELL_TICKS = 64
 """Ticks over which a level is taken: 85 ms at 48 kHz."""
 
@@ -30,7 +30,7 @@ def input_of(owner: str) -> str:
 
 Floats = NDArray[np.float64]
 Cells = dict[str, tuple[int, Floats]]
-"""For stages by name: the number of the first cell, and ``[cells, 2]``, see `SlotMeter`."""
+"""For slots by name: the number of the first cell, and ``[cells, 2]``, see `SlotMeter`."""
 
 
 @kernel("f4[:, ::1], i8, f8[:, ::1]")
@@ -50,17 +50,17 @@ def _measure(signal: np.ndarray, first: int, cells: np.ndarray) -> None:
 
 
 class Meter(Protocol):
-    """Whoever wants to know what comes out of stages."""
+    """Whoever wants to know what comes out of slots."""
 
-    def wants(self, stage: str) -> bool:
+    def wants(self, slot: str) -> bool:
         """Whether it wants to know of a slot; what nobody wants is not computed."""
 
-    def add(self, stage: str, span: Span, signal: NDArray[np.float32]) -> None:
+    def add(self, slot: str, span: Span, signal: NDArray[np.float32]) -> None:
         """A slot's signal ``[2, samples]`` over a span."""
 
 
 @dataclass(frozen=True, slots=True)
-class StageLevel:
+class SlotLevel:
     """A slot's level over time: mean power and peak of every cell, in dB ``[cells]``."""
 
     first: int
@@ -75,67 +75,67 @@ class SlotMeter:
         self._cells: dict[str, Floats] = {}
         self._first: dict[str, int] = {}
 
-    def wants(self, stage: str) -> bool:
+    def wants(self, slot: str) -> bool:
         """See `Meter`: all of them."""
         return True
 
-    def add(self, stage: str, span: Span, signal: NDArray[np.float32]) -> None:
+    def add(self, slot: str, span: Span, signal: NDArray[np.float32]) -> None:
         """Measure a slot's signal ``[2, samples]`` over a span."""
         cell = span.first // CELL_TICKS
         last = (span.first + span.ticks - 1) // CELL_TICKS
-        cells = self._extended(stage, cell, last)
-        _measure(signal, span.first - self._first[stage] * CELL_TICKS, cells)
+        cells = self._extended(slot, cell, last)
+        _measure(signal, span.first - self._first[slot] * CELL_TICKS, cells)
 
-    def _extended(self, stage: str, first: int, last: int) -> Floats:
+    def _extended(self, slot: str, first: int, last: int) -> Floats:
         """The slot's cells, which reach from `first` to `last` at least."""
-        cells = self._cells.get(stage)
-        if cells is None or not self._first[stage] <= first <= self._first[stage] + len(cells):
-            cells, self._first[stage] = np.zeros((0, 2)), first
-        missing = last + 1 - self._first[stage] - len(cells)
+        cells = self._cells.get(slot)
+        if cells is None or not self._first[slot] <= first <= self._first[slot] + len(cells):
+            cells, self._first[slot] = np.zeros((0, 2)), first
+        missing = last + 1 - self._first[slot] - len(cells)
         if missing > 0:
             cells = np.concatenate([cells, np.zeros((missing, 2))])
-        self._cells[stage] = cells
+        self._cells[slot] = cells
         return cells
 
     def take(self, cells: Cells) -> None:
         """Take over what was measured before; see `since`."""
-        for stage, (first, found) in cells.items():
+        for slot, (first, found) in cells.items():
             if not len(found):
                 continue  # kept by an earlier version
-            held = self._extended(stage, first, first + len(found) - 1)
-            at = first - self._first[stage]
+            held = self._extended(slot, first, first + len(found) - 1)
+            at = first - self._first[slot]
             held[at : at + len(found)] = found
 
     def since(self, tick: int, prefix: str) -> Cells:
-        """What was measured from a tick on of stages whose name begins with `prefix`.
+        """What was measured from a tick on of slots whose name begins with `prefix`.
 
         A slot that has been silent since, so that nothing was computed, is not in it.
         """
         cell = tick // CELL_TICKS
         return {
-            stage: (
-                max(cell, self._first[stage]),
-                cells[max(0, cell - self._first[stage]) :].copy(),
+            slot: (
+                max(cell, self._first[slot]),
+                cells[max(0, cell - self._first[slot]) :].copy(),
             )
-            for stage, cells in self._cells.items()
-            if stage.startswith(prefix) and self._first[stage] + len(cells) > cell
+            for slot, cells in self._cells.items()
+            if slot.startswith(prefix) and self._first[slot] + len(cells) > cell
         }
 
-    def levels(self) -> dict[str, StageLevel]:
-        """Every stage's level over time, in dB under full scale."""
+    def levels(self) -> dict[str, SlotLevel]:
+        """Every slot's level over time, in dB under full scale."""
         samples = 2 * CELL_TICKS * TICK
         return {
-            stage: StageLevel(
-                self._first[stage],
+            slot: SlotLevel(
+                self._first[slot],
                 10.0 * np.log10(np.maximum(cells[:, 0] / samples, 1e-12)),
                 20.0 * np.log10(np.maximum(cells[:, 1], 1e-6)),
             )
-            for stage, cells in self._cells.items()
+            for slot, cells in self._cells.items()
         }
 
     def now(self) -> dict[str, tuple[float, float]]:
         """Mean power and peak of each slot's newest cell, in dB."""
         return {
-            stage: (float(level.power[-1]), float(level.peak[-1]))
-            for stage, level in self.levels().items()
+            slot: (float(level.power[-1]), float(level.peak[-1]))
+            for slot, level in self.levels().items()
         }

@@ -245,7 +245,7 @@ class Listening:
 
     def _take(self, engine: Engine) -> None:
         """Play another engine from now on, and watch in it what is watched."""
-        engine.measure_with(self._watch if self._watch.stage else None)
+        engine.measure_with(self._watch if self._watch.slot else None)
         self._engine = engine
 
     def press(self, key: int, velocity: int = 90) -> None:
@@ -285,16 +285,16 @@ class Listening:
         if self._merging:
             self._merging[0].play(notes)
 
-    def watch(self, stage: str) -> None:
+    def watch(self, slot: str) -> None:
         """Keep what comes out of a slot of the chain, for `spectrum`; of none if it is empty."""
         with self._lock:
-            self._watch.watch(stage)
+            self._watch.watch(slot)
             self._take(self._engine)
 
     def spectrum(self) -> NDArray[np.uint8] | None:
         """The watched slot's spectrum up to `position` ``[2, bins]``, see `SpectrumMeter`."""
         with self._lock:
-            return self._watch.spectrum(self._engine.tick) if self._watch.stage else None
+            return self._watch.spectrum(self._engine.tick) if self._watch.slot else None
 
     def panic(self) -> None:
         """Silence at once: every key up, every note and echo gone, until a key is played."""

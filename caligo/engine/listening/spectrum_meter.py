@@ -25,27 +25,27 @@ class SpectrumMeter:
     """Keeps the last of a slot's signal, whichever is watched."""
 
     def __init__(self) -> None:
-        self._stage = ""
+        self._slot = ""
         self._ring = np.zeros((2, KEPT), np.float32)
         self._from = self._until = 0
 
     @property
-    def stage(self) -> str:
+    def slot(self) -> str:
         """Name of the slot that is watched; empty for none."""
-        return self._stage
+        return self._slot
 
-    def watch(self, stage: str) -> None:
+    def watch(self, slot: str) -> None:
         """Watch another slot from now on."""
-        if stage != self._stage:
-            self._stage, self._from, self._until = stage, 0, 0
+        if slot != self._slot:
+            self._slot, self._from, self._until = slot, 0, 0
 
-    def wants(self, stage: str) -> bool:
+    def wants(self, slot: str) -> bool:
         """See `caligo.engine.layers.metering.Meter`."""
-        return stage == self._stage
+        return slot == self._slot
 
-    def add(self, stage: str, span: Span, signal: NDArray[np.float32]) -> None:
+    def add(self, slot: str, span: Span, signal: NDArray[np.float32]) -> None:
         """See `caligo.engine.layers.metering.Meter`; keeps ``[2, samples]`` of what is watched."""
-        if not self.wants(stage):
+        if not self.wants(slot):
             return
         first = span.first * TICK
         if not self._from <= first <= self._until:

@@ -291,7 +291,7 @@ class Engine:
                 self.layers[name] = PrefetchedLayer(layer, i * LONGEST // len(self.layers))
 
     def measure_with(self, meter: Meter | None) -> None:
-        """Let another meter have what comes out of stages from now on; for what is listened to."""
+        """Let another meter have what comes out of slots from now on; for what is listened to."""
         self._meter = self.mixer.meter = meter
         for layer in self.layers.values():
             renderer = layer.renderer if isinstance(layer, PrefetchedLayer) else layer

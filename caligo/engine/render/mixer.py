@@ -185,9 +185,9 @@ class Mixer:
         block = stereo_block(span, self._moments(span), self.heard_from)
         meter = self.meter
 
-        def tap(stage: str, signal: Signal) -> None:
+        def tap(slot: str, signal: Signal) -> None:
             if meter is not None:
-                meter.add(stage, span, signal[0])
+                meter.add(slot, span, signal[0])
 
         into = {name: np.zeros((2, span.samples), np.float32) for name in [*self._buses, MASTER]}
         heard: dict[str, Signal] = {}

@@ -31,7 +31,7 @@ CLOSER_TILE = 40
 CLOSER_BLOCK = 16_384
 DETAIL_PREROLL = 4.0
 """Seconds of run-in at most, where the mixer has left no state nearby."""
-STAGE_POINTS = 120
+SLOT_POINTS = 120
 """Points of a slot's level over the whole length."""
 
 
@@ -66,8 +66,8 @@ class Summary:
 
     Parameters
     ----------
-    stages
-        The level behind every slot of the chain, in dB ``[STAGE_POINTS]``; the stages' names
+    slots
+        The level behind every slot of the chain, in dB ``[SLOT_POINTS]``; the slots' names
         are those of `caligo.engine.layers.metering`.
     peaks
         The highest peak behind every slot, in dB.
@@ -81,7 +81,7 @@ class Summary:
     width: float = 0.0
     correlation: float = 1.0
     loudness: list[float] = field(default_factory=list)
-    stages: dict[str, list[float]] = field(default_factory=dict)
+    slots: dict[str, list[float]] = field(default_factory=dict)
     peaks: dict[str, float] = field(default_factory=dict)
     findings: list[Finding] = field(default_factory=list)
 
@@ -138,18 +138,18 @@ class _Columns:
         )
 
 
-def stage_lines(meter: SlotMeter, length_ticks: int) -> dict[str, list[float]]:
-    """The level behind every slot in dB ``[STAGE_POINTS]``, evenly over the length."""
-    points = np.linspace(0.0, max(0, length_ticks // CELL_TICKS - 1), STAGE_POINTS)
+def slot_lines(meter: SlotMeter, length_ticks: int) -> dict[str, list[float]]:
+    """The level behind every slot in dB ``[SLOT_POINTS]``, evenly over the length."""
+    points = np.linspace(0.0, max(0, length_ticks // CELL_TICKS - 1), SLOT_POINTS)
     return {
-        stage: np.interp(points, level.first + np.arange(len(level.power)), level.power).tolist()
-        for stage, level in meter.levels().items()
+        slot: np.interp(points, level.first + np.arange(len(level.power)), level.power).tolist()
+        for slot, level in meter.levels().items()
     }
 
 
-def stage_peaks(meter: SlotMeter) -> dict[str, float]:
+def slot_peaks(meter: SlotMeter) -> dict[str, float]:
     """The highest peak behind every slot, in dB under full scale."""
-    return {stage: float(level.peak.max()) for stage, level in meter.levels().items()}
+    return {slot: float(level.peak.max()) for slot, level in meter.levels().items()}
 
 
 def _held_down(meter: SlotMeter, ceiling: float) -> Finding | None:
@@ -248,8 +248,8 @@ def fine(
         yield tile()
     whole += waiting
     summary = columns.summary()
-    summary.stages = stage_lines(meter, engine.length_ticks)
-    summary.peaks = stage_peaks(meter)
+    summary.slots = slot_lines(meter, engine.length_ticks)
+    summary.peaks = slot_peaks(meter)
     summary.loudness = [columns.loudness_at(i) for i in range(COLUMNS)]
     held = _held_down(meter, sound.master.number("ceiling"))
     found = findings(np.array(whole[:COLUMNS], np.uint8), engine.voicing.fundamentals())

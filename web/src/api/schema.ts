@@ -1227,6 +1227,20 @@ export interface components {
             name: string;
         };
         /**
+         * ErrorOut
+         * @description What went wrong, for a person.
+         */
+        ErrorOut: {
+            /** Text */
+            text: string;
+            /** Problems */
+            problems: components["schemas"]["ProblemOut"][];
+            /** Revision */
+            revision?: number | null;
+            /** Channels */
+            channels?: number | null;
+        };
+        /**
          * ProblemOut
          * @description One thing that is wrong with a document.
          */
@@ -1244,20 +1258,6 @@ export interface components {
             allowed: string;
             /** Text */
             text: string;
-        };
-        /**
-         * SaidOut
-         * @description What went wrong, for a person.
-         */
-        SaidOut: {
-            /** Text */
-            text: string;
-            /** Problems */
-            problems: components["schemas"]["ProblemOut"][];
-            /** Revision */
-            revision?: number | null;
-            /** Channels */
-            channels?: number | null;
         };
         /**
          * CueIn
@@ -2257,8 +2257,8 @@ export interface components {
          * @description How far something is that a page waits for.
          */
         JobOut: {
-            /** Share */
-            share: number;
+            /** Progress */
+            progress: number;
         };
         /**
          * InstrumentOut
@@ -2336,11 +2336,11 @@ export interface components {
          */
         CutIn: {
             /**
-             * Way
+             * Method
              * @default cycles
              * @enum {string}
              */
-            way: "cycles" | "spectrum";
+            method: "cycles" | "spectrum";
             /**
              * Frames
              * @default 32
@@ -2518,8 +2518,8 @@ export interface components {
             hertz: number;
             /** Excess */
             excess: number;
-            /** Share */
-            share: number;
+            /** Fraction */
+            fraction: number;
             /** Shape */
             shape: string;
             /** Gain */
@@ -2874,8 +2874,8 @@ export interface components {
             stream: number;
             /** At */
             at: number;
-            /** Stage */
-            stage: string;
+            /** Slot */
+            slot: string;
             /** Bin Hertz */
             bin_hertz: number;
             /** Floor */
@@ -2947,8 +2947,8 @@ export interface components {
             correlation: number | null;
             /** Loudness */
             loudness: (number | null)[];
-            /** Stages */
-            stages: {
+            /** Slots */
+            slots: {
                 [key: string]: (number | null)[];
             };
             /** Peaks */
@@ -3042,8 +3042,8 @@ export interface components {
              * @enum {string}
              */
             type: "watch";
-            /** Stage */
-            stage: string;
+            /** Slot */
+            slot: string;
         };
     };
     responses: never;
@@ -3142,7 +3142,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["SaidOut"];
+                    "application/json": components["schemas"]["ErrorOut"];
                 };
             };
         };
@@ -3177,7 +3177,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["SaidOut"];
+                    "application/json": components["schemas"]["ErrorOut"];
                 };
             };
         };
@@ -3212,7 +3212,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["SaidOut"];
+                    "application/json": components["schemas"]["ErrorOut"];
                 };
             };
         };
@@ -3241,7 +3241,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["SaidOut"];
+                    "application/json": components["schemas"]["ErrorOut"];
                 };
             };
         };
@@ -3276,7 +3276,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["SaidOut"];
+                    "application/json": components["schemas"]["ErrorOut"];
                 };
             };
         };
@@ -3311,7 +3311,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["SaidOut"];
+                    "application/json": components["schemas"]["ErrorOut"];
                 };
             };
             /** @description Unprocessable Entity */
@@ -3320,7 +3320,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["SaidOut"];
+                    "application/json": components["schemas"]["ErrorOut"];
                 };
             };
         };
@@ -3361,7 +3361,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["SaidOut"];
+                    "application/json": components["schemas"]["ErrorOut"];
                 };
             };
             /** @description Unprocessable Entity */
@@ -3370,7 +3370,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["SaidOut"];
+                    "application/json": components["schemas"]["ErrorOut"];
                 };
             };
         };
@@ -3401,7 +3401,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["SaidOut"];
+                    "application/json": components["schemas"]["ErrorOut"];
                 };
             };
         };
@@ -3430,7 +3430,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["SaidOut"];
+                    "application/json": components["schemas"]["ErrorOut"];
                 };
             };
         };
@@ -3465,7 +3465,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["SaidOut"];
+                    "application/json": components["schemas"]["ErrorOut"];
                 };
             };
             /** @description Conflict */
@@ -3474,7 +3474,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["SaidOut"];
+                    "application/json": components["schemas"]["ErrorOut"];
                 };
             };
             /** @description Unprocessable Entity */
@@ -3483,7 +3483,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["SaidOut"];
+                    "application/json": components["schemas"]["ErrorOut"];
                 };
             };
         };
@@ -3505,7 +3505,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["SaidOut"];
+                    "application/json": components["schemas"]["ErrorOut"];
                 };
             };
         };
@@ -3536,7 +3536,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["SaidOut"];
+                    "application/json": components["schemas"]["ErrorOut"];
                 };
             };
         };
@@ -3571,7 +3571,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["SaidOut"];
+                    "application/json": components["schemas"]["ErrorOut"];
                 };
             };
         };
@@ -3602,7 +3602,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["SaidOut"];
+                    "application/json": components["schemas"]["ErrorOut"];
                 };
             };
         };
@@ -3631,7 +3631,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["SaidOut"];
+                    "application/json": components["schemas"]["ErrorOut"];
                 };
             };
         };
@@ -3681,7 +3681,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["SaidOut"];
+                    "application/json": components["schemas"]["ErrorOut"];
                 };
             };
         };
@@ -3716,7 +3716,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["SaidOut"];
+                    "application/json": components["schemas"]["ErrorOut"];
                 };
             };
             /** @description Conflict */
@@ -3725,7 +3725,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["SaidOut"];
+                    "application/json": components["schemas"]["ErrorOut"];
                 };
             };
             /** @description Unprocessable Entity */
@@ -3734,7 +3734,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["SaidOut"];
+                    "application/json": components["schemas"]["ErrorOut"];
                 };
             };
         };
@@ -3756,7 +3756,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["SaidOut"];
+                    "application/json": components["schemas"]["ErrorOut"];
                 };
             };
         };
@@ -3789,7 +3789,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["SaidOut"];
+                    "application/json": components["schemas"]["ErrorOut"];
                 };
             };
         };
@@ -3828,7 +3828,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["SaidOut"];
+                    "application/json": components["schemas"]["ErrorOut"];
                 };
             };
         };
@@ -3867,7 +3867,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["SaidOut"];
+                    "application/json": components["schemas"]["ErrorOut"];
                 };
             };
         };
@@ -3920,7 +3920,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["SaidOut"];
+                    "application/json": components["schemas"]["ErrorOut"];
                 };
             };
         };
@@ -3949,7 +3949,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["SaidOut"];
+                    "application/json": components["schemas"]["ErrorOut"];
                 };
             };
         };
@@ -3984,7 +3984,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["SaidOut"];
+                    "application/json": components["schemas"]["ErrorOut"];
                 };
             };
         };
@@ -4015,7 +4015,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["SaidOut"];
+                    "application/json": components["schemas"]["ErrorOut"];
                 };
             };
         };
@@ -4050,7 +4050,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["SaidOut"];
+                    "application/json": components["schemas"]["ErrorOut"];
                 };
             };
             /** @description Unprocessable Entity */
@@ -4059,7 +4059,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["SaidOut"];
+                    "application/json": components["schemas"]["ErrorOut"];
                 };
             };
         };
@@ -4090,7 +4090,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["SaidOut"];
+                    "application/json": components["schemas"]["ErrorOut"];
                 };
             };
         };
@@ -4121,7 +4121,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["SaidOut"];
+                    "application/json": components["schemas"]["ErrorOut"];
                 };
             };
         };
@@ -4152,7 +4152,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["SaidOut"];
+                    "application/json": components["schemas"]["ErrorOut"];
                 };
             };
         };
@@ -4174,7 +4174,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["SaidOut"];
+                    "application/json": components["schemas"]["ErrorOut"];
                 };
             };
         };
@@ -4236,7 +4236,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["SaidOut"];
+                    "application/json": components["schemas"]["ErrorOut"];
                 };
             };
         };
@@ -4267,7 +4267,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["SaidOut"];
+                    "application/json": components["schemas"]["ErrorOut"];
                 };
             };
         };
@@ -4323,7 +4323,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["SaidOut"];
+                    "application/json": components["schemas"]["ErrorOut"];
                 };
             };
         };
@@ -4364,7 +4364,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["SaidOut"];
+                    "application/json": components["schemas"]["ErrorOut"];
                 };
             };
         };
@@ -4396,7 +4396,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["SaidOut"];
+                    "application/json": components["schemas"]["ErrorOut"];
                 };
             };
         };
@@ -4438,7 +4438,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["SaidOut"];
+                    "application/json": components["schemas"]["ErrorOut"];
                 };
             };
         };
@@ -4467,7 +4467,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["SaidOut"];
+                    "application/json": components["schemas"]["ErrorOut"];
                 };
             };
             /** @description Unprocessable Entity */
@@ -4476,7 +4476,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["SaidOut"];
+                    "application/json": components["schemas"]["ErrorOut"];
                 };
             };
         };
@@ -4511,7 +4511,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["SaidOut"];
+                    "application/json": components["schemas"]["ErrorOut"];
                 };
             };
             /** @description Unprocessable Entity */
@@ -4520,7 +4520,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["SaidOut"];
+                    "application/json": components["schemas"]["ErrorOut"];
                 };
             };
         };
@@ -4549,7 +4549,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["SaidOut"];
+                    "application/json": components["schemas"]["ErrorOut"];
                 };
             };
         };
@@ -4584,7 +4584,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["SaidOut"];
+                    "application/json": components["schemas"]["ErrorOut"];
                 };
             };
         };
@@ -4611,7 +4611,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["SaidOut"];
+                    "application/json": components["schemas"]["ErrorOut"];
                 };
             };
         };
@@ -4633,7 +4633,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["SaidOut"];
+                    "application/json": components["schemas"]["ErrorOut"];
                 };
             };
         };
@@ -4668,7 +4668,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["SaidOut"];
+                    "application/json": components["schemas"]["ErrorOut"];
                 };
             };
         };
@@ -4694,7 +4694,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["SaidOut"];
+                    "application/json": components["schemas"]["ErrorOut"];
                 };
             };
         };
@@ -4729,7 +4729,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["SaidOut"];
+                    "application/json": components["schemas"]["ErrorOut"];
                 };
             };
         };
@@ -4765,7 +4765,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["SaidOut"];
+                    "application/json": components["schemas"]["ErrorOut"];
                 };
             };
         };
@@ -4788,7 +4788,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["SaidOut"];
+                    "application/json": components["schemas"]["ErrorOut"];
                 };
             };
         };
@@ -4819,7 +4819,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["SaidOut"];
+                    "application/json": components["schemas"]["ErrorOut"];
                 };
             };
         };
@@ -4846,7 +4846,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["SaidOut"];
+                    "application/json": components["schemas"]["ErrorOut"];
                 };
             };
         };
@@ -4881,7 +4881,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["SaidOut"];
+                    "application/json": components["schemas"]["ErrorOut"];
                 };
             };
         };
@@ -4916,7 +4916,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["SaidOut"];
+                    "application/json": components["schemas"]["ErrorOut"];
                 };
             };
             /** @description Unprocessable Entity */
@@ -4925,7 +4925,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["SaidOut"];
+                    "application/json": components["schemas"]["ErrorOut"];
                 };
             };
         };

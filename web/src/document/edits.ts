@@ -14,7 +14,7 @@ export function freeId(stem: string, taken: Iterable<string>): string {
   }
 }
 
-/** The ids that layers, buses and modulators share. */
+/** The ids that layers, buses and modulators fraction. */
 export function topIds(sound: Sound): string[] {
   return [...sound.layers, ...sound.buses, ...sound.modulators].map((part) => part.id);
 }
@@ -81,10 +81,10 @@ export function removeLayer(sound: Sound, index: number): Operation[] {
   if (!layer) return [];
   const unmodulated = sound.layers.flatMap((other, i) =>
     (["ring", "phase"] as const)
-      .filter((way) => other.params[`${way}_layer`] === layer.id)
-      .flatMap((way): Operation[] => [
-        { op: "replace", path: `/layers/${i}/params/${way}_layer`, value: "" },
-        { op: "replace", path: `/layers/${i}/params/${way}_by`, value: "none" },
+      .filter((kind) => other.params[`${kind}_layer`] === layer.id)
+      .flatMap((kind): Operation[] => [
+        { op: "replace", path: `/layers/${i}/params/${kind}_layer`, value: "" },
+        { op: "replace", path: `/layers/${i}/params/${kind}_by`, value: "none" },
       ]),
   );
   return [

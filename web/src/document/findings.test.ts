@@ -23,7 +23,7 @@ const finding: Finding = {
   kind: "peak",
   hertz: 668.5,
   excess: 12,
-  share: 0.8,
+  fraction: 0.8,
   shape: "bell",
   gain: -9,
   width: 0.25,

@@ -14,7 +14,7 @@ export interface Gesture {
   make: (score: Score) => Operation[];
 }
 
-type Course = [share: number, value: number][];
+type Course = [fraction: number, value: number][];
 
 /** Points over the whole length, in place of what a controller's lane held. */
 function drawn(score: Score, controller: number, points: { time: number; value: number }[]) {
@@ -30,8 +30,8 @@ function drawn(score: Score, controller: number, points: { time: number; value: 
 }
 
 function over(score: Score, controller: number, course: Course): Operation[] {
-  const points = course.map(([share, value]) => ({
-    time: Number((share * score.length).toFixed(3)),
+  const points = course.map(([fraction, value]) => ({
+    time: Number((fraction * score.length).toFixed(3)),
     value,
   }));
   return drawn(score, controller, points);

@@ -48,10 +48,10 @@ export function laneAt(points: Point[], seconds: number, logarithmic: boolean): 
   const [from, to] = [points[after - 1], points[after]];
   if (!from || !to) return first.value;
   const x = (seconds - from.time) / (to.time - from.time);
-  const share = curved(x, (STEEPEST * from.bend) / 100);
-  if (!logarithmic) return from.value + (to.value - from.value) * share;
+  const fraction = curved(x, (STEEPEST * from.bend) / 100);
+  if (!logarithmic) return from.value + (to.value - from.value) * fraction;
   const [a, b] = [Math.log2(Math.max(from.value, 1e-9)), Math.log2(Math.max(to.value, 1e-9))];
-  return 2 ** (a + (b - a) * share);
+  return 2 ** (a + (b - a) * fraction);
 }
 
 /** All points moved in time; those that would leave the cue are left out. */
@@ -84,8 +84,8 @@ export function thinned(points: Point[], tolerance: number, height: (v: number) 
     for (let i = from + 1; i < to; i++) {
       const point = order[i];
       if (!point) continue;
-      const share = b.time > a.time ? (point.time - a.time) / (b.time - a.time) : 0;
-      const line = height(a.value) + (height(b.value) - height(a.value)) * share;
+      const fraction = b.time > a.time ? (point.time - a.time) / (b.time - a.time) : 0;
+      const line = height(a.value) + (height(b.value) - height(a.value)) * fraction;
       const off = Math.abs(height(point.value) - line);
       if (off > distance) {
         farthest = i;
@@ -105,7 +105,7 @@ export function thinned(points: Point[], tolerance: number, height: (v: number) 
 export function fromController(
   score: Score,
   controller: number,
-  value: (share: number) => number,
+  value: (fraction: number) => number,
 ): Point[] {
   const lane = score.lanes.find((one) => one.controller === controller);
   return sorted(
@@ -118,7 +118,7 @@ export function toController(
   score: Score,
   controller: number,
   points: Point[],
-  share: (value: number) => number,
+  fraction: (value: number) => number,
 ): Operation[] {
   const index = score.lanes.findIndex((one) => one.controller === controller);
   const id = freeId(
@@ -127,7 +127,7 @@ export function toController(
   );
   const made = sorted(points).map((p) => ({
     time: p.time,
-    value: Math.min(1, Math.max(0, share(p.value))),
+    value: Math.min(1, Math.max(0, fraction(p.value))),
   }));
   if (index >= 0) return [{ op: "replace", path: `/lanes/${index}/points`, value: made }];
   return [{ op: "add", path: "/lanes/-", value: { id, controller, points: made } }];

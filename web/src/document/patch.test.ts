@@ -35,7 +35,7 @@ describe("operations", () => {
     expect(applyOperations(document, inverse).document).toEqual(before);
   });
 
-  it("shares what stays", () => {
+  it("fractions what stays", () => {
     const before = sound();
     const { document } = applyOperations(before, [
       { op: "replace", path: "/layers/1/level", value: 9 },

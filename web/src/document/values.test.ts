@@ -2,15 +2,15 @@ import { describe, expect, it } from "vitest";
 import type { Parameter } from "./catalogue";
 import { parameter } from "./examples";
 import {
-  atShare,
+  atFraction,
   clock,
+  fraction,
   kept,
   keyName,
   moved,
   parsed,
   parsedKey,
   parsedNumbers,
-  share,
   shown,
   shownDepth,
   shownNumber,
@@ -110,14 +110,14 @@ describe("moving a value", () => {
       [stiffness, 0, 20_000],
     ] as const) {
       for (const part of [0, 0.25, 0.5, 1]) {
-        expect(share(parameter, atShare(parameter, part, low, high), low, high)).toBeCloseTo(
+        expect(fraction(parameter, atFraction(parameter, part, low, high), low, high)).toBeCloseTo(
           part,
           6,
         );
       }
     }
-    expect(atShare(cutoff, 0.5, 20, 20_000)).toBeCloseTo(Math.sqrt(20 * 20_000));
-    expect(atShare(stiffness, 0.1, 0, 20_000)).toBeCloseTo(200);
+    expect(atFraction(cutoff, 0.5, 20, 20_000)).toBeCloseTo(Math.sqrt(20 * 20_000));
+    expect(atFraction(stiffness, 0.1, 0, 20_000)).toBeCloseTo(200);
   });
 
   it("stays in range and whole where it must", () => {

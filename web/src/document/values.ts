@@ -168,7 +168,7 @@ function rooted(parameter: Parameter): boolean {
 }
 
 /** Where a number lies in its range, 0 to 1, along the parameter's scale. */
-export function share(parameter: Parameter, number: number, low: number, high: number): number {
+export function fraction(parameter: Parameter, number: number, low: number, high: number): number {
   const clamped = Math.min(high, Math.max(low, number));
   if (parameter.scale === "logarithmic" && high > 0) {
     // A range that begins at zero is laid out from a thousandth of its end on.
@@ -180,8 +180,8 @@ export function share(parameter: Parameter, number: number, low: number, high: n
   return (clamped - low) / (high - low);
 }
 
-/** The number at a share of the range; the inverse of `share`. */
-export function atShare(parameter: Parameter, part: number, low: number, high: number): number {
+/** The number at a fraction of the range; the inverse of `fraction`. */
+export function atFraction(parameter: Parameter, part: number, low: number, high: number): number {
   const x = Math.min(1, Math.max(0, part));
   if (parameter.scale === "logarithmic" && high > 0) {
     const from = low > 0 ? low : high / 10_000;
@@ -202,11 +202,11 @@ export function asNumber(value: Value): number {
   return isTime(value) ? value.value : Number(value);
 }
 
-/** The value after a move by a share of the range, rounded to what is worth distinguishing. */
+/** The value after a move by a fraction of the range, rounded to what is worth distinguishing. */
 export function moved(parameter: Parameter, value: Value, by: number): Value {
   const { low, high } = range(parameter, value);
-  const part = share(parameter, asNumber(value), low, high) + by;
-  const next = rounded(atShare(parameter, part, low, high));
+  const part = fraction(parameter, asNumber(value), low, high) + by;
+  const next = rounded(atFraction(parameter, part, low, high));
   return kept(parameter, isTime(value) ? { ...value, value: next } : next);
 }
 

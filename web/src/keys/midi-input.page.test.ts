@@ -31,7 +31,7 @@ it("plays keys and moves the macros that listen to a controller", () => {
 });
 
 it("says where there is no Web MIDI", async () => {
-  const told = vi.fn();
-  await listenToMidi(() => undefined, told);
-  expect(told).toHaveBeenCalledWith(null);
+  const onInputs = vi.fn();
+  await listenToMidi(() => undefined, onInputs);
+  expect(onInputs).toHaveBeenCalledWith(null);
 });

@@ -49,14 +49,14 @@ export function take(data: ArrayLike<number>, down: (key: number, on: boolean) =
 /**
  * Listen to all MIDI inputs, also to those that are plugged in later.
  *
- * Returns how to stop; `told` hears how many inputs there are, or null where there is no Web MIDI.
+ * Returns how to stop; `onInputs` hears how many inputs there are, or null where there is no Web MIDI.
  */
 export async function listenToMidi(
   down: (key: number, on: boolean) => void,
-  told: (inputs: number | null) => void,
+  onInputs: (inputs: number | null) => void,
 ): Promise<() => void> {
   if (!navigator.requestMIDIAccess) {
-    told(null);
+    onInputs(null);
     return () => undefined;
   }
   try {
@@ -66,7 +66,7 @@ export async function listenToMidi(
       for (const input of inputs) {
         input.onmidimessage = (event) => event.data && take(event.data, down);
       }
-      told(inputs.length);
+      onInputs(inputs.length);
     };
     access.onstatechange = connect;
     connect();
@@ -75,7 +75,7 @@ export async function listenToMidi(
       for (const input of access.inputs.values()) input.onmidimessage = null;
     };
   } catch {
-    told(null);
+    onInputs(null);
     return () => undefined;
   }
 }

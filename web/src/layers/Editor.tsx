@@ -6,8 +6,8 @@ import { useCatalogue } from "../ui/catalogue-context";
 import { Menu } from "../ui/Menu";
 import { Section } from "../ui/Section";
 import { effectStations, useEffectEntries } from "./EffectChain";
-import { KeptChains } from "./KeptChains";
 import { LayerEditor } from "./LayerEditor";
+import { Presets } from "./Presets";
 import { SendActions, Sends } from "./Sends";
 import { type Station, Stations } from "./Stations";
 import { Tuning } from "./Tuning";
@@ -26,7 +26,7 @@ function BusEditor({ index }: { index: number }) {
       id: "return",
       title: "Return",
       place: own,
-      stage: bus.id,
+      slot: bus.id,
       content: (
         <Section
           title={bus.name}
@@ -46,7 +46,7 @@ function BusEditor({ index }: { index: number }) {
       adding={
         <>
           <Menu button="Add effect" label={`Add effect to ${bus.name}`} entries={effects} />
-          <KeptChains
+          <Presets
             owner={bus.name}
             places={[{ family: "effect", list: `${pointer}/effects`, count: bus.effects.length }]}
           />
@@ -69,7 +69,7 @@ function MasterEditor() {
       id: "sound",
       title: "Voices and pace",
       place: whole,
-      stage: "",
+      slot: "",
       content: (
         <>
           <Section title="Voices and pace" about="what holds for the whole sound">
@@ -84,7 +84,7 @@ function MasterEditor() {
       id: "output",
       title: "Level and ceiling",
       place: own,
-      stage: "output",
+      slot: "output",
       content: (
         <Section title="Master" about="the last stop before the ceiling">
           <PartStrips place={own} />
@@ -99,7 +99,7 @@ function MasterEditor() {
       adding={
         <>
           <Menu button="Add effect" label="Add effect to Master" entries={effects} />
-          <KeptChains
+          <Presets
             owner="Master"
             places={[
               { family: "effect", list: "/master/effects", count: sound.master.effects.length },

@@ -111,7 +111,7 @@ export function effectStations(
     id: place.path,
     title: catalogue.module("effect", place.kind).name,
     place,
-    stage: place.path,
+    slot: place.path,
     bypassed: effects[i]?.bypass,
     content: <OneEffect effect={effects[i] as Effect} place={place} siblings={effects.length} />,
   }));

@@ -2,7 +2,7 @@ import { useQueryClient } from "@tanstack/react-query";
 import { useRef } from "react";
 import { type Layer, type Schemas, uploadAll, type Value } from "../api/client";
 import { defaultParams } from "../document/catalogue";
-import { MATERIAL } from "../material/shelf";
+import { MATERIAL } from "../material/library";
 import { notify } from "../notices/notices";
 import { change } from "../session/change";
 import { useSession } from "../session/store";

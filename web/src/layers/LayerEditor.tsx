@@ -12,8 +12,8 @@ import { Section } from "../ui/Section";
 import { useCopyEntries } from "./copies";
 import { effectStations, useEffectEntries } from "./EffectChain";
 import { Envelope } from "./Envelope";
-import { KeptChains } from "./KeptChains";
 import { PartActions } from "./PartActions";
+import { Presets } from "./Presets";
 import { SendActions, Sends } from "./Sends";
 import { SourceEditor } from "./SourceEditor";
 import { type Station, Stations } from "./Stations";
@@ -121,14 +121,14 @@ export function LayerEditor({
       id: "source",
       title: "Source",
       place: source,
-      stage: source.path,
+      slot: source.path,
       content: <SourceEditor layer={layer} index={index} source={source} own={own} />,
     },
     ...filters.map((place, at) => ({
       id: place.path,
       title: catalogue.module("filter", place.kind).name,
       place,
-      stage: place.path,
+      slot: place.path,
       bypassed: layer.filters[at]?.bypass,
       content: <Filter place={place} at={at} layer={layer} own={own} />,
     })),
@@ -136,7 +136,7 @@ export function LayerEditor({
       id: "envelope",
       title: "Envelope",
       place: envelope,
-      stage: envelope.path,
+      slot: envelope.path,
       content: <Envelope place={envelope} />,
     },
     ...effectStations(catalogue, layer.inserts, layer.id, inserts, layer.name),
@@ -144,7 +144,7 @@ export function LayerEditor({
       id: "mix",
       title: "Mix",
       place: own,
-      stage: layer.id,
+      slot: layer.id,
       only: ["Mix"],
       content: (
         <>
@@ -177,7 +177,7 @@ export function LayerEditor({
         <>
           <AddFilter layer={layer} index={index} />
           <Menu button="Add effect" label="Add effect to this layer" entries={effects} />
-          <KeptChains
+          <Presets
             owner={layer.name}
             places={[
               { family: "effect", list: inserts, count: layer.inserts.length },

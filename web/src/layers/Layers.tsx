@@ -10,7 +10,7 @@ import {
 } from "../document/edits";
 import type { Operation } from "../document/patch";
 import { useLive } from "../live/socket";
-import { useMaterial } from "../material/shelf";
+import { useMaterial } from "../material/library";
 import { useSkeleton } from "../session/hooks";
 import { edit, type Selection, useSession } from "../session/store";
 import { useCatalogue } from "../ui/catalogue-context";
@@ -23,7 +23,7 @@ function select(selection: Selection) {
 
 /** The level of a layer over the whole length, as the last full drawing found it. */
 function Silhouette({ id }: { id: string }) {
-  const levels = useLive((s) => s.summary?.stages[id]);
+  const levels = useLive((s) => s.summary?.slots[id]);
   if (!levels) return <div className="h-[18px]" />;
   const top = levels
     .map(
@@ -60,12 +60,12 @@ function Card({ chosen, children }: { chosen: boolean; children: ReactNode }) {
 function About({ layer, index }: { layer: Layer; index: number }) {
   const catalogue = useCatalogue();
   const material = useMaterial();
-  const told = useSession((s) => {
+  const facts = useSession((s) => {
     const source = s.sound?.layers[index]?.source;
     const recording = source?.params.recording ?? source?.items[0]?.params.recording ?? "";
     return [source?.params.unison ?? 1, source?.params.table ?? "", recording].join("|");
   });
-  const [unison = "1", table = "", used = ""] = told.split("|");
+  const [unison = "1", table = "", used = ""] = facts.split("|");
   const recording = material.data?.find((m) => m.card.key === used)?.card.name.toLowerCase();
   const plain = table === "cut" ? "cut table" : table.replaceAll("_", " ");
   const kind = catalogue.module("source", layer.source.kind).name.toLowerCase();

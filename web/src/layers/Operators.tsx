@@ -11,7 +11,7 @@ import { itemName } from "../strips/ReferenceStrip";
 import { useCatalogue } from "../ui/catalogue-context";
 import { Menu } from "../ui/Menu";
 import { Section } from "../ui/Section";
-import { told } from "./operator-told";
+import { summary } from "./operator-summary";
 
 interface Numbered {
   id: string;
@@ -48,7 +48,7 @@ function Operator({
   return (
     <Section
       title={operator.name}
-      about={told(
+      about={summary(
         paramsOf(layer, operator.place),
         acting.map((m) => {
           const { from, amount } = paramsOf(layer, m);
@@ -58,8 +58,8 @@ function Operator({
       actions={
         <>
           <Menu
-            button="Let another act on it"
-            label={`Let another act on it: ${operator.name}`}
+            button="Add modulating operator"
+            label={`Add modulating operator: ${operator.name}`}
             entries={operators.map((other) => ({
               name: other.id === operator.id ? "Itself (feedback)" : other.name,
               disabled: acting.some((m) => paramsOf(layer, m).from === other.id),
@@ -104,7 +104,7 @@ function Operator({
         <SmallSpectrum
           levels={spectrum}
           length={picture.length}
-          label={`Spectrum of ${operator.name} with all that acts on it`}
+          label={`Spectrum of ${operator.name} with all that modulates it`}
         />
       ) : (
         <div className="h-[50px] border border-line bg-paper" />
@@ -116,7 +116,7 @@ function Operator({
             key={modulation.path}
             place={{ ...modulation, title: `${from} on ${operator.name}` }}
             only={["amount"]}
-            rename={() => `Acted on by ${from}`}
+            rename={() => `Modulated by ${from}`}
           />
         );
       })}

@@ -36,7 +36,7 @@ export function PartActions({
   if (place.family === "effect") {
     const { name } = catalogue.module(place.family, place.kind);
     entries.push({
-      name: "Make up",
+      name: "Match loudness",
       help: "Sets its output so that it makes nothing louder or softer.",
       act: () => void makeUp(catalogue, place.path, name),
     });

@@ -1,7 +1,7 @@
 import type { Layer } from "../api/client";
 import { itemParts, type PartPlace } from "../document/catalogue";
 import { addItem, changeSource, removeItem } from "../document/edits";
-import { useMaterial } from "../material/shelf";
+import { useMaterial } from "../material/library";
 import { SourcePicture } from "../pictures/SourcePicture";
 import { change } from "../session/change";
 import { useSession } from "../session/store";

@@ -21,8 +21,8 @@ export interface Station {
   id: string;
   title: string;
   place: PartPlace;
-  /** The stage whose level stands on it; see the core's metering. */
-  stage: string;
+  /** The slot whose level stands on it; see the core's metering. */
+  slot: string;
   bypassed?: boolean;
   /** Groups of its parameters that its word is taken from, where not from all. */
   only?: string[];
@@ -35,7 +35,7 @@ function wordOf(sound: Sound | null, catalogue: Catalogue, station: Station): st
   const { place, only } = station;
   const module = catalogue.module(place.family, place.kind);
   const params = (valueAt(sound, `${place.pointer}/params`) ?? {}) as Record<string, Value>;
-  const told = module.parameters.filter(
+  const candidates = module.parameters.filter(
     (p) =>
       p.moves !== "no" &&
       (p.kind === "number" || p.kind === "time") &&
@@ -43,35 +43,35 @@ function wordOf(sound: Sound | null, catalogue: Catalogue, station: Station): st
   );
   const differs = (p: Parameter) =>
     JSON.stringify(params[p.key]) !== JSON.stringify(defaultValue(p));
-  const first = told.find(differs) ?? told[0];
+  const first = candidates.find(differs) ?? candidates[0];
   const moving = new Set(
     [...sound.routes, ...sound.lanes]
       .map((mover) => mover.to)
       .filter((to) => to.startsWith(`${place.path}.`)),
   ).size;
   const value = first && params[first.key];
-  const said = [
+  const facts = [
     station.bypassed ? "bypassed" : "",
-    moving > 0 && !only ? `${moving} move${moving === 1 ? "s" : ""}` : "",
+    moving > 0 && !only ? `${moving} moving` : "",
     first && value !== undefined ? `${first.name.toLowerCase()} ${shown(first, value)}` : "",
   ];
-  return said.filter(Boolean).join(", ");
+  return facts.filter(Boolean).join(", ");
 }
 
-/** So many decibels more than before it make a stage stand out. */
+/** So many decibels more than before it make a slot stand out. */
 const LOUDER = 3;
 
-/** A level at a share of the length, from levels evenly over it. */
-function levelAt(levels: (number | null)[] | undefined, share: number): number | null {
+/** A level at a fraction of the length, from levels evenly over it. */
+function levelAt(levels: (number | null)[] | undefined, fraction: number): number | null {
   if (!levels) return null;
-  const at = Math.round(share * (levels.length - 1));
+  const at = Math.round(fraction * (levels.length - 1));
   return levels[Math.min(levels.length - 1, Math.max(0, at))] ?? null;
 }
 
-/** The level behind a stage at the playhead; where it gets much louder, it stands out. */
-function StageLevel({ stage, before }: { stage: string; before?: string }) {
-  const levels = useLive((s) => s.summary?.stages[stage]);
-  const earlier = useLive((s) => (before ? s.summary?.stages[before] : undefined));
+/** The level behind a slot at the playhead; where it gets much louder, it stands out. */
+function SlotLevel({ slot, before }: { slot: string; before?: string }) {
+  const levels = useLive((s) => s.summary?.slots[slot]);
+  const earlier = useLive((s) => (before ? s.summary?.slots[before] : undefined));
   const length = useSession((s) => s.score?.length ?? 1);
   const ref = useRef<HTMLSpanElement>(null);
   useEffect(() => {
@@ -82,7 +82,7 @@ function StageLevel({ stage, before }: { stage: string; before?: string }) {
       const silent = level === null || level < -90;
       const rise = silent || then === null || then < -90 ? 0 : level - then;
       ref.current.textContent = silent ? "silent" : `${shownNumber(level, 1)} dB`;
-      ref.current.title = `The level behind this stage at the playhead${
+      ref.current.title = `The level behind this slot at the playhead${
         rise === 0
           ? ""
           : `, ${shownNumber(Math.abs(rise), 1)} dB ${rise > 0 ? "more" : "less"} than before it`
@@ -96,7 +96,7 @@ function StageLevel({ stage, before }: { stage: string; before?: string }) {
     <span
       ref={ref}
       className="label text-xs data-[louder=true]:font-bold data-[louder=true]:text-ink"
-      data-stage={stage}
+      data-slot={slot}
     />
   );
 }
@@ -201,7 +201,7 @@ export function Stations({
                   >
                     {station.title}
                   </b>
-                  <StageLevel stage={station.stage} before={stations[at - 1]?.stage} />
+                  <SlotLevel slot={station.slot} before={stations[at - 1]?.slot} />
                 </span>
                 <Word station={station} />
               </button>

@@ -35,16 +35,16 @@ function Degrees({ scale }: { scale: Scale }) {
   const at = (cents: number) => ((cents - low) / Math.max(1, high - low)) * (WIDTH - 2) + 1;
   const steps: number[] = [];
   for (let cents = Math.ceil(low / 100) * 100; cents <= high; cents += 100) steps.push(cents);
-  const told = scale.cents.map((cents) => `${shownNumber(cents, 1)} ct`).join(", ");
+  const degrees = scale.cents.map((cents) => `${shownNumber(cents, 1)} ct`).join(", ");
   return (
     <svg
       className="col-span-full h-[50px] w-full border border-line bg-paper"
       viewBox={`0 0 ${WIDTH} 50`}
       preserveAspectRatio="none"
       role="img"
-      aria-label={`Degrees above ${keyName(scale.root)}: ${told}; repeats after ${shownNumber(repeat, 1)} ct`}
+      aria-label={`Degrees above ${keyName(scale.root)}: ${degrees}; repeats after ${shownNumber(repeat, 1)} ct`}
     >
-      <title>{told}</title>
+      <title>{degrees}</title>
       {steps.map((cents) => (
         <path
           key={cents}

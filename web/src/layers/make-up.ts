@@ -17,12 +17,12 @@ export async function makeUp(catalogue: Catalogue, path: string, name: string) {
     return;
   }
   if (decibels === null) {
-    notify(`Nothing is heard through “${name}”, so there is nothing to make up for.`, "news");
+    notify(`Nothing is heard through “${name}”, so there is nothing to match.`, "news");
     return;
   }
   const made = madeUp(sound, catalogue, path, decibels);
   if (!made) return;
-  edit("sound", made.operations, "Make up");
+  edit("sound", made.operations, "Match loudness");
   const sign = made.output > 0 ? "+" : "";
   notify(
     `The output of “${name}” is ${sign}${shownNumber(made.output, 1)} dB now; it was ${shownNumber(

@@ -33,14 +33,14 @@ describe("trajectories that follow others", () => {
     depths: { r: 1 },
     two_sided: ["lfo"],
   } as unknown as Parameters<typeof readTrajectories>[0];
-  const told = (changed: number, end = 60) => {
+  const trajectories = (changed: number, end = 60) => {
     const lines = [0, 1, 0, 1, 0, 1, 5, 6, 5, 6, 5, 6, 7, 8, 7, 8, 7, changed, Number.NaN, 1, 2, 3];
     return readTrajectories({ ...header, end }, new Float32Array(lines).buffer);
   };
 
   it("keep what is the same, also where nothing sounds", () => {
-    const before = told(8);
-    const after = keptTrajectories(before, told(9));
+    const before = trajectories(8);
+    const after = keptTrajectories(before, trajectories(9));
     expect(after.modulators.lfo).toBe(before.modulators.lfo);
     expect(after.parameters["a.x"]).toBe(before.parameters["a.x"]);
     expect(after.spread["a.y"]).toBe(before.spread["a.y"]);
@@ -49,7 +49,9 @@ describe("trajectories that follow others", () => {
   });
 
   it("keep nothing along another time axis", () => {
-    const before = told(8);
-    expect(keptTrajectories(before, told(8, 61)).modulators.lfo).not.toBe(before.modulators.lfo);
+    const before = trajectories(8);
+    expect(keptTrajectories(before, trajectories(8, 61)).modulators.lfo).not.toBe(
+      before.modulators.lfo,
+    );
   });
 });

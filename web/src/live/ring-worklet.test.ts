@@ -17,7 +17,7 @@ interface Ring {
 
 let Made: new () => Ring;
 let ring: Ring;
-let stage: Port;
+let connection: Port;
 
 beforeAll(async () => {
   vi.stubGlobal(
@@ -35,13 +35,13 @@ beforeAll(async () => {
 
 beforeEach(() => {
   ring = new Made();
-  stage = port();
-  ring.port.onmessage?.({ data: { type: "connect", port: stage } });
+  connection = port();
+  ring.port.onmessage?.({ data: { type: "connect", port: connection } });
 });
 
 const begin = (stream: number, at = 0) =>
-  stage.onmessage?.({ data: { type: "begin", stream, at } });
-const end = (stream: number) => stage.onmessage?.({ data: { type: "end", stream } });
+  connection.onmessage?.({ data: { type: "begin", stream, at } });
+const end = (stream: number) => connection.onmessage?.({ data: { type: "end", stream } });
 
 /** Send frames of which left is `value` and right its opposite. */
 function send(stream: number, frames: number, value: number, at = 0, panics = 0) {
@@ -50,7 +50,7 @@ function send(stream: number, frames: number, value: number, at = 0, panics = 0)
     samples[2 * i] = value;
     samples[2 * i + 1] = -value;
   }
-  stage.onmessage?.({ data: { type: "samples", stream, at, panics, samples } });
+  connection.onmessage?.({ data: { type: "samples", stream, at, panics, samples } });
 }
 
 function play(quanta: number): { left: number[]; right: number[] } {
@@ -131,12 +131,12 @@ describe("the ring", () => {
     expect(play(1).left[0]).toBeCloseTo(0.1);
   });
 
-  it("tells the stage and the page what was heard, and from where in the score", () => {
+  it("tells the connection and the page what was heard, and from where in the score", () => {
     begin(5, 180);
     send(5, 2048, 0.5, 180);
     send(5, 2048, 0.5, 60);
     play(16);
-    expect(stage.postMessage.mock.calls.map(([m]) => m)).toEqual([
+    expect(connection.postMessage.mock.calls.map(([m]) => m)).toEqual([
       { type: "heard", stream: 5, frames: 1024 },
       { type: "heard", stream: 5, frames: 2048 },
     ]);
@@ -160,8 +160,8 @@ describe("the ring", () => {
     send(1, 4096, 0.25, 0, 2);
     // All of it counts as heard, or the server would wait; and none of it as running dry.
     expect(play(32).left.at(-1)).toBe(0.25);
-    const told = { frames: 8192 * 3 + 4096, underruns: 0 };
-    expect(reports().at(-1)).toMatchObject(told);
+    const report = { frames: 8192 * 3 + 4096, underruns: 0 };
+    expect(reports().at(-1)).toMatchObject(report);
     begin(2);
     send(2, 4096, 0.5);
     expect(play(1).left[0]).toBe(0.5);

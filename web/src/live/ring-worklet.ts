@@ -20,7 +20,7 @@ interface Mark {
   at: number;
 }
 
-type FromStage =
+type FromConnection =
   | { type: "begin"; stream: number; at: number }
   | { type: "samples"; stream: number; at: number; panics: number; samples: Float32Array }
   | { type: "end"; stream: number };
@@ -32,7 +32,7 @@ class Ring extends AudioWorkletProcessor {
   private readonly right = new Float32Array(SIZE);
   private readonly played = new Float32Array(2 * KEPT);
   private playedAt = 0;
-  private stage: MessagePort | null = null;
+  private connection: MessagePort | null = null;
   private stream = -1;
   private ended = false;
   private marks: Mark[] = [];
@@ -57,8 +57,8 @@ class Ring extends AudioWorkletProcessor {
       } else if (message.type === "capture") {
         this.port.postMessage({ type: "captured", samples: this.ordered() });
       } else {
-        this.stage = message.port;
-        message.port.onmessage = (from: MessageEvent<FromStage>) => this.hear(from.data);
+        this.connection = message.port;
+        message.port.onmessage = (from: MessageEvent<FromConnection>) => this.hear(from.data);
       }
     };
   }
@@ -70,7 +70,7 @@ class Ring extends AudioWorkletProcessor {
     this.risen = 0;
   }
 
-  private hear(message: FromStage) {
+  private hear(message: FromConnection) {
     if (message.type === "begin") {
       this.stream = message.stream;
       this.written = this.read = this.reported = 0;
@@ -118,7 +118,7 @@ class Ring extends AudioWorkletProcessor {
   private report() {
     this.reported = this.read;
     const heard = { type: "heard", stream: this.stream, frames: this.read };
-    this.stage?.postMessage(heard);
+    this.connection?.postMessage(heard);
     this.port.postMessage({
       ...heard,
       position: this.position(),

@@ -43,7 +43,7 @@ let asked: string[] = [];
 
 type Socket = typeof import("./socket");
 type Store = typeof import("../session/store");
-let stage: Socket;
+let live: Socket;
 let store: Store;
 let notices: typeof import("../notices/notices");
 
@@ -67,9 +67,9 @@ beforeEach(async () => {
   });
   store = await import("../session/store");
   notices = await import("../notices/notices");
-  stage = await import("./socket");
+  live = await import("./socket");
   store.takeUp(opened as never);
-  stage.openStage(9);
+  live.openLive(9);
   news({ type: "opened" });
   // What was changed while the connection was away is asked for at once.
   await vi.waitFor(() => expect(asked).toHaveLength(1));
@@ -77,44 +77,44 @@ beforeEach(async () => {
   asked = [];
 });
 
-describe("the stage", () => {
+describe("the live socket", () => {
   it("says what to listen to, from where and in which loop", async () => {
-    stage.setLoop([2, 4]);
-    await stage.listen(2.5);
+    live.setLoop([2, 4]);
+    await live.listen(2.5);
     expect(sent()).toEqual([{ type: "listen", from: 2.5, loop: [2, 4] }]);
     say({ type: "listening", stream: 3, from: 2.5 });
     expect(player.calls.at(-1)).toBe("begin 3 2.5");
-    expect(stage.useLive.getState().playing).toBe(true);
+    expect(live.useLive.getState().playing).toBe(true);
   });
 
   it("moves the playhead, and what plays along with it", () => {
-    stage.seek(3);
+    live.seek(3);
     expect(sent()).toEqual([]);
     say({ type: "listening", stream: 1, from: 3 });
-    stage.seek(7);
+    live.seek(7);
     expect(player.at).toBe(7);
     expect(sent()).toEqual([{ type: "seek", to: 7 }]);
   });
 
   it("begins to listen before a key is heard", async () => {
-    await stage.press(60, 90);
+    await live.press(60, 90);
     expect(sent().map((m) => m.type)).toEqual(["listen", "press"]);
-    stage.lift(60);
+    live.lift(60);
     expect(sent().at(-1)).toEqual({ type: "lift", key: 60 });
   });
 
   it("is silent at once when it is told to panic or to stop", () => {
-    stage.panic();
+    live.panic();
     expect(player.calls).toContain("panic");
     expect(sent()).toEqual([{ type: "panic" }]);
-    stage.stop();
+    live.stop();
     expect(posted).toContainEqual({ type: "silence" });
-    expect(stage.useLive.getState().playing).toBe(false);
+    expect(live.useLive.getState().playing).toBe(false);
   });
 
   it("stops what runs through the score in leaps when it is told to panic", async () => {
-    await stage.skim(10);
-    stage.panic();
+    await live.skim(10);
+    live.panic();
     expect(sent().at(-1)).toEqual({ type: "stop" });
     expect(player.calls).not.toContain("panic");
   });
@@ -131,7 +131,7 @@ describe("the stage", () => {
     say({ type: "picture", layer: "ground", kind: "cycles", length: 10 });
     say({ type: "summary", integrated: -20, loudness: [-20] });
     say({ type: "render", id: 4, state: "running", progress: 0.5, message: "" });
-    const state = stage.useLive.getState();
+    const state = live.useLive.getState();
     expect([...(state.trajectories.modulators.m?.low ?? [])]).toEqual([0, 1]);
     expect([...(state.trajectories.spread["a.fine"]?.[1] ?? [])]).toEqual([5, 6]);
     expect(state.returns?.whole.seconds).toBe(52);
@@ -157,11 +157,11 @@ describe("the stage", () => {
 describe("a lost connection", () => {
   it("is made again, holds still as before, and goes on where it was", async () => {
     vi.useFakeTimers();
-    stage.holdStill(true);
+    live.holdStill(true);
     say({ type: "listening", stream: 1, from: 0 });
     player.at = 42;
     news({ type: "closed", code: 1006 });
-    expect(stage.useLive.getState()).toMatchObject({ connected: false, playing: false });
+    expect(live.useLive.getState()).toMatchObject({ connected: false, playing: false });
     posted.length = 0;
     vi.advanceTimersByTime(600);
     expect(posted.map((m) => m.type)).toEqual(["open"]);
@@ -174,7 +174,7 @@ describe("a lost connection", () => {
 
   it("is told to who presses Listen meanwhile", async () => {
     news({ type: "closed", code: 1006 });
-    await stage.listen(0);
+    await live.listen(0);
     expect(sent()).toEqual([]);
     expect(notices.useNotices.getState().notice?.text).toContain("is being restored");
     news({ type: "opened" });
@@ -206,8 +206,8 @@ describe("a lost connection", () => {
     posted.length = 0;
     vi.advanceTimersByTime(2000);
     expect(posted).toEqual([]);
-    stage.openStage(10);
-    stage.closeStage();
+    live.openLive(10);
+    live.closeLive();
     news({ type: "closed", code: 1006 });
     posted.length = 0;
     vi.advanceTimersByTime(2000);

@@ -33,7 +33,7 @@ export type Returns = Schemas["ReturnsOut"];
 /** What a parameter does in each note. */
 export type NotesOf = Schemas["NotesNews"];
 
-interface Stage {
+interface Live {
   connected: boolean;
   trajectories: Trajectories;
   /** The same for the stretch that is looked at closer, if there is one. */
@@ -56,12 +56,12 @@ interface Stage {
   /** By how many decibels what is heard is made as loud as what it is compared with. */
   matched: number;
   loop: [number, number] | null;
-  /** The stage of the chain whose spectrum is shown; that of all that is heard where it is "". */
+  /** The slot of the chain whose spectrum is shown; that of all that is heard where it is "". */
   watched: string;
 }
 
 /** What is known of a sound that was only just opened. */
-const UNKNOWN: Omit<Stage, "connected"> = {
+const UNKNOWN: Omit<Live, "connected"> = {
   trajectories: {
     start: 0,
     end: 1,
@@ -89,7 +89,7 @@ const UNKNOWN: Omit<Stage, "connected"> = {
   watched: "",
 };
 
-export const useLive = create<Stage>(() => ({ connected: false, ...UNKNOWN }));
+export const useLive = create<Live>(() => ({ connected: false, ...UNKNOWN }));
 
 const AGAIN_MS = 500;
 const SLOWEST_MS = 8000;
@@ -109,8 +109,8 @@ let trouble: Notice | null = null;
 
 player.onPort = (port) => connection.postMessage({ type: "audio", port }, [port]);
 
-export function openStage(soundId: number) {
-  closeStage();
+export function openLive(soundId: number) {
+  closeLive();
   open = soundId;
   useLive.setState(UNKNOWN);
   looked = null;
@@ -122,7 +122,7 @@ export function openStage(soundId: number) {
   connect(soundId);
 }
 
-export function closeStage() {
+export function closeLive() {
   open = null;
   silence();
   connection.postMessage({ type: "close" });
@@ -166,7 +166,7 @@ function opened() {
   if (still) tell({ type: "still", still, at: useLive.getState().frozen });
   if (looked) tell({ type: "look", span: looked });
   const { watched } = useLive.getState();
-  if (watched) tell({ type: "watch", stage: watched });
+  if (watched) tell({ type: "watch", slot: watched });
   if (resume && useLive.getState().playingAs === "listen") void listen(player.position());
   resume = false;
   if (!unsent() && knownRevision() > 0) void catchUp().catch(() => undefined);
@@ -281,11 +281,11 @@ export function look(span: [number, number] | null) {
   tell({ type: "look", span });
 }
 
-/** Show the spectrum of a stage of the chain while it plays; "" for all that is heard. */
-export function watch(stage: string) {
+/** Show the spectrum of a slot of the chain while it plays; "" for all that is heard. */
+export function watch(slot: string) {
   watchedSpectrum.clear();
-  useLive.setState({ watched: stage });
-  tell({ type: "watch", stage });
+  useLive.setState({ watched: slot });
+  tell({ type: "watch", slot });
 }
 
 /** Ask what a parameter does in each note. */
@@ -319,7 +319,7 @@ export async function listen(from: number) {
   play({ type: "listen", from, loop }, "listen");
 }
 
-function play(message: ToServer, playingAs: Stage["playingAs"]) {
+function play(message: ToServer, playingAs: Live["playingAs"]) {
   if (tell(message)) useLive.setState({ playingAs });
   else {
     trouble = notify(

@@ -1,10 +1,10 @@
 import { expect, test } from "vitest";
 import { WatchedSpectrum } from "./watched-spectrum";
 
-const header = (at: number, stage = "ground.filter1") => ({
+const header = (at: number, slot = "ground.filter1") => ({
   stream: 1,
   at,
-  stage,
+  slot,
   bin_hertz: 5.86,
   floor: -128,
 });

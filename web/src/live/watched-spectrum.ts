@@ -7,7 +7,7 @@ const FRESH = 0.4;
 /** How many wait at most: what is ahead of the ear, and the last one that was heard. */
 const MOST = 16;
 
-/** The spectra of the stage that is watched, each until it is heard. */
+/** The spectra of the slot that is watched, each until it is heard. */
 export class WatchedSpectrum {
   private waiting: { header: Header; bytes: Uint8Array }[] = [];
 
@@ -20,11 +20,11 @@ export class WatchedSpectrum {
   }
 
   /** Bins in dB, left and right, as heard at a moment; none where nothing is known of it. */
-  at(seconds: number, stage: string): { binHertz: number; sides: Float32Array[] } | null {
+  at(seconds: number, slot: string): { binHertz: number; sides: Float32Array[] } | null {
     let found: { header: Header; bytes: Uint8Array } | null = null;
     for (const one of this.waiting) {
       const since = seconds - one.header.at;
-      if (one.header.stage === stage && since >= 0 && since < FRESH) found = one;
+      if (one.header.slot === slot && since >= 0 && since < FRESH) found = one;
     }
     if (!found) return null;
     const { header, bytes } = found;

@@ -11,13 +11,13 @@ import { type Axis, hertzOf, levelsOf, Peaks, reach } from "./analysed";
 /** How often it is painted: more would take time that listening needs. */
 const PAINT_MS = 70;
 /** How often the strongest frequency is said. */
-const SAID_MS = 500;
+const UPDATE_MS = 500;
 const WIDTH = 104;
 /** How strong the lines of held peaks are. */
 const HELD = 0.55;
 
 /**
- * What is heard now, or one stage of the chain, beside the long view and on its frequency axis:
+ * What is heard now, or one slot of the chain, beside the long view and on its frequency axis:
  * the left side grows to the left of the middle line, the right side to the right; thin lines are
  * the peaks held.
  */
@@ -35,7 +35,7 @@ export function Now({ height }: { height: number }) {
     const axis: Axis = { rows: ROWS, low: longView.low, high: longView.high };
     const peaks = [new Peaks(ROWS), new Peaks(ROWS)];
     let last = performance.now();
-    let said = 0;
+    let updated = 0;
     const paint = () => {
       const heard = watched ? watchedSpectrum.at(player.position(), watched) : player.spectrum();
       context.setTransform(ratio, 0, 0, ratio, 0, 0);
@@ -50,8 +50,8 @@ export function Now({ height }: { height: number }) {
         if (held) traceSide(context, held.levels, height, i === 0 ? -1 : 1);
       });
       last = now;
-      if (now - said > SAID_MS && word.current) {
-        said = now;
+      if (now - updated > UPDATE_MS && word.current) {
+        updated = now;
         word.current.textContent = strongest(levels, axis);
       }
     };
@@ -97,13 +97,13 @@ function paintSide(
   context: CanvasRenderingContext2D,
   levels: Float32Array,
   height: number,
-  way: 1 | -1,
+  direction: 1 | -1,
 ) {
   context.fillStyle = colour("slate");
   context.beginPath();
   context.moveTo(WIDTH / 2, height);
   levels.forEach((level, row) => {
-    context.lineTo((WIDTH / 2) * (1 + way * reach(level)), topOf(row, height));
+    context.lineTo((WIDTH / 2) * (1 + direction * reach(level)), topOf(row, height));
   });
   context.lineTo(WIDTH / 2, 0);
   context.fill();
@@ -113,13 +113,13 @@ function traceSide(
   context: CanvasRenderingContext2D,
   levels: Float32Array,
   height: number,
-  way: 1 | -1,
+  direction: 1 | -1,
 ) {
   context.strokeStyle = ink(HELD);
   context.lineWidth = 0.75;
   context.beginPath();
   levels.forEach((level, row) => {
-    context.lineTo((WIDTH / 2) * (1 + way * reach(level)), topOf(row, height));
+    context.lineTo((WIDTH / 2) * (1 + direction * reach(level)), topOf(row, height));
   });
   context.stroke();
 }

@@ -35,7 +35,7 @@ export function Spectrum({
       const near = closerView.known();
       if (near && near.end > from && near.start < to) {
         const begin = x(near.start);
-        const end = x(near.start + (near.end - near.start) * near.share);
+        const end = x(near.start + (near.end - near.start) * near.fraction);
         context.drawImage(
           placed ? closerView.stereo.canvas : closerView.canvas,
           0,

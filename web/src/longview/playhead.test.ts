@@ -26,32 +26,32 @@ describe("those who draw the playhead", () => {
   };
 
   it("are told where it is, at once and as it moves", () => {
-    const told: number[] = [];
+    const calls: number[] = [];
     playhead.followPlayhead(240);
-    playhead.onPlayhead((seconds) => told.push(seconds));
+    playhead.onPlayhead((seconds) => calls.push(seconds));
     for (const at of [0.05, 0.1, 0.12, 0.2, 0.3]) move(at);
     // From where it began, each tenth; what lies between is not worth painting.
-    expect(told).toEqual([0, 0.05, 0.2, 0.3]);
+    expect(calls).toEqual([0, 0.05, 0.2, 0.3]);
   });
 
   it("are told seldom if they ask for that, but of a jump at once", () => {
-    const told: number[] = [];
+    const calls: number[] = [];
     playhead.followPlayhead(240);
     move(0);
-    playhead.onPlayhead((seconds) => told.push(seconds), playhead.SELDOM);
+    playhead.onPlayhead((seconds) => calls.push(seconds), playhead.SELDOM);
     for (let i = 1; i <= 8; i++) move(i * 0.1);
-    expect(told.length).toBeGreaterThanOrEqual(2);
-    expect(told.length).toBeLessThanOrEqual(4);
+    expect(calls.length).toBeGreaterThanOrEqual(2);
+    expect(calls.length).toBeLessThanOrEqual(4);
     move(90);
-    expect(told.at(-1)).toBe(90);
+    expect(calls.at(-1)).toBe(90);
   });
 
   it("are told nothing any more once they have gone", () => {
-    const told: number[] = [];
+    const calls: number[] = [];
     playhead.followPlayhead(240);
-    const leave = playhead.onPlayhead((seconds) => told.push(seconds));
+    const leave = playhead.onPlayhead((seconds) => calls.push(seconds));
     leave();
     move(30);
-    expect(told).toEqual([0]);
+    expect(calls).toEqual([0]);
   });
 });

@@ -1,15 +1,15 @@
-/** The playhead's place: told to those who draw it, so that nothing else is touched as it moves. */
+/** The playhead's position: given to those who draw it, so that nothing else is touched as it moves. */
 
 import { useEffect, useRef } from "react";
 import { player } from "../live/audio";
 
 type Tick = (seconds: number) => void;
 
-/** How often the playhead is looked at, and how far it goes before anybody is told. */
+/** How often the playhead is looked at, and how far it goes before anybody is notified. */
 const LOOK_MS = 50;
 const PIXELS = 1200;
 const TENTH = 0.1;
-/** Strips and modulators are told only after so many moves. */
+/** Strips and modulators are notified only after so many moves. */
 export const SELDOM = 4;
 
 const ticks = new Map<Tick, number>();
@@ -25,11 +25,11 @@ export function smallestMove(scoreLength: number): number {
 
 function look() {
   const at = player.position();
-  const way = Math.abs(at - last);
-  if (way < 0.9 * smallestMove(length)) return;
+  const moved = Math.abs(at - last);
+  if (moved < 0.9 * smallestMove(length)) return;
   last = at;
   count++;
-  const jumped = way > 1;
+  const jumped = moved > 1;
   for (const [tick, every] of ticks) if (jumped || count % every === 0) tick(at);
 }
 
@@ -58,8 +58,9 @@ export function usePlayhead<Kind extends HTMLElement>(every = 1) {
   useEffect(
     () =>
       onPlayhead((seconds) => {
-        const share = Math.min(1, seconds / length);
-        if (ref.current) ref.current.style.transform = `translateX(${(share * 100).toFixed(3)}%)`;
+        const fraction = Math.min(1, seconds / length);
+        if (ref.current)
+          ref.current.style.transform = `translateX(${(fraction * 100).toFixed(3)}%)`;
       }, every),
     [every],
   );

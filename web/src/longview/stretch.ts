@@ -15,7 +15,7 @@ export function columns(
   length: number,
 ): (seconds: number) => [LongViewPicture | CloserView, number] {
   const near = closerView.known();
-  const until = near ? near.start + (near.end - near.start) * near.share : 0;
+  const until = near ? near.start + (near.end - near.start) * near.fraction : 0;
   return (seconds) => {
     const closer = near !== null && seconds >= near.start && seconds < until;
     const picture = closer ? closerView : longView;

@@ -6,15 +6,15 @@ import { notify } from "../notices/notices";
 import { Section } from "../ui/Section";
 import { CutPreview } from "./CutPreview";
 import { hear, hush, useHearing } from "./hearing";
-import { type Cut, MATERIAL, type RecordingCard, useMaterialView } from "./shelf";
+import { type Cut, MATERIAL, type RecordingCard, useMaterialView } from "./library";
 
-type Way = "cycles" | "spectrum";
+type Method = "cycles" | "spectrum";
 const SOON_MS = 250;
 
 /** Cut a wavetable from a recording: seen and heard before it is kept. */
 export function CutFromRecording({ card }: { card: RecordingCard }) {
   const queries = useQueryClient();
-  const [way, setWay] = useState<Way>("cycles");
+  const [method, setMethod] = useState<Method>("cycles");
   const [frames, setFrames] = useState(32);
   const [note, setNote] = useState(card.root === null ? "A2" : keyName(card.root));
   const [name, setName] = useState(`${card.name} table`);
@@ -23,7 +23,7 @@ export function CutFromRecording({ card }: { card: RecordingCard }) {
   const heard = useHearing((s) => s.what);
   const root = parsedKey(note);
   const steps = JSON.stringify(card.steps);
-  const body = { way, frames, name: name.trim() || "Cut table", root: root ?? 45 };
+  const body = { method, frames, name: name.trim() || "Cut table", root: root ?? 45 };
   const params = { path: { key: card.key } };
   // biome-ignore lint/correctness/useExhaustiveDependencies: a change of the steps is one of the cut
   useEffect(() => {
@@ -34,7 +34,10 @@ export function CutFromRecording({ card }: { card: RecordingCard }) {
     let current = true;
     const timer = setTimeout(() => {
       taken(
-        api.POST("/api/material/{key}/cut", { params, body: { way, frames, root, name: "Cut" } }),
+        api.POST("/api/material/{key}/cut", {
+          params,
+          body: { method, frames, root, name: "Cut" },
+        }),
       ).then(
         (found) => {
           if (!current) return;
@@ -48,13 +51,13 @@ export function CutFromRecording({ card }: { card: RecordingCard }) {
       current = false;
       clearTimeout(timer);
     };
-  }, [card.key, steps, way, frames, root]);
+  }, [card.key, steps, method, frames, root]);
   const keep = async () => {
     try {
       const kept = await taken(api.POST("/api/material/{key}/cut/keep", { params, body }));
       await queries.invalidateQueries({ queryKey: MATERIAL });
       useMaterialView.setState({ key: kept.card.key });
-      notify(`${kept.card.name} is on the shelf; choose it in a wavetable layer.`, "news");
+      notify(`${kept.card.name} is in the library; choose it in a wavetable layer.`, "news");
     } catch (error) {
       notify((error as Error).message);
     }
@@ -74,9 +77,9 @@ export function CutFromRecording({ card }: { card: RecordingCard }) {
           <span className="label">Cut</span>
           <select
             className="field"
-            aria-label="Way to cut"
-            value={way}
-            onChange={(event) => setWay(event.target.value as Way)}
+            aria-label="Method of cutting"
+            value={method}
+            onChange={(event) => setMethod(event.target.value as Method)}
           >
             <option value="cycles">by cycles at the pitch</option>
             <option value="spectrum">by the spectrum at its multiples</option>
@@ -120,7 +123,7 @@ export function CutFromRecording({ card }: { card: RecordingCard }) {
           disabled={!cut || root === null}
           onClick={() => (heard === `cut of ${card.key}` ? hush() : void listen())}
         >
-          {heard === `cut of ${card.key}` ? "Stop" : "Hear cut"}
+          {heard === `cut of ${card.key}` ? "Stop" : "Play cut"}
         </button>
         <button
           type="button"

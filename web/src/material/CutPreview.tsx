@@ -1,5 +1,5 @@
 import { ink, usePainted } from "../ui/painted";
-import type { Cut } from "./shelf";
+import type { Cut } from "./library";
 
 /** A cut as it would be kept: its cycles one after the other, and their partials. */
 export function CutPreview({ cut }: { cut: Cut }) {

@@ -3,8 +3,8 @@ import { api, bytes, type Schemas, taken } from "../api/client";
 import { shownNumber } from "../document/values";
 import { notify } from "../notices/notices";
 import { hear, hush, useHearing } from "./hearing";
+import type { Change, Loop, RecordingCard } from "./library";
 import { Seam } from "./Seam";
-import type { Change, Loop, RecordingCard } from "./shelf";
 
 type Found = Schemas["LoopOut"];
 
@@ -122,7 +122,7 @@ export function Loops({
             className="button"
             onClick={() => (heard === name ? hush() : play(draft ?? loop))}
           >
-            {heard === name ? "Stop" : "Hear loop"}
+            {heard === name ? "Stop" : "Play loop"}
           </button>
           <button
             type="button"
@@ -158,7 +158,7 @@ export function Loops({
               className="button-plain"
               onClick={() => play({ ...entry, fade: loop?.fade ?? FADE })}
             >
-              Hear
+              Play
             </button>
             <button
               type="button"

@@ -1,8 +1,8 @@
 import { useRef } from "react";
 import { keyName } from "../document/values";
 import { FileField } from "../ui/FileField";
-import type { Arriving } from "./shelf";
-import { isRecording, type Material, useMaterialView } from "./shelf";
+import type { Arriving } from "./library";
+import { isRecording, type Material, useMaterialView } from "./library";
 
 function facts(entry: Material): string {
   const { card } = entry;
@@ -13,7 +13,7 @@ function facts(entry: Material): string {
   }`;
 }
 
-/** The shelf's pieces by name, what is on its way, and how to take more in. */
+/** Recordings and tables by name, imports under way, and the button for more. */
 export function MaterialList({
   material,
   chosen,
@@ -28,15 +28,15 @@ export function MaterialList({
   const field = useRef<HTMLInputElement>(null);
   return (
     <aside
-      aria-label="The shelf"
+      aria-label="Recordings and tables"
       className="flex w-[250px] shrink-0 flex-col border-r border-line p-3"
     >
       <button type="button" className="button mb-2" onClick={() => field.current?.click()}>
-        Take in recordings…
+        Import recordings…
       </button>
       <FileField
         field={field}
-        label="Recordings to take in"
+        label="Recordings to import"
         accept=".wav,.flac,.ogg,.aif,.aiff,.mp3,audio/*"
         multiple
         onFiles={onFiles}
@@ -44,7 +44,11 @@ export function MaterialList({
       {arriving.map((file) => (
         <div key={file.name} className="mb-1 flex items-center gap-2" role="status">
           <span className="min-w-0 flex-1 truncate">{file.name}</span>
-          <progress className="h-1 w-16" value={file.share} aria-label={`Taking in ${file.name}`} />
+          <progress
+            className="h-1 w-16"
+            value={file.progress}
+            aria-label={`Taking in ${file.name}`}
+          />
           <button type="button" className="button-plain" onClick={file.cancel}>
             Cancel
           </button>

@@ -3,9 +3,6 @@ import { useCallback, useEffect, useRef, useState } from "react";
 import { writing } from "../keys/computer-keys";
 import { notify } from "../notices/notices";
 import { hush } from "./hearing";
-import { MaterialList } from "./MaterialList";
-import { PictureCut } from "./PictureCut";
-import { RecordingDetail } from "./RecordingDetail";
 import {
   type Arriving,
   closeMaterial,
@@ -17,7 +14,10 @@ import {
   takeIn,
   useMaterial,
   useMaterialView,
-} from "./shelf";
+} from "./library";
+import { MaterialList } from "./MaterialList";
+import { PictureCut } from "./PictureCut";
+import { RecordingDetail } from "./RecordingDetail";
 import { TableDetail } from "./TableDetail";
 
 /** Take files in one after the other, with progress, telling of each that was there already. */
@@ -30,16 +30,18 @@ function useTakingIn() {
       const others = files.filter((file) => !isAudio(file));
       if (others.length > 0) {
         notify(
-          `${others.map((f) => f.name).join(", ")}: not taken in. Material is WAV, FLAC, OGG, AIFF or MP3; pictures are cut under “Cut a table from a picture”.`,
+          `${others.map((f) => f.name).join(", ")}: not imported. Material is WAV, FLAC, OGG, AIFF or MP3; pictures are cut under “Cut a table from a picture”.`,
         );
       }
       const known: string[] = [];
       for (const file of audio) {
         const stop = new AbortController();
-        const entry = { name: file.name, share: 0, cancel: () => stop.abort() };
+        const entry = { name: file.name, progress: 0, cancel: () => stop.abort() };
         setArriving((now) => [...now, entry]);
-        const update = (share: number) =>
-          setArriving((now) => now.map((a) => (a.cancel === entry.cancel ? { ...a, share } : a)));
+        const update = (progress: number) =>
+          setArriving((now) =>
+            now.map((a) => (a.cancel === entry.cancel ? { ...a, progress } : a)),
+          );
         try {
           const found = await takeIn(file, update, stop.signal, take);
           if (!found.fresh) known.push(`${file.name} (as ${found.card.name})`);
@@ -56,7 +58,7 @@ function useTakingIn() {
         setArriving((now) => now.filter((a) => a.cancel !== entry.cancel));
         await queries.invalidateQueries({ queryKey: MATERIAL });
       }
-      if (known.length > 0) notify(`Already on the shelf: ${known.join(", ")}.`, "news");
+      if (known.length > 0) notify(`Already in the library: ${known.join(", ")}.`, "news");
     },
     [queries],
   );
@@ -81,8 +83,8 @@ export function MaterialView() {
   const { arriving, add } = useTakingIn();
   const view = useRef<HTMLElement>(null);
   const step = useCallback(
-    async (way: "undo" | "redo") => {
-      await stepBack(way);
+    async (direction: "undo" | "redo") => {
+      await stepBack(direction);
       await queries.invalidateQueries({ queryKey: MATERIAL });
     },
     [queries],

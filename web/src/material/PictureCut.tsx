@@ -6,7 +6,7 @@ import { FileField } from "../ui/FileField";
 import { Section } from "../ui/Section";
 import { CutPreview } from "./CutPreview";
 import { hear, hush, useHearing } from "./hearing";
-import { type Cut, MATERIAL, useMaterialView } from "./shelf";
+import { type Cut, MATERIAL, useMaterialView } from "./library";
 
 const NAME = "cut of a picture";
 
@@ -70,7 +70,7 @@ export function PictureCut() {
               className="button"
               onClick={() => (heard === NAME ? hush() : void listen(file))}
             >
-              {heard === NAME ? "Stop" : "Hear picture"}
+              {heard === NAME ? "Stop" : "Play picture"}
             </button>
             <button type="button" className="button button-ink" onClick={() => void keep(file)}>
               Keep picture’s table

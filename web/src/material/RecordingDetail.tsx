@@ -9,8 +9,6 @@ import { Section } from "../ui/Section";
 import { CutFromRecording } from "./CutFromRecording";
 import { hear, hush, useHearing } from "./hearing";
 import { Loops } from "./Loops";
-import { RecordingPicture } from "./RecordingPicture";
-import { Steps } from "./Steps";
 import {
   type Change,
   changeCard,
@@ -18,7 +16,9 @@ import {
   MATERIAL,
   type Material,
   type RecordingCard,
-} from "./shelf";
+} from "./library";
+import { RecordingPicture } from "./RecordingPicture";
+import { Steps } from "./Steps";
 import type { View } from "./zoom";
 
 function Root({ card, change }: { card: RecordingCard; change: Change }) {
@@ -77,7 +77,7 @@ export function RecordingDetail({ entry, card }: { entry: Material; card: Record
                 )
           }
         >
-          {heard === card.key ? "Stop" : "Hear"}
+          {heard === card.key ? "Stop" : "Play"}
         </button>
         {!entry.shipped && (
           <button type="button" className="button-plain" onClick={() => void letGo(card, refresh)}>

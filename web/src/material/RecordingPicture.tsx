@@ -4,7 +4,7 @@ import { api, bytes, taken } from "../api/client";
 import { inkTable } from "../spectrogram/ink";
 import { colour } from "../ui/colours";
 import { ink, usePainted } from "../ui/painted";
-import { isRecording, type RecordingCard, useMaterial } from "./shelf";
+import { isRecording, type RecordingCard, useMaterial } from "./library";
 import { choseFrom, choseTo, moved, type View, zoomed } from "./zoom";
 
 const COLUMNS = 900;
@@ -122,8 +122,8 @@ export function RecordingPicture({
   const secondsAt = (clientX: number) => {
     const rect = box.current?.getBoundingClientRect();
     if (!rect) return 0;
-    const share = Math.min(1, Math.max(0, (clientX - rect.left) / rect.width));
-    return view.start + share * span;
+    const fraction = Math.min(1, Math.max(0, (clientX - rect.left) / rect.width));
+    return view.start + fraction * span;
   };
   const seen = { ...view, seconds };
   const zoom = (factor: number, around?: number) => onView(zoomed(seen, factor, around));

@@ -1,13 +1,13 @@
 import { useQuery } from "@tanstack/react-query";
 import { api, taken } from "../api/client";
 import { shownNumber } from "../document/values";
-import type { Loop, RecordingCard } from "./shelf";
+import type { Loop, RecordingCard } from "./library";
 
 const WIDTH = 360;
 const HEIGHT = 50;
 
 /** What a loop's join sounds like, in words. */
-function joinTold(step: number | null): string {
+function describeJoin(step: number | null): string {
   if (step === null) return "no step at the join";
   return `a step of ${shownNumber(step, 0)} dB at the join`;
 }
@@ -30,7 +30,7 @@ export function Seam({ card, loop }: { card: RecordingCard; loop: Loop }) {
     (value, i) =>
       `${((i / (points.length - 1)) * WIDTH).toFixed(1)} ${((1 - value / most) * (HEIGHT / 2 - 2) + 2).toFixed(1)}`,
   );
-  const told = seam.data ? joinTold(seam.data.step) : "looking at the join…";
+  const description = seam.data ? describeJoin(seam.data.step) : "looking at the join…";
   return (
     <figure className="mb-2">
       <svg
@@ -38,7 +38,7 @@ export function Seam({ card, loop }: { card: RecordingCard; loop: Loop }) {
         viewBox={`0 0 ${WIDTH} ${HEIGHT}`}
         preserveAspectRatio="none"
         role="img"
-        aria-label={`The wave over the join: ${told}`}
+        aria-label={`The wave over the join: ${description}`}
       >
         <path
           d={`M${WIDTH / 2} 0V${HEIGHT}`}
@@ -55,7 +55,7 @@ export function Seam({ card, loop }: { card: RecordingCard; loop: Loop }) {
         )}
       </svg>
       <figcaption className="label" role="status">
-        End, then start: {told}
+        End, then start: {description}
       </figcaption>
     </figure>
   );

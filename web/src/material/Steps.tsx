@@ -1,9 +1,9 @@
 import { useState } from "react";
 import { shownNumber } from "../document/values";
-import type { Change, RecordingCard, Step } from "./shelf";
+import type { Change, RecordingCard, Step } from "./library";
 import type { View } from "./zoom";
 
-function told(step: Step): string {
+function describe(step: Step): string {
   switch (step.do) {
     case "trim":
       return `Trim to ${shownNumber(step.start, 3)}–${shownNumber(step.end, 3)} s`;
@@ -47,16 +47,16 @@ export function Steps({ card, view, change }: { card: RecordingCard; view: View;
             className="mb-1 flex items-center gap-2 border border-line bg-paper px-2 py-0.5"
           >
             <span className="flex-1">
-              {i + 1}. {told(step)}
+              {i + 1}. {describe(step)}
             </span>
             <button
               type="button"
               className="button-plain"
-              aria-label={`Take out ${told(step)}`}
+              aria-label={`Take out ${describe(step)}`}
               onClick={() =>
                 void change(
                   { steps: card.steps.filter((_, k) => k !== i) as never },
-                  `Take out ${told(step)}`,
+                  `Take out ${describe(step)}`,
                 )
               }
             >

@@ -1,8 +1,8 @@
 import { useQueryClient } from "@tanstack/react-query";
 import { EditableName } from "../ui/EditableName";
-import { changeCard, letGo, MATERIAL, type Material, type TableCard } from "./shelf";
+import { changeCard, letGo, MATERIAL, type Material, type TableCard } from "./library";
 
-/** A table on the shelf: where it came from, and what uses it. */
+/** A table in the library: where it came from, and what uses it. */
 export function TableDetail({ entry }: { entry: Material }) {
   const queries = useQueryClient();
   const card = entry.card as TableCard;

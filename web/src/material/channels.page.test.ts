@@ -1,5 +1,5 @@
 import { expect, it } from "vitest";
-import { TooManyChannels } from "./shelf";
+import { TooManyChannels } from "./library";
 
 it("offers a mix, and channels in pairs", () => {
   const offers = (channels: number) => new TooManyChannels("", channels).offers;

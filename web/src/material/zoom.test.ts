@@ -8,8 +8,8 @@ describe("looking closer", () => {
   it("keeps what is under the pointer where it is", () => {
     const near = zoomed(whole, 0.5, 2);
     expect([near.start, near.end]).toEqual([1, 5]);
-    const share = (view: View) => (2 - view.start) / spanOf(view);
-    expect(share(near)).toBeCloseTo(share(whole));
+    const fraction = (view: View) => (2 - view.start) / spanOf(view);
+    expect(fraction(near)).toBeCloseTo(fraction(whole));
   });
 
   it("ends at the whole and at a fiftieth of a second", () => {
@@ -26,7 +26,7 @@ describe("looking closer", () => {
 });
 
 describe("moving along", () => {
-  it("goes by a share of what is seen, to the ends", () => {
+  it("goes by a fraction of what is seen, to the ends", () => {
     expect(moved(part, 0.25)).toMatchObject({ start: 3, end: 7 });
     expect(moved(part, -9)).toMatchObject({ start: 0, end: 4 });
     expect(moved(part, 9)).toMatchObject({ start: 4, end: 8 });

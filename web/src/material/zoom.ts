@@ -28,11 +28,11 @@ export function zoomed(view: View, factor: number, around = view.start + spanOf(
   return { ...view, start, end: next >= view.seconds ? null : start + next };
 }
 
-/** The view moved by a share of itself; the whole stays where it is. */
-export function moved(view: View, share: number): View {
+/** The view moved by a fraction of itself; the whole stays where it is. */
+export function moved(view: View, fraction: number): View {
   if (view.end === null) return view;
   const span = spanOf(view);
-  const start = Math.min(Math.max(0, view.start + share * span), view.seconds - span);
+  const start = Math.min(Math.max(0, view.start + fraction * span), view.seconds - span);
   return { ...view, start, end: start + span };
 }
 

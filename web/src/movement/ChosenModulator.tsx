@@ -15,7 +15,7 @@ import { PartStrips } from "../strips/PartStrips";
 import { useCatalogue } from "../ui/catalogue-context";
 import { Menu, type MenuEntry } from "../ui/Menu";
 import { CurveEditor } from "./CurveEditor";
-import { Rolls } from "./Rolls";
+import { Seeds } from "./Seeds";
 import { StepsEditor } from "./StepsEditor";
 
 /** What a modulator may move and does not move yet; worked out when the menu is opened. */
@@ -173,14 +173,14 @@ export function ChosenModulator({ modulator, index }: { modulator: Modulator; in
           value={modulator.scope}
           onChange={(event) => set("scope", event.target.value, "Scope")}
         >
-          <option value="sound">free, one for all</option>
-          <option value="note">own for each note</option>
+          <option value="sound">one for all</option>
+          <option value="note">per note</option>
         </select>
       )}
       {module.editor === "handle" && <About index={index} about={modulator.about} />}
       {module.editor === "steps" && <StepsEditor index={index} color={color} />}
       {module.editor === "points" && <CurveEditor index={index} color={color} />}
-      {module.seeded && <Rolls modulator={modulator} index={index} color={color} />}
+      {module.seeded && <Seeds modulator={modulator} index={index} color={color} />}
       <div className="grid grid-cols-[repeat(auto-fill,minmax(120px,1fr))] gap-2">
         <PartStrips
           place={modulatorPart(modulator, index)}

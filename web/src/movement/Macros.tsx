@@ -77,9 +77,9 @@ export function Macros() {
                 type="button"
                 className="button-plain text-xs"
                 onClick={() => useSession.setState({ modulator: macro.id })}
-                aria-label={`What ${macro.name} moves`}
+                aria-label={`Targets of ${macro.name}`}
               >
-                moves…
+                targets…
               </button>
               <button
                 type="button"

@@ -191,12 +191,12 @@ export function RoutesTable() {
               <td className="py-0.5 pr-2">
                 <select
                   className="bg-transparent"
-                  aria-label={`Direction of ${from} on ${to}`}
+                  aria-label={`Polarity of ${from} on ${to}`}
                   value={route.polarity}
                   onChange={(event) => edited(route.id, "polarity", event.target.value)}
                 >
-                  <option value="bipolar">both ways</option>
-                  <option value="unipolar">one way</option>
+                  <option value="bipolar">bipolar</option>
+                  <option value="unipolar">unipolar</option>
                 </select>
               </td>
               <td className="whitespace-nowrap py-0.5 text-right">

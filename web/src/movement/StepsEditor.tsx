@@ -29,7 +29,7 @@ function written(index: number, pattern: Pattern): Operation[] {
   }));
 }
 
-const said = (value: number) => `${value < 0 ? "−" : ""}${Math.abs(Math.round(value))} %`;
+const percent = (value: number) => `${value < 0 ? "−" : ""}${Math.abs(Math.round(value))} %`;
 
 /**
  * A step pattern: bars drawn with the mouse, Alt for how likely a step plays, the row below for
@@ -126,7 +126,7 @@ export function StepsEditor({ index, color }: { index: number; color: string }) 
             aria-valuemin={-100}
             aria-valuemax={100}
             aria-valuenow={value}
-            aria-valuetext={`${said(value)}${
+            aria-valuetext={`${percent(value)}${
               (pattern.chances[step] ?? 100) < 100 ? `, plays ${pattern.chances[step]} %` : ""
             }${(pattern.ties[step] ?? 0) >= 50 ? ", tied" : ""}`}
             className="relative h-full min-w-0 flex-1 border-r border-mist last:border-0"
@@ -199,7 +199,7 @@ export function StepsEditor({ index, color }: { index: number; color: string }) 
           →
         </button>
         <span className="label ml-auto">
-          {at + 1}: {said(pattern.values[at] ?? 0)}
+          {at + 1}: {percent(pattern.values[at] ?? 0)}
         </span>
       </div>
     </div>

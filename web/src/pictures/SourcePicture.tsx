@@ -1,6 +1,6 @@
 import type { Layer } from "../api/client";
 import { useLive } from "../live/socket";
-import { openMaterial } from "../material/shelf";
+import { openMaterial } from "../material/library";
 import { useValue } from "../session/hooks";
 import { CyclesPicture } from "./CyclesPicture";
 import { GrainsPicture } from "./GrainsPicture";

@@ -29,7 +29,7 @@ function drawCurve(
 
 /** All that a filter lets through would be a black wall: its picture is lighter. */
 const RESPONSE_INK = 0.5;
-/** Levels below this share stay paper. */
+/** Levels below this fraction stay paper. */
 const PAPER = 0.08;
 
 /** Levels as a picture of a pixel each: moments from left to right, lows at the bottom. */
@@ -63,7 +63,7 @@ export function SpectrumPicture({
   levels: Packed;
   length: number;
   label?: string;
-  /** The share of the height at which a line is drawn: where nothing is changed. */
+  /** The fraction of the height at which a line is drawn: where nothing is changed. */
   zero?: number;
 }) {
   const grid = useMemo(() => unpacked(levels), [levels]);
@@ -113,7 +113,7 @@ export function SmallSpectrum({
   return (
     <div className="relative h-[50px] border border-line bg-paper" role="img" aria-label={label}>
       <span className="pointer-events-none absolute left-[6px] top-[2px] text-xs text-slate">
-        Its spectrum
+        Spectrum
       </span>
       <canvas ref={ref} className="h-full w-full" />
     </div>

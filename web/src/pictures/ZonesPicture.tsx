@@ -1,5 +1,5 @@
 import { keyName } from "../document/values";
-import { useMaterial } from "../material/shelf";
+import { useMaterial } from "../material/library";
 import { useLayer } from "../session/hooks";
 
 const KEYS = 128;
@@ -12,7 +12,7 @@ export function ZonesPicture({ index }: { index: number }) {
   const name = (key: unknown) =>
     material.data?.find((m) => m.card.key === key)?.card.name ?? "no recording";
   const number = (value: unknown) => Number(value);
-  const told = zones
+  const description = zones
     .map((z) => {
       const { recording, key_low, key_high } = z.params;
       return `${name(recording)} from ${keyName(number(key_low))} to ${keyName(number(key_high))}`;
@@ -21,7 +21,7 @@ export function ZonesPicture({ index }: { index: number }) {
   return (
     <div
       role="img"
-      aria-label={`Zones: ${told}`}
+      aria-label={`Zones: ${description}`}
       data-picture="Zones"
       className="relative col-span-full h-[92px] border border-line bg-paper"
     >

@@ -7,7 +7,7 @@ describe("the spectrogram's scale", () => {
   it("runs from 30 Hz at the bottom to 20 kHz at the top", () => {
     expect(height(30)).toBeCloseTo(1);
     expect(height(20_000)).toBeCloseTo(0);
-    for (const share of [0, 0.3, 1]) expect(height(hertzAt(share))).toBeCloseTo(share);
+    for (const fraction of [0, 0.3, 1]) expect(height(hertzAt(fraction))).toBeCloseTo(fraction);
   });
 
   it("is logarithmic: octaves are as high everywhere", () => {

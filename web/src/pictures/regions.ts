@@ -18,13 +18,13 @@ export interface Point {
   y: number;
 }
 
-/** How far from the top a frequency lies, as a share. */
+/** How far from the top a frequency lies, as a fraction. */
 export function height(hertz: number): number {
   return 1 - Math.log(hertz / LOW) / Math.log(HIGH / LOW);
 }
 
-export function hertzAt(share: number): number {
-  return LOW * (HIGH / LOW) ** (1 - share);
+export function hertzAt(fraction: number): number {
+  return LOW * (HIGH / LOW) ** (1 - fraction);
 }
 
 /** The region between two corners, whichever they are. */

@@ -85,14 +85,14 @@ export function RouteEditor({
           onChange={(value, gesture) => change("depth", value, gesture)}
         />
         <label className="flex items-center gap-1">
-          <span className="label">Direction</span>
+          <span className="label">Polarity</span>
           <select
             className="field py-0"
             value={route.polarity}
             onChange={(event) => change("polarity", event.target.value)}
           >
-            <option value="bipolar">both ways</option>
-            <option value="unipolar">one way</option>
+            <option value="bipolar">bipolar</option>
+            <option value="unipolar">unipolar</option>
           </select>
         </label>
         <NumberField
@@ -104,13 +104,13 @@ export function RouteEditor({
           onChange={(value, gesture) => change("curve", value, gesture)}
         />
         <label className="flex items-center gap-1">
-          <span className="label">Scaled by</span>
+          <span className="label">Amount scaled by</span>
           <select
             className="field max-w-[110px] py-0"
             value={route.scaled_by ?? ""}
             onChange={(event) => change("scaled_by", event.target.value || null)}
           >
-            <option value="">nothing</option>
+            <option value="">none</option>
             {modulators.map((m) => (
               <option key={m.id} value={m.id}>
                 {m.name}

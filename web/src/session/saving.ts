@@ -51,7 +51,7 @@ export interface Listener {
   /** What of the saved sound does nothing, in words. */
   remarked(remarks: string[]): void;
   /** How saving stands; `problem` says why it does not go on by itself or not at once. */
-  told(state: SavingState, problem: string): void;
+  stateChanged(state: SavingState, problem: string): void;
   /** Say why edits are not saved, and what can be done. */
   explain(state: SavingState, problem: string): void;
   /** These edits are gone, and why. */
@@ -218,7 +218,7 @@ export class Saving {
   private tell(state: SavingState, problem = "") {
     this.state = state;
     this.problem = problem;
-    this.listener.told(state, problem);
+    this.listener.stateChanged(state, problem);
   }
 
   private newest(): Promise<OpenedSound> {

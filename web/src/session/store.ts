@@ -51,7 +51,7 @@ const left = new Map<number, Saving>();
 let lastGesture: string | null = null;
 
 /** What a sound's saving tells; what is on screen changes only while it is the open one. */
-class Told implements Listener {
+class SavingNotices implements Listener {
   saving: Saving | null = null;
   private trouble: Notice | null = null;
 
@@ -77,7 +77,7 @@ class Told implements Listener {
     if (this.open) useSession.setState({ remarks });
   }
 
-  told(state: SavingState, problem: string) {
+  stateChanged(state: SavingState, problem: string) {
     if (this.open) useSession.setState({ saving: state });
     if (state === "saved" || state === "saving") {
       if (this.trouble) dismissNotice(this.trouble);
@@ -123,9 +123,9 @@ class Told implements Listener {
 }
 
 function newSaving(opened: OpenedSound): Saving {
-  const told = new Told((opened.document as Sound).name);
-  told.saving = new Saving(opened, told);
-  return told.saving;
+  const notices = new SavingNotices((opened.document as Sound).name);
+  notices.saving = new Saving(opened, notices);
+  return notices.saving;
 }
 
 function sameStructure(before: Sound, after: Sound): boolean {
@@ -241,11 +241,11 @@ export function redo() {
   step("undone", "done", "forward");
 }
 
-function step(from: "done" | "undone", to: "done" | "undone", way: "forward" | "back") {
+function step(from: "done" | "undone", to: "done" | "undone", direction: "forward" | "back") {
   const state = useSession.getState();
   const change = state[from].at(-1);
   if (!change) return;
-  const operations = change[way];
+  const operations = change[direction];
   useSession.setState({
     ...written(change.document, operations).kept,
     [from]: state[from].slice(0, -1),

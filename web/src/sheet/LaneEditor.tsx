@@ -9,7 +9,7 @@ import { PointField } from "../ui/PointField";
 import { type RowScale, worth } from "./scale";
 import { useSnap } from "./snap";
 import { snapped } from "./snapping";
-import { type Span, shareOf } from "./view";
+import { fractionOf, type Span } from "./view";
 
 /** How near, of so many pixels across, a marker draws points to it. */
 const MARKER_REACH = 8;
@@ -42,7 +42,7 @@ export function coursePath(
     .sort((a, b) => a - b)
     .map((t) => {
       const value = laneAt(points, t, logarithmic) ?? 0;
-      return `${(shareOf(t, span) * width).toFixed(1)} ${y(value).toFixed(1)}`;
+      return `${(fractionOf(t, span) * width).toFixed(1)} ${y(value).toFixed(1)}`;
     });
   return `M${steps.join("L")}`;
 }
@@ -77,7 +77,7 @@ export function LaneEditor({
           }`
         }
         scale={{
-          x: (time) => shareOf(time, span),
+          x: (time) => fractionOf(time, span),
           time: (x) => {
             const { score } = useSession.getState();
             if (!score) return 0;

@@ -14,14 +14,14 @@ import { player } from "../live/audio";
 import { edit, endGesture, useSession } from "../session/store";
 import { useSnap } from "./snap";
 import { snapped } from "./snapping";
-import { inView, shareOf, useSpan, useView } from "./view";
+import { fractionOf, inView, useSpan, useView } from "./view";
 
 const EDGE = 6;
 const NEW_LENGTH = 0.12;
 const MARKER_REACH = 8;
 const NO_NOTES: Note[] = [];
 
-type Way = "move" | "end" | "velocity";
+type Gesture = "move" | "end" | "velocity";
 /** A frame that is drawn over notes, and the notes that were chosen before it. */
 type Frame = NoteFrame & { kept: string[] };
 
@@ -98,9 +98,13 @@ function NotesEditor({ notes, height }: { notes: Note[]; height: number }) {
   const [chosen, setChosen] = useState<string[]>([]);
   const grid = useSnap((s) => s.grid);
   const score = useSession((s) => s.score);
-  const drag = useRef<{ x: number; y: number; way: Way; notes: Note[]; ids: string[] } | null>(
-    null,
-  );
+  const drag = useRef<{
+    x: number;
+    y: number;
+    gesture: Gesture;
+    notes: Note[];
+    ids: string[];
+  } | null>(null);
   const held = useRef<[number, number] | null>(null);
   const [frame, setFrame] = useState<Frame | null>(null);
   const range = held.current ?? (score ? pitchRange(score) : [48, 72]);
@@ -161,10 +165,10 @@ function NotesEditor({ notes, height }: { notes: Note[]; height: number }) {
       from.ids,
       (note) => {
         const was = before.get(note.id) ?? note;
-        if (from.way === "velocity") {
+        if (from.gesture === "velocity") {
           return { ...was, velocity: was.velocity + Math.round((from.y - clientY) / 1.5) };
         }
-        if (from.way === "end") {
+        if (from.gesture === "end") {
           return { ...was, length: snap(was.start + was.length + by) - was.start };
         }
         const shift = lead ? snap(lead.start + by) - lead.start : by;
@@ -266,7 +270,10 @@ function NotesEditor({ notes, height }: { notes: Note[]; height: number }) {
       }}
     >
       {notes.map((note) => {
-        const [from, to] = [shareOf(note.start, span), shareOf(note.start + note.length, span)];
+        const [from, to] = [
+          fractionOf(note.start, span),
+          fractionOf(note.start + note.length, span),
+        ];
         if (to < 0 || from > 1) return null;
         const selected = chosen.includes(note.id);
         return (
@@ -298,12 +305,12 @@ function NotesEditor({ notes, height }: { notes: Note[]; height: number }) {
                   ? [note.id, ...chosen.filter((id) => id !== note.id)]
                   : [note.id];
               setChosen(ids);
-              const way = event.altKey
+              const gesture = event.altKey
                 ? "velocity"
                 : box.right - event.clientX < EDGE
                   ? "end"
                   : "move";
-              drag.current = { x: event.clientX, y: event.clientY, way, notes, ids };
+              drag.current = { x: event.clientX, y: event.clientY, gesture, notes, ids };
               held.current = [low, high];
               area.current?.setPointerCapture(event.pointerId);
             }}
@@ -317,7 +324,7 @@ function NotesEditor({ notes, height }: { notes: Note[]; height: number }) {
         <div
           className="pointer-events-none absolute border border-ink bg-ink/10"
           style={{
-            left: `${shareOf(Math.min(...frame.time), span) * 100}%`,
+            left: `${fractionOf(Math.min(...frame.time), span) * 100}%`,
             width: `${(Math.abs(frame.time[1] - frame.time[0]) / (span[1] - span[0])) * 100}%`,
             top: (high - Math.max(...frame.pitch)) * row,
             height: (Math.abs(frame.pitch[1] - frame.pitch[0]) + 1) * row,

@@ -3,16 +3,16 @@ import { player } from "../live/audio";
 import { useLive } from "../live/socket";
 import { onPlayhead } from "../longview/playhead";
 import { useSession } from "../session/store";
-import { inView, shareOf, useSpan, useView } from "./view";
+import { fractionOf, inView, useSpan, useView } from "./view";
 
 function Playhead() {
   const ref = useRef<HTMLDivElement>(null);
   useEffect(() => {
     const place = (seconds: number) => {
-      const share = shareOf(seconds, inView());
+      const fraction = fractionOf(seconds, inView());
       if (!ref.current) return;
-      ref.current.style.visibility = share < 0 || share > 1 ? "hidden" : "visible";
-      ref.current.style.transform = `translateX(${(share * 100).toFixed(3)}%)`;
+      ref.current.style.visibility = fraction < 0 || fraction > 1 ? "hidden" : "visible";
+      ref.current.style.transform = `translateX(${(fraction * 100).toFixed(3)}%)`;
     };
     const stop = onPlayhead(place);
     const unsubscribe = useView.subscribe(() => place(player.position()));
@@ -38,7 +38,7 @@ function PointedLine() {
   return (
     <div
       className="absolute inset-y-0 top-[26px] w-px bg-slate/40"
-      style={{ left: `${shareOf(pointed, span) * 100}%` }}
+      style={{ left: `${fractionOf(pointed, span) * 100}%` }}
     />
   );
 }
@@ -47,7 +47,7 @@ function Loop() {
   const span = useSpan();
   const loop = useLive((s) => s.loop);
   if (!loop) return null;
-  const [from, to] = loop.map((t) => Math.min(1, Math.max(0, shareOf(t, span)))) as [
+  const [from, to] = loop.map((t) => Math.min(1, Math.max(0, fractionOf(t, span)))) as [
     number,
     number,
   ];
@@ -73,7 +73,7 @@ export function Overlay() {
             <div
               key={marker.id}
               className="absolute inset-y-0 border-l border-ink"
-              style={{ left: `${shareOf(marker.time, span) * 100}%` }}
+              style={{ left: `${fractionOf(marker.time, span) * 100}%` }}
             />
           ))}
         <Loop />

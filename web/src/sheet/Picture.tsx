@@ -1,6 +1,6 @@
 import { useEffect, useRef, useState } from "react";
 import { lowsAreMono, lowsToMono } from "../document/lows-to-mono";
-import { stagesOf } from "../document/stages";
+import { slotsOf } from "../document/slots";
 import { shownNumber } from "../document/values";
 import { player } from "../live/audio";
 import { useLive, watch } from "../live/socket";
@@ -55,38 +55,38 @@ function PictureMenu() {
   );
 }
 
-/** Whose spectrum is shown while it plays: of all that is heard, or of one stage of the chain. */
+/** Whose spectrum is shown while it plays: of all that is heard, or of one slot of the chain. */
 function WatchMenu() {
   const catalogue = useCatalogue();
   const watched = useLive((s) => s.watched);
   const shown = useSession((s) => {
-    const stages = watched && s.sound ? stagesOf(catalogue, s.sound) : [];
-    const found = stages.find((one) => one.stage === watched);
+    const slots = watched && s.sound ? slotsOf(catalogue, s.sound) : [];
+    const found = slots.find((one) => one.slot === watched);
     return found ? `${found.owner}: ${found.name}` : "";
   });
   const gone = watched !== "" && shown === "";
   useEffect(() => {
     if (gone) watch("");
   }, [gone]);
-  const entry = (stage: string, name: string, group: string) => ({
-    name: stage === watched ? `${name} ✓` : name,
-    key: stage,
+  const entry = (slot: string, name: string, group: string) => ({
+    name: slot === watched ? `${name} ✓` : name,
+    key: slot,
     group,
-    act: () => watch(stage),
+    act: () => watch(slot),
   });
   const entries = () => {
     const { sound } = useSession.getState();
-    const stages = sound ? stagesOf(catalogue, sound) : [];
+    const slots = sound ? slotsOf(catalogue, sound) : [];
     return [
       entry("", "All that is heard", "Spectrum now"),
-      ...stages.map((one) => entry(one.stage, one.name, one.owner)),
+      ...slots.map((one) => entry(one.slot, one.name, one.owner)),
     ];
   };
-  const said = shown || "of all";
+  const label = shown || "of all";
   return (
     <Menu
-      button={said}
-      label={`${said}: whose spectrum is shown while it plays`}
+      button={label}
+      label={`${label}: whose spectrum is shown while it plays`}
       className="button-plain absolute top-[18px] left-3 z-10 max-w-[104px] truncate bg-fog/80 py-0 text-xs after:content-['_▾']"
       entries={entries}
     />
@@ -149,17 +149,17 @@ function OctaveAxis({ height }: { height: number }) {
 /** Left, middle and right beside the panorama, and what mono would take. */
 function PlaceAxis({ height }: { height: number }) {
   const length = useView((s) => s.length);
-  const told = useRef<HTMLParagraphElement>(null);
+  const note = useRef<HTMLParagraphElement>(null);
   useReadAt((seconds) => {
     const [picture, column] = columns(length)(seconds);
     const width = smoothed(picture.width, column, REACH, (one) => one);
-    if (told.current) {
-      told.current.textContent = `in mono −${lostInMono(width).toFixed(1)} dB`;
+    if (note.current) {
+      note.current.textContent = `in mono −${lostInMono(width).toFixed(1)} dB`;
     }
   });
   return (
     <>
-      <p ref={told} className="absolute top-[18px] left-4" role="note" />
+      <p ref={note} className="absolute top-[18px] left-4" role="note" />
       {(["left", "middle", "right"] as const).map((name, i) => (
         <span
           key={name}

@@ -17,7 +17,7 @@ import { RowMenu } from "./RowMenu";
 import { best, useChanged, useRowTrajectories } from "./row-trajectories";
 import type { SheetRow } from "./rows";
 import { rowScale } from "./scale";
-import { inView, shareOf, useSpan, useView } from "./view";
+import { fractionOf, inView, useSpan, useView } from "./view";
 
 const WIDTH = 1000;
 export const CLOSED = 35;
@@ -25,13 +25,13 @@ export const OPEN = 132;
 const NONE: Point[] = [];
 
 /** A parameter's value in words; a time's in its own unit. */
-function told(parameter: Parameter, value: Value, number: number): string {
+function formatted(parameter: Parameter, value: Value, number: number): string {
   return shown(parameter, isTime(value) ? { ...value, value: number } : number);
 }
 
 /** The range that is travelled, said once where both ends have the same unit. */
-function rangeTold(parameter: Parameter, value: Value, low: number, high: number): string {
-  const [from, to] = [told(parameter, value, low), told(parameter, value, high)];
+function formattedRange(parameter: Parameter, value: Value, low: number, high: number): string {
+  const [from, to] = [formatted(parameter, value, low), formatted(parameter, value, high)];
   if (from === to) return from;
   const unit = withUnit(0, parameter.unit).replace(/^\S+\s*/, "");
   return unit && from.endsWith(` ${unit}`) && to.endsWith(` ${unit}`)
@@ -52,7 +52,8 @@ function Readout({ row, text }: { row: SheetRow; text: string }) {
           pointed === null || !outline ? null : valueAtMoment(outline.value, trajectories, pointed);
         const sound = useSession.getState().sound;
         const rest = sound && valueAt(sound, `${row.target.place.pointer}/params/${parameter.key}`);
-        ref.current.textContent = value === null ? text : told(parameter, rest as Value, value);
+        ref.current.textContent =
+          value === null ? text : formatted(parameter, rest as Value, value);
       }),
     [row, parameter, text],
   );
@@ -103,7 +104,7 @@ export const Row = memo(function Row({ row, pinned }: { row: SheetRow; pinned: b
   );
   const path = useMemo(() => (outline ? band([outline.low, outline.high]) : ""), [outline, band]);
   const wide = useMemo(() => (spread ? band(spread) : ""), [spread, band]);
-  const text = reading ? rangeTold(parameter, value, reading.least, reading.greatest) : "";
+  const text = reading ? formattedRange(parameter, value, reading.least, reading.greatest) : "";
   const drawn = sorted(points);
   const logarithmic = parameter.scale === "logarithmic";
   const toggle = () => setRows(soundId, (rows) => ({ open: toggled(rows.open, address) }));
@@ -190,12 +191,12 @@ export const Row = memo(function Row({ row, pinned }: { row: SheetRow; pinned: b
         </svg>
         {!open &&
           drawn.map((point) => {
-            const share = shareOf(point.time, span);
-            return share < 0 || share > 1 ? null : (
+            const fraction = fractionOf(point.time, span);
+            return fraction < 0 || fraction > 1 ? null : (
               <span
                 key={`${point.time} ${point.value}`}
                 className="pointer-events-none absolute h-[7px] w-[7px] -translate-x-1/2 -translate-y-1/2 border border-ink bg-paper"
-                style={{ left: `${share * 100}%`, top: scale.y(point.value) }}
+                style={{ left: `${fraction * 100}%`, top: scale.y(point.value) }}
               />
             );
           })}
@@ -226,7 +227,7 @@ export const Row = memo(function Row({ row, pinned }: { row: SheetRow; pinned: b
         </span>
         {open && reading && (
           <span className="pointer-events-none absolute bottom-0.5 right-1 bg-paper/85 px-1 text-xs text-slate">
-            mean {told(parameter, value, reading.mean)}, fastest{" "}
+            mean {formatted(parameter, value, reading.mean)}, fastest{" "}
             {withUnit(reading.fastest, parameter.depth_unit)} a second
           </span>
         )}
@@ -262,7 +263,8 @@ function Axis({
             className="absolute right-0 -translate-y-1/2 whitespace-nowrap"
             style={{ top: Math.min(height - 6, Math.max(34, y)) }}
           >
-            {part * height > 30 && told(parameter, value, Number(scale.value(y).toPrecision(2)))}
+            {part * height > 30 &&
+              formatted(parameter, value, Number(scale.value(y).toPrecision(2)))}
           </span>
         );
       })}

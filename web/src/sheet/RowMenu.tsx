@@ -11,7 +11,7 @@ import {
   toController,
 } from "../document/lanes";
 import { valueAt } from "../document/patch";
-import { asNumber, atShare, range, share } from "../document/values";
+import { asNumber, atFraction, fraction, range } from "../document/values";
 import { player } from "../live/audio";
 import { askForNotes, useLive } from "../live/socket";
 import { notify } from "../notices/notices";
@@ -35,8 +35,8 @@ const CONTROLLER_NAMES: Record<number, string> = {
   129: "pitch bend",
 };
 
-/** A lane that was copied, to be pasted into another row, as shares of the range. */
-let copied: { time: number; share: number; bend: number }[] | null = null;
+/** A lane that was copied, to be pasted into another row, as fractions of the range. */
+let copied: { time: number; fraction: number; bend: number }[] | null = null;
 
 export function controllerName(number: number): string {
   const name = CONTROLLER_NAMES[number];
@@ -52,8 +52,8 @@ function laneEntries(row: SheetRow, score: Score): MenuEntry[] {
   // A time goes as far as its unit allows.
   const { low, high } = range(parameter, value as Value);
   const rest = asNumber(value as Value);
-  const at = (part: number) => worth(atShare(parameter, part, low, high));
-  const part = (value: number) => share(parameter, value, low, high);
+  const at = (part: number) => worth(atFraction(parameter, part, low, high));
+  const part = (value: number) => fraction(parameter, value, low, high);
   const set = (label: string, points: NonNullable<typeof lane>["points"]) =>
     change(label, (sound) => setPoints(sound, address, points));
   if (!lane) {
@@ -105,7 +105,7 @@ function laneEntries(row: SheetRow, score: Score): MenuEntry[] {
       name: "Copy lane",
       group: "Lane",
       act: () => {
-        copied = points.map((p) => ({ time: p.time, share: part(p.value), bend: p.bend }));
+        copied = points.map((p) => ({ time: p.time, fraction: part(p.value), bend: p.bend }));
         notify(`The lane of ${row.name} is copied; paste it into another row.`, "news");
       },
     },
@@ -139,8 +139,8 @@ function laneEntries(row: SheetRow, score: Score): MenuEntry[] {
   ];
 }
 
-function paste(row: SheetRow, at: (share: number) => number) {
-  const points = (copied ?? []).map((p) => ({ time: p.time, value: at(p.share), bend: p.bend }));
+function paste(row: SheetRow, at: (fraction: number) => number) {
+  const points = (copied ?? []).map((p) => ({ time: p.time, value: at(p.fraction), bend: p.bend }));
   change("Paste lane", (sound) => setPoints(sound, row.address, points));
   openRow(row);
 }

@@ -4,10 +4,10 @@ import { clock } from "../document/values";
 import { rulerTimes } from "../longview/time-axis";
 import { edit, endGesture, useSession } from "../session/store";
 import { beatsAt, secondsAt } from "./snapping";
-import { shareOf, useSpan } from "./view";
+import { fractionOf, useSpan } from "./view";
 
 const NO_MARKERS: Score["markers"] = [];
-/** The share of the width that a time on the ruler takes up. */
+/** The fraction of the width that a time on the ruler takes up. */
 const TIME_WIDTH = 0.035;
 /** Bars are shown from so much of the width each. */
 const WIDEST_BARS = 48;
@@ -17,8 +17,8 @@ function Marker({ index, marker }: { index: number; marker: Score["markers"][num
   const span = useSpan();
   const drag = useRef<{ x: number; time: number; width: number } | null>(null);
   const length = useSession((s) => s.score?.length ?? 0);
-  const share = shareOf(marker.time, span);
-  if (share < 0 || share > 1) return null;
+  const fraction = fractionOf(marker.time, span);
+  if (fraction < 0 || fraction > 1) return null;
   const move = (time: number, gesture: string) =>
     edit(
       "score",
@@ -36,7 +36,7 @@ function Marker({ index, marker }: { index: number; marker: Score["markers"][num
     <button
       type="button"
       className="absolute -top-0.5 z-10 cursor-ew-resize touch-none whitespace-nowrap bg-fog px-0.5 text-xs font-bold"
-      style={{ left: `calc(${share * 100}% + 2px)` }}
+      style={{ left: `calc(${fraction * 100}% + 2px)` }}
       aria-label={`Marker ${marker.name} at ${clock(marker.time, true)}`}
       title="Drag it, or move it with the arrow keys; Delete removes it"
       onPointerDown={(event) => {
@@ -85,7 +85,7 @@ function Bars() {
         <span
           key={bar.number}
           className="absolute bottom-0 h-[5px] border-l border-slate/50"
-          style={{ left: `${shareOf(bar.time, span) * 100}%` }}
+          style={{ left: `${fractionOf(bar.time, span) * 100}%` }}
         />
       ))}
       {changes
@@ -94,7 +94,7 @@ function Bars() {
           <span
             key={`${change.time} ${change.text}`}
             className="absolute bottom-0 border-l border-slate pl-0.5 text-[10px] leading-none text-slate"
-            style={{ left: `${shareOf(change.time, span) * 100}%` }}
+            style={{ left: `${fractionOf(change.time, span) * 100}%` }}
           >
             {change.text}
           </span>
@@ -144,7 +144,7 @@ export function Ruler() {
         <div
           key={at}
           className="absolute top-0 h-[26px] border-l border-line pl-1 pt-[9px] text-xs text-slate"
-          style={{ left: `${shareOf(at, span) * 100}%` }}
+          style={{ left: `${fractionOf(at, span) * 100}%` }}
         >
           {!crossed(at) && clock(at, seen < 8)}
         </div>

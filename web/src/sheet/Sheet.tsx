@@ -97,7 +97,7 @@ function RowsMenu() {
           act: () => setRows(soundId, () => ({ open: [] })),
         },
         ...GRIDS.map((one) => ({
-          name: `Drawing: ${one.name}${one.grid === grid ? " ✓" : ""}`,
+          name: `Snap: ${one.name}${one.grid === grid ? " ✓" : ""}`,
           group: "Snap",
           act: () => useSnap.setState({ grid: one.grid }),
         })),
@@ -161,11 +161,11 @@ export function Sheet() {
   // biome-ignore lint/correctness/useExhaustiveDependencies: another sound is seen whole
   useEffect(() => showAll(length), [length, soundId]);
   const notes = notesOpen ? Math.min(170, Math.round(height * 0.4)) : 22;
-  const share = Math.round((height - RULER - 2 * LEVEL - notes) * (notesOpen ? 0.5 : 0.42));
-  const left = height - RULER - 2 * LEVEL - notes - EDGE - Math.max(64, share);
+  const fraction = Math.round((height - RULER - 2 * LEVEL - notes) * (notesOpen ? 0.5 : 0.42));
+  const left = height - RULER - 2 * LEVEL - notes - EDGE - Math.max(64, fraction);
   // What is left over under the last row that fits goes to the picture.
   const spare = Math.max(0, left - FOLD) % (CLOSED + 1);
-  const spectrum = Math.max(64, share) + spare;
+  const spectrum = Math.max(64, fraction) + spare;
   const room = left - spare;
   const levels = { span, length, height: LEVEL };
   return (
@@ -208,8 +208,8 @@ export function Sheet() {
           className="relative min-w-0 flex-1"
           onPointerMove={(event) => {
             const box = event.currentTarget.getBoundingClientRect();
-            const share = (event.clientX - box.left) / box.width;
-            useView.setState({ pointed: span[0] + share * (span[1] - span[0]) });
+            const fraction = (event.clientX - box.left) / box.width;
+            useView.setState({ pointed: span[0] + fraction * (span[1] - span[0]) });
           }}
           onPointerLeave={() => useView.setState({ pointed: null })}
         >

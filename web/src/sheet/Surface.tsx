@@ -4,7 +4,7 @@ import { player } from "../live/audio";
 import { seek, setLoop } from "../live/socket";
 import { onPlayhead } from "../longview/playhead";
 import { dragged } from "../longview/time-axis";
-import { inView, scrollBy, shareOf, show, useSpan, useView, zoomBy } from "./view";
+import { fractionOf, inView, scrollBy, show, useSpan, useView, zoomBy } from "./view";
 
 const KEY_STEPS: Record<string, number> = {
   ArrowLeft: -1,
@@ -27,8 +27,8 @@ export function Surface({ length }: { length: number }) {
   const at = (clientX: number) => {
     const box = ref.current?.getBoundingClientRect();
     if (!box) return 0;
-    const share = Math.min(1, Math.max(0, (clientX - box.left) / box.width));
-    return span[0] + share * (span[1] - span[0]);
+    const fraction = Math.min(1, Math.max(0, (clientX - box.left) / box.width));
+    return span[0] + fraction * (span[1] - span[0]);
   };
   useEffect(
     () =>
@@ -91,8 +91,8 @@ export function Surface({ length }: { length: number }) {
         <div
           className="absolute inset-y-0 bg-rose/15"
           style={{
-            left: `${shareOf(draft[0], span) * 100}%`,
-            width: `${(shareOf(draft[1], span) - shareOf(draft[0], span)) * 100}%`,
+            left: `${fractionOf(draft[0], span) * 100}%`,
+            width: `${(fractionOf(draft[1], span) - fractionOf(draft[0], span)) * 100}%`,
           }}
         />
       )}

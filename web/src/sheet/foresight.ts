@@ -11,31 +11,31 @@ import type { Parameter } from "../document/catalogue";
 import { curved } from "../document/curvature";
 import type { Trajectories } from "../live/packets";
 
-type Told = Pick<Trajectories, "modulators" | "depths" | "twoSided">;
+type Drawn = Pick<Trajectories, "modulators" | "depths" | "twoSided">;
 
 /** The routes to a parameter whose depths are other than those that the server knew of. */
-export function changedRoutes(routes: readonly Route[], told: Told): Route[] {
+export function changedRoutes(routes: readonly Route[], drawn: Drawn): Route[] {
   return routes.filter((route) => {
-    const known = told.depths[route.id];
+    const known = drawn.depths[route.id];
     return !route.muted && known !== undefined && known !== route.depth;
   });
 }
 
 /** How much further a route moves at each point with its new depth. */
-function shifts(route: Route, told: Told): Float32Array | null {
-  const mover = told.modulators[route.from];
+function shifts(route: Route, drawn: Drawn): Float32Array | null {
+  const mover = drawn.modulators[route.from];
   if (!mover) return null;
-  const scaler = route.scaled_by ? told.modulators[route.scaled_by] : undefined;
-  const further = route.depth - (told.depths[route.id] ?? route.depth);
-  const bipolar = told.twoSided.includes(route.from);
-  const scaledBoth = told.twoSided.includes(route.scaled_by ?? "");
+  const scaler = route.scaled_by ? drawn.modulators[route.scaled_by] : undefined;
+  const further = route.depth - (drawn.depths[route.id] ?? route.depth);
+  const bipolar = drawn.twoSided.includes(route.from);
+  const scaledBoth = drawn.twoSided.includes(route.scaled_by ?? "");
   return mover.value.map((value, i) => {
-    let way = value;
-    if (route.polarity === "unipolar" && bipolar) way = 0.5 + 0.5 * value;
-    if (route.polarity === "bipolar" && !bipolar) way = 2 * value - 1;
-    way = Math.sign(way) * curved(Math.abs(way), 0.04 * route.curve);
+    let amount = value;
+    if (route.polarity === "unipolar" && bipolar) amount = 0.5 + 0.5 * value;
+    if (route.polarity === "bipolar" && !bipolar) amount = 2 * value - 1;
+    amount = Math.sign(amount) * curved(Math.abs(amount), 0.04 * route.curve);
     const scale = scaler?.value[i] ?? 1;
-    return further * way * (scaledBoth ? 0.5 + 0.5 * scale : scale);
+    return further * amount * (scaledBoth ? 0.5 + 0.5 * scale : scale);
   });
 }
 
@@ -44,9 +44,9 @@ export function foreseen<T extends Float32Array>(
   lines: readonly T[],
   parameter: Parameter,
   changed: readonly Route[],
-  told: Told,
+  drawn: Drawn,
 ): T[] {
-  const moves = changed.flatMap((route) => shifts(route, told) ?? []);
+  const moves = changed.flatMap((route) => shifts(route, drawn) ?? []);
   const { low, high } = parameter;
   const octaves = parameter.scale === "logarithmic";
   return lines.map(

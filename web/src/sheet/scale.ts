@@ -2,7 +2,7 @@
 
 import type { Value } from "../api/client";
 import type { Parameter } from "../document/catalogue";
-import { atShare, range, share } from "../document/values";
+import { atFraction, fraction, range } from "../document/values";
 
 export interface RowScale {
   /** Pixels from the top. */
@@ -10,7 +10,7 @@ export interface RowScale {
   /** The value at so many pixels from the top. */
   value: (y: number) => number;
   /** A value's place in the whole range, 0 to 1. */
-  share: (value: number) => number;
+  fraction: (value: number) => number;
   low: number;
   high: number;
 }
@@ -30,7 +30,7 @@ export function rowScale(
   travelled: [number, number] | null,
 ): RowScale {
   const { low, high } = range(parameter, value);
-  const at = (v: number) => share(parameter, v, low, high);
+  const at = (v: number) => fraction(parameter, v, low, high);
   let [bottom, top] = [0, 1];
   if (travelled) {
     const [from, to] = travelled.map(at) as [number, number];
@@ -40,8 +40,8 @@ export function rowScale(
   const inner = height - 6;
   return {
     y: (v) => 3 + inner * (1 - (at(v) - bottom) / (top - bottom)),
-    value: (y) => atShare(parameter, bottom + (1 - (y - 3) / inner) * (top - bottom), low, high),
-    share: at,
+    value: (y) => atFraction(parameter, bottom + (1 - (y - 3) / inner) * (top - bottom), low, high),
+    fraction: at,
     low,
     high,
   };

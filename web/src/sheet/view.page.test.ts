@@ -1,7 +1,7 @@
 import { describe, expect, it, vi } from "vitest";
 
 vi.mock("../live/socket", () => ({ look: vi.fn() }));
-const { inView, keptSpan, scrollBy, shareOf, show, useView, zoomBy, zoomed } = await import(
+const { inView, keptSpan, scrollBy, fractionOf, show, useView, zoomBy, zoomed } = await import(
   "./view"
 );
 
@@ -9,7 +9,7 @@ describe("zoomed", () => {
   it("keeps the moment under the pointer where it is", () => {
     const span = zoomed([0, 240], 0.5, 60, 240);
     expect(span).toEqual([30, 150]);
-    expect(shareOf(60, span ?? [0, 1])).toBeCloseTo(0.25);
+    expect(fractionOf(60, span ?? [0, 1])).toBeCloseTo(0.25);
   });
   it("stops at a second and at the whole", () => {
     expect(zoomed([10, 12], 0.01, 11, 240)).toEqual([10.5, 11.5]);
@@ -22,7 +22,7 @@ describe("zoomed", () => {
   });
 });
 
-it("scrolls by a share of what is in view", () => {
+it("scrolls by a fraction of what is in view", () => {
   useView.setState({ length: 240, span: null });
   expect(inView()).toEqual([0, 240]);
   show([100, 120]);

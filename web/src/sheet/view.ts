@@ -54,8 +54,8 @@ export function keptSpan([from, to]: Span, length: number): Span | null {
 export function zoomed(span: Span, factor: number, around: number, length: number): Span | null {
   const [from, to] = span;
   const size = Math.min(length, Math.max(SHORTEST, (to - from) * factor));
-  const share = (around - from) / (to - from);
-  return keptSpan([around - share * size, around + (1 - share) * size], length);
+  const fraction = (around - from) / (to - from);
+  return keptSpan([around - fraction * size, around + (1 - fraction) * size], length);
 }
 
 let timer = 0;
@@ -71,11 +71,11 @@ export function zoomBy(factor: number, around: number) {
   show(zoomed(inView(state), factor, around, state.length));
 }
 
-/** Move what is in view by a share of it. */
-export function scrollBy(share: number) {
+/** Move what is in view by a fraction of it. */
+export function scrollBy(fraction: number) {
   const state = useView.getState();
   const [from, to] = inView(state);
-  const by = (to - from) * share;
+  const by = (to - from) * fraction;
   show(keptSpan([from + by, to + by], state.length));
 }
 
@@ -86,6 +86,6 @@ export function showAll(length: number) {
 }
 
 /** A moment's place across the view, 0 to 1. */
-export function shareOf(seconds: number, [from, to]: Span): number {
+export function fractionOf(seconds: number, [from, to]: Span): number {
   return (seconds - from) / (to - from);
 }

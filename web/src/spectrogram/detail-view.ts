@@ -9,9 +9,9 @@ interface Near {
   start: number;
   end: number;
   columns: number;
-  /** How much of it has arrived, 0 to 1, in columns and as a share. */
+  /** How much of it has arrived, 0 to 1, in columns and as a fraction. */
   done: number;
-  share: number;
+  fraction: number;
 }
 
 export class CloserView {
@@ -27,10 +27,10 @@ export class CloserView {
   }
 
   /** What has arrived of the stretch, if it still belongs to what is shown. */
-  known(): { start: number; end: number; columns: number; share: number } | null {
+  known(): { start: number; end: number; columns: number; fraction: number } | null {
     const near = this.near;
     if (!near || near.done === 0 || near.revision !== longView.revision) return null;
-    return { start: near.start, end: near.end, columns: near.done, share: near.share };
+    return { start: near.start, end: near.end, columns: near.done, fraction: near.fraction };
   }
 
   take(header: CloserHeader, data: Uint8Array) {
@@ -43,7 +43,7 @@ export class CloserView {
       this.loudness = new Float32Array(total).fill(Number.NEGATIVE_INFINITY);
       this.width = new Float32Array(total);
       this.stereo.clear();
-      this.near = { revision, start, end, columns: total, done: 0, share: 0 };
+      this.near = { revision, start, end, columns: total, done: 0, fraction: 0 };
     }
     const context = this.canvas.getContext("2d");
     if (!context || !this.near) return;
@@ -56,7 +56,7 @@ export class CloserView {
       this.width[header.first + i] = value ?? 0;
     });
     this.near.done = header.first + header.columns;
-    this.near.share = this.near.done / total;
+    this.near.fraction = this.near.done / total;
     longView.changed();
   }
 

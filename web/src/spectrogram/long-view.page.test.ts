@@ -40,8 +40,8 @@ describe("the picture", () => {
 
   it("takes tiles of its revision alone", () => {
     const picture = new LongViewPicture();
-    let told = 0;
-    picture.subscribe(() => told++);
+    let changes = 0;
+    picture.subscribe(() => changes++);
     picture.begin(1);
     picture.take(tile(0), new Uint8Array(448));
     expect(picture.loudness[0]).toBe(-20);
@@ -49,7 +49,7 @@ describe("the picture", () => {
     expect(picture.fine).toBe(2);
     picture.take(tile(2, 9), new Uint8Array(448));
     expect(picture.fine).toBe(2);
-    expect(told).toBe(2);
+    expect(changes).toBe(2);
   });
 
   it("spreads coarse tiles over their columns", () => {

@@ -92,7 +92,7 @@ export class StereoImages {
   }
 }
 
-/** What is lost of a width in mono, in decibels: the side's share of the energy. */
+/** What is lost of a width in mono, in decibels: the side's fraction of the energy. */
 export function lostInMono(width: number): number {
   return -10 * Math.log10(Math.max(1e-6, 1 - width / 2));
 }

@@ -133,7 +133,7 @@ function Group({
   const rests = useSession((s) => !shown && atRest(s.sound, place, parameters));
   if (!shown && !rests) setShown(true);
   if (headed && name && rests && !everything) {
-    const said = parameters.map(
+    const values = parameters.map(
       (p) => `${(rename?.(p) ?? p.name).toLowerCase()} ${shownValue(p, defaultValue(p))}`,
     );
     return (
@@ -144,7 +144,7 @@ function Group({
         title="At rest; open it"
         onClick={() => setShown(true)}
       >
-        <span className="font-semibold">{name}</span> {said.join(", ")}
+        <span className="font-semibold">{name}</span> {values.join(", ")}
       </button>
     );
   }

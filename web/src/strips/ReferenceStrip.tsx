@@ -3,7 +3,7 @@ import { useShallow } from "zustand/react/shallow";
 import type { Sound } from "../api/client";
 import type { Parameter, PartPlace } from "../document/catalogue";
 import { valueAt } from "../document/patch";
-import { openMaterial, useMaterial } from "../material/shelf";
+import { openMaterial, useMaterial } from "../material/library";
 import { edit, useSession } from "../session/store";
 
 interface Named {

@@ -4,12 +4,12 @@ import type { Parameter, PartPlace } from "../document/catalogue";
 import { valueAt } from "../document/patch";
 import {
   asNumber,
+  fraction,
   isTime,
   kept,
   moved,
   parsed,
   range,
-  share,
   shown,
   stepped,
 } from "../document/values";
@@ -52,7 +52,7 @@ function Trajectory({
   const { low, high } = range(parameter, value);
   const view = useMemo(() => {
     if (!outline) return null;
-    const at = (v: number) => share(parameter, v, low, high);
+    const at = (v: number) => fraction(parameter, v, low, high);
     // Look closely: the part of the range that is travelled, with some air around it.
     const rest = at(asNumber(value));
     const bottom = Math.min(rest, ...outline.low.map(at));
@@ -197,7 +197,7 @@ export const Strip = memo(function Strip({ place, parameter, name = parameter.na
       {isMoved ? (
         <Trajectory address={address} parameter={parameter} value={value} />
       ) : (
-        <Bar part={share(parameter, asNumber(value), low, high)} />
+        <Bar part={fraction(parameter, asNumber(value), low, high)} />
       )}
       {isMoved && <Marks routes={routes} />}
       {isMoved && <PlayheadLine />}

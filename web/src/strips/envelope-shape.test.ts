@@ -25,7 +25,7 @@ describe("an envelope", () => {
     expect(at(shape.points, 10)).toBeCloseTo(0);
   });
 
-  it("takes times in beats and in shares of the note", () => {
+  it("takes times in beats and in fractions of the note", () => {
     const shape = envelopeShape({ attack: s(2, "beats"), release: s(0.5, "hold") }, 8, 120);
     expect(shape.full).toBe(1);
     expect(shape.total).toBe(12);

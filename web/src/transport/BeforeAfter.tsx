@@ -30,10 +30,10 @@ export function BeforeAfter() {
             ? "Nothing has been changed yet that could be compared"
             : before
               ? `This is how it was before ${many}, as loud as after; B goes back`
-              : `Hear how it was before ${many}, at equal loudness: B`
+              : `Play how it was before ${many}, at equal loudness: B`
         }
       >
-        {before ? "As before" : "Before"}
+        {before ? "As before" : "Compare with before"}
       </button>
       <Menu
         button="▾"

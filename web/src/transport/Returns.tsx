@@ -13,17 +13,17 @@ export function Returns() {
   return (
     <Popover.Root>
       <Popover.Trigger className="button-plain" title="When all cycles come together again">
-        {whole.seconds === null ? "never returns" : `returns after ${span(whole.seconds)}`}
+        {whole.seconds === null ? "never repeats" : `repeats after ${span(whole.seconds)}`}
       </Popover.Trigger>
       <Popover.Portal>
         <Popover.Content
           className="panel z-40 w-[360px] p-3"
           sideOffset={4}
           collisionPadding={8}
-          aria-label="Returns after"
+          aria-label="Repeats after"
           onKeyDown={(event) => event.stopPropagation()}
         >
-          <h3 className="mb-1 text-base">Returns after</h3>
+          <h3 className="mb-1 text-base">Repeats after</h3>
           <p className="mb-2">
             {whole.seconds === null
               ? `It never comes back to where it was. ${whole.why}.`

@@ -38,17 +38,17 @@ function Clock() {
 /** How far the long view is drawn: "Drawing 42 %" while it is under way. */
 function Drawing() {
   const fine = useSyncExternalStore(longView.subscribe, () => longView.fine);
-  const share = Math.floor((fine / COLUMNS) * 100);
+  const fraction = Math.floor((fine / COLUMNS) * 100);
   return fine >= COLUMNS ? null : (
     <span
       className="label w-[92px]"
       role="progressbar"
       aria-label="Drawing the long view"
-      aria-valuenow={share}
+      aria-valuenow={fraction}
       aria-valuemin={0}
       aria-valuemax={100}
     >
-      Drawing {share} %
+      Drawing {fraction} %
     </span>
   );
 }
@@ -148,7 +148,7 @@ export function Transport({ onKeys, keys }: { onKeys: () => void; keys: boolean 
         className="button"
         aria-pressed={playing && playingAs === "skim"}
         onClick={() => (playing && playingAs === "skim" ? stop() : void skim(SKIM))}
-        title={`Hear the whole cue in ${SKIM} seconds`}
+        title={`Play the whole cue in ${SKIM} seconds`}
       >
         Skim
       </button>

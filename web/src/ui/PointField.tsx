@@ -7,7 +7,7 @@ export interface CurvePoint {
   bend: number;
 }
 
-/** How moments and values lie on the field: shares of its width from the left, and from the top. */
+/** How moments and values lie on the field: fractions of its width from the left, and from the top. */
 export interface FieldScale {
   x: (time: number) => number;
   time: (x: number) => number;

@@ -1,5 +1,5 @@
 import { describe, expect, it } from "vitest";
-import { inverse, isAudio, type RecordingCard, type TableCard } from "./shelf";
+import { inverse, isAudio, type RecordingCard, type TableCard } from "./library";
 
 const card = {
   kind: "recording",

@@ -2,12 +2,12 @@ import { useState } from "react";
 import { useCatalogue } from "../ui/catalogue-context";
 import { EditableName } from "../ui/EditableName";
 import { Panel } from "../ui/Panel";
-import { addKept, type KeptChain, useKeeping, useKeptChains } from "./kept-chains";
+import { addPreset, type Preset, usePresetEdits, usePresets } from "./presets";
 
 /** One chain: its name, what it is made of, and what can be done with it. */
-function Kept({ chain, full, onAdd }: { chain: KeptChain; full: boolean; onAdd: () => void }) {
+function Row({ chain, full, onAdd }: { chain: Preset; full: boolean; onAdd: () => void }) {
   const catalogue = useCatalogue();
-  const keeping = useKeeping();
+  const edits = usePresetEdits();
   const made = chain.parts.map((part) => catalogue.module(chain.family, part.kind).name);
   const movers = chain.modulators.map((modulator) => modulator.name);
   return (
@@ -15,9 +15,9 @@ function Kept({ chain, full, onAdd }: { chain: KeptChain; full: boolean; onAdd: 
       <div className="flex items-baseline gap-3">
         <EditableName
           name={chain.name}
-          label={`Chain ${chain.name}`}
+          label={`Preset ${chain.name}`}
           className="min-w-0 flex-1 font-semibold"
-          onChange={(name) => void keeping.rename(chain, name)}
+          onChange={(name) => void edits.rename(chain, name)}
         />
         <button
           type="button"
@@ -32,7 +32,7 @@ function Kept({ chain, full, onAdd }: { chain: KeptChain; full: boolean; onAdd: 
           type="button"
           className="button-plain"
           aria-label={`Delete ${chain.name}`}
-          onClick={() => void keeping.forget(chain)}
+          onClick={() => void edits.delete(chain)}
         >
           Delete
         </button>
@@ -45,34 +45,34 @@ function Kept({ chain, full, onAdd }: { chain: KeptChain; full: boolean; onAdd: 
   );
 }
 
-/** A list of filters or effects that chains are kept of and added to. */
+/** A list of filters or effects that presets are made of and added to. */
 export interface ChainPlace {
-  family: KeptChain["family"];
+  family: Preset["family"];
   /** The pointer to the list. */
   list: string;
   /** How many stand in it. */
   count: number;
 }
 
-/** What stands in one list, to be kept under a name, and what is kept for lists like it. */
-function ChainsOf({ place, chains }: { place: ChainPlace; chains: KeptChain[] }) {
+/** What stands in one list, to be saved under a name, and presets for lists like it. */
+function ChainsOf({ place, chains }: { place: ChainPlace; chains: Preset[] }) {
   const { family, list, count } = place;
   const { limits } = useCatalogue();
   const [name, setName] = useState("");
-  const keeping = useKeeping();
+  const edits = usePresetEdits();
   const most = family === "filter" ? limits.filters : limits.effects;
-  const keep = () => {
-    void keeping.keepHere(name.trim(), family, list);
+  const save = () => {
+    void edits.saveHere(name.trim(), family, list);
     setName("");
   };
   return (
-    <section aria-label={`Chains of ${family}s`} className="mb-3">
+    <section aria-label={`Presets of ${family}s`} className="mb-3">
       <h3 className="label mb-1">{family === "filter" ? "Filters" : "Effects"}</h3>
       <form
         className="mb-2 flex gap-2"
         onSubmit={(event) => {
           event.preventDefault();
-          if (name.trim() && count > 0) keep();
+          if (name.trim() && count > 0) save();
         }}
       >
         <input
@@ -85,17 +85,17 @@ function ChainsOf({ place, chains }: { place: ChainPlace; chains: KeptChain[] })
           onChange={(event) => setName(event.target.value)}
         />
         <button type="submit" className="button" disabled={!name.trim() || count === 0}>
-          Keep
+          Save
         </button>
       </form>
-      {chains.length === 0 && <p className="label">None is kept yet.</p>}
+      {chains.length === 0 && <p className="label">No preset yet.</p>}
       <ul>
         {chains.map((chain) => (
-          <Kept
+          <Row
             key={chain.id}
             chain={chain}
             full={count >= most}
-            onAdd={() => addKept(chain, list, most, limits)}
+            onAdd={() => addPreset(chain, list, most, limits)}
           />
         ))}
       </ul>
@@ -103,42 +103,42 @@ function ChainsOf({ place, chains }: { place: ChainPlace; chains: KeptChain[] })
   );
 }
 
-/** All chains; they are asked for when the panel is opened. */
-function AllKept({ places }: { places: ChainPlace[] }) {
-  const kept = useKeptChains();
+/** All presets; they are asked for when the panel is opened. */
+function AllPresets({ places }: { places: ChainPlace[] }) {
+  const presets = usePresets();
   return (
     <>
-      {kept.error && (
+      {presets.error && (
         <p role="alert" className="text-warn">
-          {kept.error.message}
+          {presets.error.message}
         </p>
       )}
       {places.map((place) => (
         <ChainsOf
           key={place.list}
           place={place}
-          chains={(kept.data ?? []).filter((chain) => chain.family === place.family)}
+          chains={(presets.data ?? []).filter((chain) => chain.family === place.family)}
         />
       ))}
     </>
   );
 }
 
-/** The chains that are kept: those here under a name, and others put behind what stands here. */
-export function KeptChains({ owner, places }: { owner: string; places: ChainPlace[] }) {
+/** Presets: what stands here saved under a name, and others put behind it. */
+export function Presets({ owner, places }: { owner: string; places: ChainPlace[] }) {
   const [open, setOpen] = useState(false);
   return (
     <Panel
-      button="Kept"
-      title="Kept chains"
+      button="Presets"
+      title="Presets"
       className="button-plain"
-      label={`Kept chains, for ${owner}`}
-      hint="Keep what stands here under a name, or add what was kept of another sound"
+      label={`Presets for ${owner}`}
+      hint="Save what stands here under a name, or add what was saved of another sound"
       open={open}
       onOpen={setOpen}
       place="bottom-6 left-1/2 max-h-[70vh] w-[360px]"
     >
-      <AllKept places={places} />
+      <AllPresets places={places} />
     </Panel>
   );
 }

@@ -1,4 +1,4 @@
-/** The shelf of recordings and tables: asking for it, taking in, and changing with undo. */
+/** The material library: recordings and tables, imports, and changes with undo. */
 
 import { useQuery } from "@tanstack/react-query";
 import { create } from "zustand";
@@ -15,10 +15,10 @@ export type Loop = Schemas["Loop"];
 
 export type Change = (change: CardChange, label: string) => Promise<void>;
 
-/** A file on its way onto the shelf. */
+/** A file that is being imported. */
 export interface Arriving {
   name: string;
-  share: number;
+  progress: number;
   cancel: () => void;
 }
 
@@ -155,12 +155,13 @@ export async function letGo(
 }
 
 /** Take the last change of a card back, or make it again. */
-export async function stepBack(way: "undo" | "redo"): Promise<void> {
-  const [from, to] = way === "undo" ? (["done", "undone"] as const) : (["undone", "done"] as const);
+export async function stepBack(direction: "undo" | "redo"): Promise<void> {
+  const [from, to] =
+    direction === "undo" ? (["done", "undone"] as const) : (["undone", "done"] as const);
   const state = useMaterialView.getState();
   const entry = state[from].at(-1);
   if (!entry) return;
-  if (!(await send(entry.key, way === "undo" ? entry.back : entry.forward))) return;
+  if (!(await send(entry.key, direction === "undo" ? entry.back : entry.forward))) return;
   useMaterialView.setState((now) => ({
     ...now,
     [from]: now[from].slice(0, -1),
@@ -172,7 +173,7 @@ export async function stepBack(way: "undo" | "redo"): Promise<void> {
 /** Send a file and hear how far it has got; the signal cancels it. */
 export function takeIn(
   file: File,
-  onProgress: (share: number) => void,
+  onProgress: (progress: number) => void,
   signal: AbortSignal,
   take = "",
 ): Promise<Schemas["TakenIn"]> {
@@ -183,10 +184,10 @@ export function takeIn(
     const job = crypto.randomUUID();
     const path = { job };
     let asking: ReturnType<typeof setInterval> | undefined;
-    // Half of the way is sending it, half is what the server does with it.
+    // Half of it is sending it, half is what the server does with it.
     const ask = async () => {
       const found = await api.GET("/api/material/jobs/{job}", { params: { path } });
-      if (found.data) onProgress(0.5 + 0.5 * found.data.share);
+      if (found.data) onProgress(0.5 + 0.5 * found.data.progress);
     };
     request.upload.onload = () => {
       asking = setInterval(() => void ask().catch(() => undefined), ASK_MS);
@@ -201,9 +202,9 @@ export function takeIn(
     request.onload = () => {
       if (request.status === 201) resolve(request.response as Schemas["TakenIn"]);
       else {
-        const said = request.response as Partial<Schemas["SaidOut"]> | null;
-        const text = said?.text ?? `${file.name} could not be taken in.`;
-        if (said?.channels) reject(new TooManyChannels(text, said.channels));
+        const answer = request.response as Partial<Schemas["ErrorOut"]> | null;
+        const text = answer?.text ?? `${file.name} could not be imported.`;
+        if (answer?.channels) reject(new TooManyChannels(text, answer.channels));
         else reject(new Refused(text, request.status));
       }
     };

@@ -1,9 +1,9 @@
 import type { Sound } from "../api/client";
 import type { Catalogue } from "./catalogue";
 
-/** A stage of the chain that can be measured, by the core's name for it. */
-export interface Stage {
-  stage: string;
+/** A slot of the chain that can be measured, by the core's name for it. */
+export interface Slot {
+  slot: string;
   name: string;
   /** The layer, bus or master that it belongs to. */
   owner: string;
@@ -14,11 +14,11 @@ interface Part {
   kind: string;
 }
 
-/** The stages of all chains in the order in which a signal passes them. */
-export function stagesOf(catalogue: Catalogue, sound: Sound): Stage[] {
-  const found: Stage[] = [];
+/** The slots of all chains in the order in which a signal passes them. */
+export function slotsOf(catalogue: Catalogue, sound: Sound): Slot[] {
+  const found: Slot[] = [];
   const add = (owner: { id: string; name: string }) => {
-    const named = (stage: string, name: string) => found.push({ stage, name, owner: owner.name });
+    const named = (slot: string, name: string) => found.push({ slot, name, owner: owner.name });
     const parts = (family: "filter" | "effect", list: Part[]) => {
       const names = list.map((part) => catalogue.module(family, part.kind).name);
       list.forEach((part, i) => {
@@ -34,16 +34,16 @@ export function stagesOf(catalogue: Catalogue, sound: Sound): Stage[] {
     parts("filter", layer.filters);
     named(`${layer.id}.${layer.envelope.id}`, "Envelope");
     parts("effect", layer.inserts);
-    named(layer.id, "Behind its fader");
+    named(layer.id, "Post-fader");
   }
   for (const bus of sound.buses) {
     const { named, parts } = add(bus);
-    named(`${bus.id}.input`, "What comes in");
+    named(`${bus.id}.input`, "Input");
     parts("effect", bus.effects);
-    named(bus.id, "Behind its fader");
+    named(bus.id, "Post-fader");
   }
   const { named, parts } = add({ id: "master", name: "Master" });
-  named("master.input", "What comes in");
+  named("master.input", "Input");
   parts("effect", sound.master.effects);
   return found;
 }

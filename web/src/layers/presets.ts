@@ -1,4 +1,4 @@
-/** Chains that are kept under a name, for any sound. */
+/** Presets: chains that are saved under a name, for any sound. */
 
 import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { api, type Schemas, taken } from "../api/client";
@@ -9,27 +9,27 @@ import { notify } from "../notices/notices";
 import { change } from "../session/change";
 import { useSession } from "../session/store";
 
-export type KeptChain = Schemas["KeptChainOut"];
-type Family = KeptChain["family"];
+export type Preset = Schemas["KeptChainOut"];
+type Family = Preset["family"];
 
 const CHAINS = ["chains"];
 
 /** As the server takes it, which reads it like a part of a sound. */
 const plain = (list: object[]) => list as Record<string, unknown>[];
 
-export function useKeptChains() {
+export function usePresets() {
   return useQuery({ queryKey: CHAINS, queryFn: () => taken(api.GET("/api/chains")) });
 }
 
-/** Put a kept chain behind what stands in a list. */
-export function addKept(chain: KeptChain, list: string, most: number, room: Room) {
+/** Put a preset behind what stands in a list. */
+export function addPreset(chain: Preset, list: string, most: number, room: Room) {
   change(`Add ${chain.name}`, (sound) => pasted(sound, asChain(chain), list, most, room));
 }
 
-const asChain = (kept: KeptChain) => kept as unknown as Chain;
+const asChain = (preset: Preset) => preset as unknown as Chain;
 
-/** What is done to the chains that are kept; what goes wrong is said. */
-export function useKeeping() {
+/** Edits of presets; what goes wrong is shown as a notice. */
+export function usePresetEdits() {
   const queries = useQueryClient();
   const doing = async (act: () => Promise<unknown>) => {
     try {
@@ -39,7 +39,7 @@ export function useKeeping() {
     }
     await queries.invalidateQueries({ queryKey: CHAINS });
   };
-  const keep = (name: string, family: Family, { parts, modulators, routes }: Chain) =>
+  const save = (name: string, family: Family, { parts, modulators, routes }: Chain) =>
     doing(() =>
       taken(
         api.POST("/api/chains", {
@@ -54,13 +54,13 @@ export function useKeeping() {
       ),
     );
   return {
-    keepHere: (name: string, family: Family, list: string) => {
+    saveHere: (name: string, family: Family, list: string) => {
       const { sound } = useSession.getState();
       if (!sound) return Promise.resolve();
       const here = valueAt(sound, list) as Processor[];
-      return keep(name, family, alone(chainOf(sound, list, here)));
+      return save(name, family, alone(chainOf(sound, list, here)));
     },
-    rename: (chain: KeptChain, name: string) =>
+    rename: (chain: Preset, name: string) =>
       doing(() =>
         taken(
           api.PATCH("/api/chains/{chain_id}", {
@@ -69,13 +69,13 @@ export function useKeeping() {
           }),
         ),
       ),
-    forget: (chain: KeptChain) =>
+    delete: (chain: Preset) =>
       doing(async () => {
         const path = { chain_id: chain.id };
         await taken(api.DELETE("/api/chains/{chain_id}", { params: { path } }));
-        notify(`The chain “${chain.name}” is no longer kept.`, "news", {
+        notify(`The preset “${chain.name}” is deleted.`, "news", {
           name: "Undo",
-          act: () => void keep(chain.name, chain.family, asChain(chain)),
+          act: () => void save(chain.name, chain.family, asChain(chain)),
         });
       }),
   };

@@ -1,7 +1,7 @@
 import { expect, test } from "vitest";
 import type { Sound } from "../api/client";
 import { catalogueOf, module } from "./examples";
-import { stagesOf } from "./stages";
+import { slotsOf } from "./slots";
 
 const catalogue = catalogueOf(
   module("source", "noise"),
@@ -10,7 +10,7 @@ const catalogue = catalogueOf(
   module("effect", "reverb"),
 );
 
-test("stages stand in the order of the signal, alike ones are told apart", () => {
+test("slots stand in the order of the signal, alike ones are told apart", () => {
   const sound = {
     layers: [
       {
@@ -29,8 +29,8 @@ test("stages stand in the order of the signal, alike ones are told apart", () =>
     buses: [{ id: "nave", name: "Nave", effects: [{ id: "reverb1", kind: "reverb" }] }],
     master: { effects: [] },
   } as unknown as Sound;
-  const stages = stagesOf(catalogue, sound);
-  expect(stages.map((one) => one.stage)).toEqual([
+  const slots = slotsOf(catalogue, sound);
+  expect(slots.map((one) => one.slot)).toEqual([
     "ground.source",
     "ground.f1",
     "ground.f2",
@@ -42,13 +42,13 @@ test("stages stand in the order of the signal, alike ones are told apart", () =>
     "nave",
     "master.input",
   ]);
-  const names = stages.filter((one) => one.owner === "Ground").map((one) => one.name);
+  const names = slots.filter((one) => one.owner === "Ground").map((one) => one.name);
   expect(names).toEqual([
     "noise",
     "lowpass (1)",
     "notch",
     "lowpass (3)",
     "Envelope",
-    "Behind its fader",
+    "Post-fader",
   ]);
 });

@@ -19,8 +19,8 @@ function line(values: number[]): string {
     .join("L");
 }
 
-/** Every roll of a modulator's seed as a small picture, to come back to; the good ones named. */
-export function Rolls({
+/** Every seed that a modulator had as a small picture, to come back to; the good ones named. */
+export function Seeds({
   modulator,
   index,
   color,
@@ -53,12 +53,12 @@ export function Rolls({
   return (
     <div className="mb-2">
       <div className="flex items-center gap-1">
-        <h4 className="label flex-1 text-xs font-semibold">Rolls</h4>
+        <h4 className="label flex-1 text-xs font-semibold">Seeds</h4>
         <button
           type="button"
           className="button-plain"
           aria-pressed={modulator.locked}
-          title="A locked one keeps its seed when all are rolled"
+          title="A locked one keeps its seed when all are reseeded"
           onClick={() =>
             edit(
               "sound",
@@ -79,11 +79,11 @@ export function Rolls({
         </button>
       </div>
       {rolls.length > 1 && (
-        <ul className="mt-1 flex gap-1 overflow-x-auto pb-1" aria-label="Rolls">
+        <ul className="mt-1 flex gap-1 overflow-x-auto pb-1" aria-label="Seeds">
           {rolls.map((roll, i) => {
             const found = pictures.data?.find((one) => one.seed === roll.seed);
             const on = roll.seed === seed;
-            const name = roll.name || `Roll ${i + 1}`;
+            const name = roll.name || `Seed ${i + 1}`;
             return (
               <li
                 key={roll.seed}
@@ -92,9 +92,9 @@ export function Rolls({
                 <button
                   type="button"
                   className="block w-full"
-                  aria-label={`Take ${name}`}
+                  aria-label={`Use ${name}`}
                   aria-pressed={on}
-                  onClick={() => take(roll.seed, `Take ${name}`)}
+                  onClick={() => take(roll.seed, `Use ${name}`)}
                 >
                   <svg
                     viewBox={`0 0 ${WIDTH} ${HEIGHT}`}
@@ -114,19 +114,19 @@ export function Rolls({
                 <span className="flex items-center">
                   <EditableName
                     name={name}
-                    label="Roll"
+                    label="Seed"
                     className="min-w-0 flex-1 px-0.5 text-xs text-slate"
                     onChange={(next) =>
-                      change("Name roll", (sound) => nameRoll(sound, index, roll.seed, next))
+                      change("Name seed", (sound) => nameRoll(sound, index, roll.seed, next))
                     }
                   />
                   {!on && (
                     <button
                       type="button"
                       className="button-plain px-0.5 text-xs"
-                      aria-label={`Forget ${name}`}
+                      aria-label={`Delete ${name}`}
                       onClick={() =>
-                        change("Forget roll", (sound) => forgetRoll(sound, index, roll.seed))
+                        change("Delete seed", (sound) => forgetRoll(sound, index, roll.seed))
                       }
                     >
                       ✕
