@@ -67,8 +67,16 @@ class Module:
     _by_key: dict[str, Parameter] = field(init=False, repr=False, compare=False)
 
     def __post_init__(self) -> None:
-        """Remember the parameters by their keys: a document asks for each of them."""
+        """Remember the parameters by their keys: a document asks for each of them.
+
+        Raises
+        ------
+        ValueError
+            If two have the same key.
+        """
         object.__setattr__(self, "_by_key", {p.key: p for p in self.parameters})
+        if len(self._by_key) < len(self.parameters):
+            raise ValueError(f"{self.family} {self.kind!r} has two parameters of one key")
 
     def parameter(self, key: str) -> Parameter | None:
         """The parameter called `key`, or None."""

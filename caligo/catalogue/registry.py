@@ -15,6 +15,7 @@ from typing import Any, TypeVar
 
 from caligo.catalogue.module import Module
 from caligo.catalogue.output import with_output
+from caligo.catalogue.placement import with_placement
 
 FAMILY_PACKAGES = {
     "part": "caligo.catalogue.parts",
@@ -41,6 +42,8 @@ def register(spec: Module) -> Callable[[T], T]:
     """Enter `spec` in the catalogue, with the decorated class as its implementation."""
     if spec.family == "effect":
         spec = with_output(spec)
+    if spec.family == "source":
+        spec = with_placement(spec)
 
     def enter(implementation: T) -> T:
         key = (spec.family, spec.kind)

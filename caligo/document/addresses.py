@@ -38,10 +38,12 @@ def parts(sound: Sound) -> Iterator[tuple[str, str, Part]]:
     for i, layer in enumerate(sound.layers):
         at = f"/layers/{i}"
         yield layer.id, at, layer
-        source = f"{layer.id}.{layer.source.id}"
-        yield source, f"{at}/source", layer.source
-        for k, item in enumerate(layer.source.items):
-            yield f"{source}.{item.id}", f"{at}/source/items/{k}", item
+        for k, source in enumerate(layer.sources):
+            path = f"{layer.id}.{source.id}"
+            pointer = f"{at}/source" if k == 0 else f"{at}/more_sources/{k - 1}"
+            yield path, pointer, source
+            for n, item in enumerate(source.items):
+                yield f"{path}.{item.id}", f"{pointer}/items/{n}", item
         for k, filter_ in enumerate(layer.filters):
             yield f"{layer.id}.{filter_.id}", f"{at}/filters/{k}", filter_
         yield f"{layer.id}.{layer.envelope.id}", f"{at}/envelope", layer.envelope

@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 MOST_LAYERS = 8
+MOST_SOURCES = 4
+"""Sources of one layer."""
 MOST_FILTERS = 4
 MOST_EFFECTS = 8
 """Effects in one chain."""
@@ -19,6 +21,7 @@ DEEPEST_CHAIN = 3
 
 LIMITS = {
     "layers": MOST_LAYERS,
+    "sources": MOST_SOURCES,
     "filters": MOST_FILTERS,
     "effects": MOST_EFFECTS,
     "buses": MOST_BUSES,

@@ -40,17 +40,18 @@ def check_ids(sound: Sound) -> list[Problem]:
 def _check_envelope_circles(sound: Sound) -> list[Problem]:
     """No item may follow itself by way of the items that it names; see `Parameter.of`."""
     problems = []
-    for layer in sound.layers:
-        at = f"{layer.id}.{layer.source.id}"
+    sources = [(layer.id, source) for layer in sound.layers for source in layer.sources]
+    for owner, source in sources:
+        at = f"{owner}.{source.id}"
         follows: dict[str, set[str]] = {}
-        for item in layer.source.items:
+        for item in source.items:
             follows[item.id] = {
                 item.text(parameter.key)
                 for parameter in module(item.family, item.kind).parameters
                 if parameter.kind is Kind.REFERENCE
                 and parameter.of == item.kind
                 and is_on(parameter, item)
-                and item.text(parameter.key) in {other.id for other in layer.source.items}
+                and item.text(parameter.key) in {other.id for other in source.items}
             }
         circle = circle_in(follows)
         if circle:
@@ -66,8 +67,9 @@ def _check_named(sound: Sound) -> list[Problem]:
     problems: list[Problem] = []
     layers = {layer.id for layer in sound.layers}
     items: dict[str, dict[str, str]] = {
-        f"{layer.id}.{layer.source.id}": {item.id: item.kind for item in layer.source.items}
+        f"{layer.id}.{source.id}": {item.id: item.kind for item in source.items}
         for layer in sound.layers
+        for source in layer.sources
     }
     for path, _, part in parts(sound):
         for parameter in module(part.family, part.kind).parameters:

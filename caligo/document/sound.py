@@ -16,6 +16,7 @@ from caligo.document.limits import (
     MOST_POINTS,
     MOST_ROLLS,
     MOST_ROUTES,
+    MOST_SOURCES,
 )
 from caligo.document.score import Ident, Seconds
 from caligo.document.times import Time
@@ -87,6 +88,11 @@ class SourcePart(Part):
     id: Ident = "source"
     items: list[ItemPart] = Field(default_factory=list, max_length=96)
 
+    @property
+    def octave(self) -> int:
+        """Octaves by which it is moved against its layer; none where it has no pitch."""
+        return int(self.number("octave")) if "octave" in self.params else 0
+
     def of_kind(self, kind: str) -> list[ItemPart]:
         """The source's items of one kind, in order."""
         return [item for item in self.items if item.kind == kind]
@@ -133,17 +139,27 @@ class Send(Part):
 
 
 class Layer(Part):
-    """One source with its filters, envelope, effects and place in the mix."""
+    """Up to four sources with their filters, envelope, effects and place in the mix."""
 
     kind: Literal["layer"] = "layer"
     name: Name
     mute: bool = False
     solo: bool = False
     source: SourcePart
+    more_sources: list[SourcePart] = Field(default_factory=list, max_length=MOST_SOURCES - 1)
     filters: list[FilterPart] = Field(default_factory=list, max_length=MOST_FILTERS)
     envelope: EnvelopePart = Field(default_factory=EnvelopePart)
     inserts: list[EffectPart] = Field(default_factory=list, max_length=MOST_EFFECTS)
     sends: list[Send] = Field(default_factory=list, max_length=MOST_BUSES)
+
+    @property
+    def sources(self) -> tuple[SourcePart, ...]:
+        """All sources, in order."""
+        return (self.source, *self.more_sources)
+
+    def with_source(self, source: SourcePart) -> Layer:
+        """The layer with a source alone."""
+        return self.model_copy(update={"source": source, "more_sources": []})
 
 
 class Bus(Part):
@@ -249,7 +265,7 @@ class Sound(Part):
         extra="forbid", allow_inf_nan=False, validate_by_name=True, serialize_by_alias=True
     )
 
-    schema_version: Literal[8] = Field(default=8, alias="schema")
+    schema_version: Literal[9] = Field(default=9, alias="schema")
     id: Ident = "sound"
     kind: Literal["sound"] = "sound"
     name: Name

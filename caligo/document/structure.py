@@ -49,8 +49,8 @@ MESSAGES = {
     "less_than": "this number is not possible",
     "less_than_equal": "this number is not possible",
 }
-PARTS = {"layers", "items", "filters", "inserts", "sends", "buses", "effects", "chains",
-         "modulators"}  # fmt: skip
+PARTS = {"layers", "more_sources", "items", "filters", "inserts", "sends", "buses", "effects",
+         "chains", "modulators"}  # fmt: skip
 """Lists that addresses leave out; see `caligo.document.addresses`."""
 EXAMPLE = '{"value": 4, "unit": "s"}, where the unit is s, beats or hold'
 

@@ -11,7 +11,9 @@ in older ones they stay where they are. In schema 7 recordings come to one level
 are as a whole; in older ones by their loudest moments, their choruses are mixed in a straight line
 instead of at equal power, and their reverbs are darker above 10 kHz than they say. In schema 8 the
 stiffness of a harmonic source begins at none and moves in millionths; what moved it by octaves now
-moves what it is multiplied by. Nothing in an older document means something else in a newer schema.
+moves what it is multiplied by. Schema 9 gives layers more sources, and sources a place among them,
+whose defaults are what was before. Nothing in an older document means something else in a newer
+schema.
 """
 
 from __future__ import annotations
@@ -20,9 +22,9 @@ import math
 from collections.abc import Iterator
 from typing import Any
 
-SOUND_SCHEMA = 8
+SOUND_SCHEMA = 9
 """The schema of sounds that is written."""
-KNOWN_SOUND_SCHEMAS = (1, 2, 3, 4, 5, 6, 7, 8)
+KNOWN_SOUND_SCHEMAS = (1, 2, 3, 4, 5, 6, 7, 8, 9)
 IN_UNISON = ("wavetable", "harmonic", "operators", "grains", "spectral", "sampler")
 """The sources that had a unison before schema 4."""
 OF_RECORDINGS = ("grains", "spectral", "sampler")
@@ -50,12 +52,14 @@ def upgraded_sound(data: dict[str, Any]) -> dict[str, Any]:
     Examples
     --------
     >>> upgraded_sound({"schema": 1, "name": "Old"})
-    {'schema': 8, 'name': 'Old'}
+    {'schema': 9, 'name': 'Old'}
     """
     schema = data.get("schema", SOUND_SCHEMA)
     if schema == SOUND_SCHEMA:
         return data
     upgraded = data | {"schema": SOUND_SCHEMA}
+    if schema == 8:
+        return upgraded
     if isinstance(data.get("layers"), list):
         layers = data["layers"]
         if schema not in (6, 7):

@@ -22,6 +22,7 @@ SHORTEST_TURN = 1e-3
 """Seconds below which stages do not come round."""
 STAGES = ("delay", "attack", "hold", "decay", "release")
 BENDS = ("attack_bend", "decay_bend", "release_bend")
+SOURCE_KEYS = ("delay", "attack", "attack_bend", "release", "release_bend")
 
 
 @device
@@ -121,45 +122,25 @@ def envelope_values(
                 out[row, k] = 0.0
 
 
-class NoteEnvelope:
-    """The envelope that each note takes up as it starts.
+class Envelope:
+    """An envelope that each note takes up as it starts.
 
-    Stages, sustain and bends are read once, as the note starts, so that velocity, key or a slow
+    Times, levels and bends are read once, as the note starts, so that velocity, key or a slow
     movement can set them. An edit while listening is taken up by notes that sound, in `GLIDE`
     seconds.
-
-    Parameters
-    ----------
-    address
-        Where the envelope's parameters are.
-    level
-        From the sustain's unit to a factor.
-    repeats
-        Whether attack, hold and decay come round while the note is held.
     """
 
-    def __init__(
-        self,
-        movement: Surroundings,
-        address: str,
-        level: Callable[[Floats], Floats],
-        *,
-        repeats: bool = False,
-    ) -> None:
-        self._repeats = repeats
-        self._level = level
+    def __init__(self, movement: Surroundings) -> None:
         self._tempo = movement.setting.tempo
-        self._stages = [movement.trajectory(f"{address}.{key}") for key in STAGES]
-        self._sustain = movement.trajectory(f"{address}.sustain")
-        self._bends = [movement.trajectory(f"{address}.{key}") for key in BENDS]
 
     @property
     def _all(self) -> Sequence[Trajectory]:
-        return (*self._stages, self._sustain, *self._bends)
+        """What it depends on."""
+        raise NotImplementedError
 
-    def release(self, moments: Moments) -> Floats:
-        """How long each note dies away, in seconds ``[notes]``."""
-        return self._seconds(self._stages[-1].at_starts(moments), self._stages[-1], moments.notes)
+    def _with(self, moments: Moments, of: Callable[[Trajectory], Floats]) -> Floats:
+        """The envelope where `of` gives each trajectory's values ``[notes]``."""
+        raise NotImplementedError
 
     def _seconds(self, values: Floats, of: Trajectory, notes: Notes) -> Floats:
         return seconds(values, of.unit, notes, self._tempo)
@@ -181,6 +162,43 @@ class NoteEnvelope:
         fade = np.clip((moments.times - max(changes)) / GLIDE, 0.0, 1.0)
         return old + fade * (out - old)
 
+
+class NoteEnvelope(Envelope):
+    """Delay, attack, hold, decay, sustain and release.
+
+    Parameters
+    ----------
+    address
+        Where the envelope's parameters are.
+    level
+        From the sustain's unit to a factor.
+    repeats
+        Whether attack, hold and decay come round while the note is held.
+    """
+
+    def __init__(
+        self,
+        movement: Surroundings,
+        address: str,
+        level: Callable[[Floats], Floats],
+        *,
+        repeats: bool = False,
+    ) -> None:
+        super().__init__(movement)
+        self._repeats = repeats
+        self._level = level
+        self._stages = [movement.trajectory(f"{address}.{key}") for key in STAGES]
+        self._sustain = movement.trajectory(f"{address}.sustain")
+        self._bends = [movement.trajectory(f"{address}.{key}") for key in BENDS]
+
+    @property
+    def _all(self) -> Sequence[Trajectory]:
+        return (*self._stages, self._sustain, *self._bends)
+
+    def release(self, moments: Moments) -> Floats:
+        """How long each note dies away, in seconds ``[notes]``."""
+        return self._seconds(self._stages[-1].at_starts(moments), self._stages[-1], moments.notes)
+
     def _with(self, moments: Moments, of: Callable[[Trajectory], Floats]) -> Floats:
         notes = moments.notes
         out = np.empty((len(notes), len(moments.times)))
@@ -192,6 +210,47 @@ class NoteEnvelope:
             self._level(of(self._sustain)),
             np.stack([of(t) / 100.0 for t in self._bends]),
             self._repeats,
+            out,
+        )
+        return out
+
+
+class SourceEnvelope(Envelope):
+    """Delay, attack and release of one source of a layer, at full level between them.
+
+    Parameters
+    ----------
+    address
+        The source's address.
+    """
+
+    def __init__(self, movement: Surroundings, address: str) -> None:
+        super().__init__(movement)
+        own = {key: movement.trajectory(f"{address}.own_{key}") for key in SOURCE_KEYS}
+        self._delay, self._attack, self._release = own["delay"], own["attack"], own["release"]
+        self._attack_bend, self._release_bend = own["attack_bend"], own["release_bend"]
+
+    @property
+    def _all(self) -> Sequence[Trajectory]:
+        return (
+            self._delay, self._attack, self._release, self._attack_bend, self._release_bend
+        )  # fmt: skip
+
+    def _with(self, moments: Moments, of: Callable[[Trajectory], Floats]) -> Floats:
+        notes = moments.notes
+        none = np.zeros(len(notes))
+        out = np.empty((len(notes), len(moments.times)))
+        delay, attack, release = (
+            self._seconds(of(t), t, notes) for t in (self._delay, self._attack, self._release)
+        )
+        envelope_values(
+            np.ascontiguousarray(moments.times),
+            notes.start,
+            notes.length,
+            np.stack([delay, attack, none, none, release]),
+            np.ones(len(notes)),
+            np.stack([of(self._attack_bend) / 100.0, none, of(self._release_bend) / 100.0]),
+            False,
             out,
         )
         return out

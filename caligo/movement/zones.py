@@ -1,8 +1,8 @@
-"""Which keys and velocities a layer plays, and how much of them."""
+"""Which keys and velocities a layer or source plays, and how much of them."""
 
 from __future__ import annotations
 
-from caligo.document.sound import Layer
+from caligo.document.sound import Part
 from caligo.movement.voices import Voice
 
 
@@ -19,15 +19,13 @@ def _fade(value: float, low: float, high: float, width: float) -> float:
     return gain
 
 
-def zone_gain(layer: Layer, voice: Voice) -> float:
-    """How much of a voice a layer plays, by its key and velocity range."""
-    key = _fade(
-        voice.key, layer.number("key_low"), layer.number("key_high"), layer.number("key_fade")
-    )
+def zone_gain(part: Part, voice: Voice) -> float:
+    """How much of a voice a layer or source plays, by its key and velocity range."""
+    key = _fade(voice.key, part.number("key_low"), part.number("key_high"), part.number("key_fade"))
     velocity = _fade(
         round(voice.velocity * 127),
-        layer.number("velocity_low"),
-        layer.number("velocity_high"),
-        layer.number("velocity_fade"),
+        part.number("velocity_low"),
+        part.number("velocity_high"),
+        part.number("velocity_fade"),
     )
     return key * velocity

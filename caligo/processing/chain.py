@@ -197,20 +197,32 @@ class Chain:
         signal: Signal,
         sidechains: Sidechains | None = None,
         tap: Tap | None = None,
+        entries: Mapping[int, Signal] | None = None,
     ) -> None:
-        """Pass `signal` ``[streams, 2, samples]`` through, in place."""
-        heard = sidechains or {}
+        """Pass `signal` ``[streams, 2, samples]`` through, in place.
+
+        `entries` are what only comes in at the processor of a number, or goes into that one alone
+        where they stand side by side.
+        """
+        heard, later = sidechains or {}, entries or {}
         if self._blend is not None:
-            self._side_by_side(block, signal, heard, tap)
+            self._side_by_side(block, signal, heard, tap, later)
             return
-        for slot in self.slots:
+        for i, slot in enumerate(self.slots):
+            if i in later:
+                signal += later[i]
             slot.process(block, signal, slot.bypasses(block.span.ticks), heard)
             slot.entrance.leave(signal)
             if tap:
                 tap(slot.processor.address, signal)
 
     def _side_by_side(
-        self, block: Block, signal: Signal, sidechains: Sidechains, tap: Tap | None
+        self,
+        block: Block,
+        signal: Signal,
+        sidechains: Sidechains,
+        tap: Tap | None,
+        entries: Mapping[int, Signal],
     ) -> None:
         """Processors side by side: the blend goes from one to the next.
 
@@ -223,6 +235,8 @@ class Chain:
         before = np.zeros_like(place)
         for i, slot in enumerate(self.slots):
             heard = signal if i == 0 else given.copy()
+            if i in entries:
+                heard += entries[i]
             bypasses = slot.bypasses(block.span.ticks)
             slot.process(block, heard, bypasses, sidechains)
             slot.entrance.leave(heard)

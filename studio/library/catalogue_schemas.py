@@ -89,6 +89,7 @@ class LimitsOut(Schema):
     """How many of a thing a sound may have."""
 
     layers: int
+    sources: int
     filters: int
     effects: int
     buses: int

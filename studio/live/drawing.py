@@ -13,7 +13,7 @@ from typing import Any
 import numpy as np
 
 from caligo.document import Score, Sound
-from caligo.document.sound import Layer
+from caligo.document.sound import Layer, SourcePart
 from caligo.engine.render.engine import DEFAULT_RATE, Engine
 from caligo.engine.stems.keys import stem_key
 from caligo.engine.stems.store import StemStore
@@ -215,6 +215,12 @@ _pictures: OrderedDict[str, dict[str, Any]] = OrderedDict()
 """This worker's newest pictures, by all that their layer's stem depends on."""
 
 
+def _alone(layer: Layer, source: SourcePart) -> Layer:
+    """A layer with one of its sources; the filters' responses are drawn with the first."""
+    alone = layer.with_source(source)
+    return alone if source is layer.source else alone.model_copy(update={"filters": []})
+
+
 def _picture(sound: Sound, score: Score, layer: Layer, hold_still: HoldStill) -> dict[str, Any]:
     """A layer's picture; one that an edit has left alone is not made again."""
     key = stem_key(sound, layer, score, DEFAULT_RATE, hold_still)
@@ -286,10 +292,12 @@ def draw(
         yield tile_packet(drawn.tile(), revision)
         yield summary_news(drawn.summary, revision).model_dump_json()
     for layer in sound.layers:
-        if interrupted():
-            return
-        shown = _picture(sound, score, layer, hold_still)
-        yield PictureNews(layer=layer.id, revision=revision, **shown).model_dump_json()
+        for source in layer.sources:
+            if interrupted():
+                return
+            shown = _picture(sound, score, _alone(layer, source), hold_still)
+            news = PictureNews(layer=layer.id, source=source.id, revision=revision, **shown)
+            yield news.model_dump_json()
     if drawn is not None:
         engine = Engine(sound, score, hold_still=hold_still, stems=store, begins=False)
         if engine.kept_whole():

@@ -245,12 +245,16 @@ class MakeUpNews(Message):
 
 
 class PictureNews(BaseModel):
-    """The picture of a layer's source; its kind decides what else there is."""
+    """The picture of one of a layer's sources; its kind decides what else there is.
+
+    Responses of the filters come with the first.
+    """
 
     model_config = ConfigDict(extra="allow")
 
     type: Literal["picture"] = "picture"
     layer: str
+    source: str
     revision: int
     kind: str
     length: float

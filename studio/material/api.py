@@ -17,6 +17,7 @@ from ninja.files import UploadedFile
 
 from caligo.document import Sound as SoundDocument
 from caligo.document import read_score, read_sound
+from caligo.document.sound import Layer
 from caligo.engine.views.pictures import close_up
 from caligo.material import steps
 from caligo.material.cards import Card, RecordingCard
@@ -293,17 +294,26 @@ def keep_cut(request: HttpRequest, key: str, given: CutIn) -> Any:
     return Status(201, {"card": card})
 
 
+def _layer(sound: SoundDocument, layer_id: str, source_id: str) -> Layer:
+    """A layer with one of its sources alone; the first where none is named."""
+    for layer in sound.layers:
+        for source in layer.sources:
+            if layer.id == layer_id and source_id in ("", source.id):
+                return layer.with_source(source)
+    raise Sound.DoesNotExist
+
+
 @router.get(
     "/sounds/{sound_id}/layers/{layer_id}/close-up",
     response={200: dict[str, Any], 404: ErrorOut},
 )
-def look_at_layer(request: HttpRequest, sound_id: int, layer_id: str, at: Finite) -> Any:
-    """What a layer's source did in the last seconds before a moment."""
+def look_at_layer(
+    request: HttpRequest, sound_id: int, layer_id: str, at: Finite, source: str = ""
+) -> Any:
+    """What one of a layer's sources, the first if none is named, did before a moment."""
     held = Sound.objects.select_related("cue__score").get(pk=sound_id)
     sound = read_sound(held.document)
-    layer = next((x for x in sound.layers if x.id == layer_id), None)
-    if layer is None:
-        raise Sound.DoesNotExist
+    layer = _layer(sound, layer_id, source)
     score = read_score(held.cue.score.document)
     at = min(max(at, 0.1), score.length)
     start = max(0.0, at - CLOSE_UP)
@@ -312,13 +322,11 @@ def look_at_layer(request: HttpRequest, sound_id: int, layer_id: str, at: Finite
 
 @router.get("/sounds/{sound_id}/layers/{layer_id}/instrument", response={404: ErrorOut})
 def download_instrument(
-    request: HttpRequest, sound_id: int, layer_id: str
+    request: HttpRequest, sound_id: int, layer_id: str, source: str = ""
 ) -> StreamingHttpResponse:
-    """A layer's sampler as SFZ with its samples, in a ZIP file."""
+    """A layer's sampler, the first if none is named, as SFZ with its samples, in a ZIP file."""
     sound = read_sound(Sound.objects.get(pk=sound_id).document)
-    layer = next((x for x in sound.layers if x.id == layer_id), None)
-    if layer is None:
-        raise Sound.DoesNotExist
+    layer = _layer(sound, layer_id, source)
     store = current()
     zones = [zone.params_as_json() for zone in layer.source.of_kind("zone")]
     text, files = sfz_of(zones, store, f"{sound.name}, {layer.name}")

@@ -84,9 +84,9 @@ def points_of(parameter: Parameter) -> st.SearchStrategy[list[dict[str, float]]]
 
 
 @st.composite
-def any_source(draw: Any) -> dict[str, Any]:
+def any_source(draw: Any, id: str = "source") -> dict[str, Any]:
     """Any source, with up to three more of the items that it is made of."""
-    source: dict[str, Any] = draw(module_of("source", "source"))
+    source: dict[str, Any] = draw(module_of("source", id))
     if "unison" in source["params"]:
         source["params"]["unison"] = min(source["params"]["unison"], 6)
     (module,) = [m for m in catalogue() if (m.family, m.kind) == ("source", source["kind"])]
@@ -122,6 +122,7 @@ def any_document(draw: Any, most: int = 1) -> dict[str, Any]:
     (layer,) = [m for m in catalogue() if (m.family, m.kind) == ("part", "layer")]
     parts = {m.kind: m for m in catalogue() if m.family == "part"}
     source = draw(any_source())
+    more_sources = [draw(any_source(f"source{i + 2}")) for i in range(draw(st.integers(0, most)))]
     filters = [
         draw(module_of("filter", f"f{i}")) for i in range(draw(st.integers(0, min(4, 2 * most))))
     ]
@@ -129,9 +130,10 @@ def any_document(draw: Any, most: int = 1) -> dict[str, Any]:
     shared = [draw(any_effect(f"e{i}")) for i in range(draw(st.integers(1, most)))]
     last = [draw(any_effect(f"l{i}")) for i in range(draw(st.integers(0, most)))]
     targets = movable("ground", "part", "layer") + movable("b", "part", "bus")
-    targets += movable("ground.source", "source", source["kind"])
-    for item in source["items"]:
-        targets += movable(f"ground.source.{item['id']}", "item", item["kind"])
+    for one in (source, *more_sources):
+        targets += movable(f"ground.{one['id']}", "source", one["kind"])
+        for item in one["items"]:
+            targets += movable(f"ground.{one['id']}.{item['id']}", "item", item["kind"])
     for owner, family, chain in (
         ("ground", "filter", filters), ("ground", "effect", inserts), ("b", "effect", shared),
         ("master", "effect", last),
@@ -168,6 +170,7 @@ def any_document(draw: Any, most: int = 1) -> dict[str, Any]:
             "name": "Ground",
             "params": draw(params_of(layer)) | AUDIBLE,
             "source": source,
+            "more_sources": more_sources,
             "filters": filters,
             "inserts": inserts,
             "envelope": {"params": draw(params_of(parts["amplitude"]))},

@@ -10,6 +10,7 @@ import numpy as np
 import pytest
 
 from caligo.catalogue import Kind, Parameter, catalogue, module
+from caligo.catalogue.placement import PARAMETERS
 from caligo.document import Note, Score, read_sound
 from caligo.document.values import default_value
 from caligo.engine.render.offline import render_array
@@ -43,7 +44,12 @@ NEEDS: dict[str, Params] = {
     "grains.travel": {"position_scatter": 0},
     "operator.shape_of": {"shape": "other"},
     "zone.loop": {"loop_start": 0.2, "loop_end": 0.45},
+    "wavetable.key_fade": {"key_high": 80},
+    "wavetable.velocity_fade": {"velocity_high": 110},
+    "wavetable.own_release_bend": {"own_release": {"value": 0.1}},
 }
+SHARED = {parameter.key for parameter in PARAMETERS}
+"""What all sources have: tried on one of them."""
 UNISON = {"detune", "spread", "pattern", "intervals", "scatter"}
 RELEASE = {"release": {"value": 0.3}}
 OWN_ENVELOPE = {"shape": "own", "attack": {"value": 0.1}, "decay": {"value": 0.2}, "sustain": 30}
@@ -56,6 +62,7 @@ def cases() -> list[tuple[str, str, Parameter]]:
         for m in catalogue()
         if m.family in ("source", "item")
         for p in m.parameters
+        if p.key not in SHARED or m.kind == "wavetable"
     ]
 
 
@@ -67,7 +74,15 @@ def sound_of(family: str, kind: str, params: Params) -> Any:
         if kind == "sampler":
             zone = {"recording": SHELF["bowed_wire"]}
             items = [{"id": "zone1", "kind": "zone", "params": zone}]
-        return plain_sound(layer_of(kind, items, **(recorded | params)))
+        layer = layer_of(kind, items, **(recorded | params))
+        if params.keys() & SHARED:
+            # Something to go through, past or around, and to fade in and out of.
+            layer["envelope"] = {"params": layer["envelope"]["params"] | RELEASE}
+            layer["filters"] = [
+                {"id": "f", "kind": "lowpass", "params": {"cutoff": 300}},
+                {"id": "g", "kind": "highpass", "params": {"cutoff": 100}},
+            ]
+        return plain_sound(layer)
     if kind == "zone":
         zone = {"recording": SHELF["bowed_wire"]} | params
         items = [{"id": "zone1", "kind": "zone", "params": zone}]

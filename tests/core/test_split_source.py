@@ -62,7 +62,7 @@ def test_long_blocks_are_shared_out_and_short_ones_are_not(monkeypatch: pytest.M
             played.append((threading.get_ident(), len(block.voices)))
             super().render(block, out)
 
-    monkeypatch.setattr("caligo.engine.layers.voices.implementation", lambda *_: Watched)
+    monkeypatch.setattr("caligo.engine.layers.source_input.implementation", lambda *_: Watched)
     engine = Engine(plain_sound(), CHORD, threads=2)
     played.clear()
     engine.render(split_source.SHORT // 64)
@@ -80,6 +80,6 @@ def test_what_goes_wrong_in_a_worker_is_told(monkeypatch: pytest.MonkeyPatch) ->
             if threading.current_thread() is not threading.main_thread():
                 raise ArithmeticError("in a worker")
 
-    monkeypatch.setattr("caligo.engine.layers.voices.implementation", lambda *_: Failing)
+    monkeypatch.setattr("caligo.engine.layers.source_input.implementation", lambda *_: Failing)
     with pytest.raises(ArithmeticError, match="in a worker"):
         Engine(plain_sound(), CHORD, threads=2).render(200)

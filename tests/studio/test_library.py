@@ -12,6 +12,7 @@ from django.core.files.uploadedfile import SimpleUploadedFile
 
 from caligo.document import read_sound
 from caligo.document.held import held_chord
+from caligo.document.upgrading import SOUND_SCHEMA
 from caligo.formats.midi import read_midi, write_midi
 from studio.demo_production import NAME, load_demo
 from studio.library.models import Cue, Production, Sound
@@ -32,7 +33,7 @@ def test_the_demo_loads_once(api: Api) -> None:
 def test_opening_gives_everything(api: Api, sound: Sound) -> None:
     opened = api("GET", f"/sounds/{sound.pk}").json()
     assert opened["document"]["name"] == "Plain"
-    assert opened["document"]["schema"] == 8
+    assert opened["document"]["schema"] == SOUND_SCHEMA
     assert opened["score"]["length"] == 8.0
     assert opened["cue"]["number"] == "1m1"
     assert opened["production"]["name"] == "Test film"
@@ -211,6 +212,6 @@ def test_what_is_kept_in_an_older_schema_is_brought_along(sound: Sound) -> None:
     upgrade_kept(apps, None)
     sound.refresh_from_db()
     score.refresh_from_db()
-    assert (sound.document["schema"], sound.document["lanes"]) == (8, [])
+    assert (sound.document["schema"], sound.document["lanes"]) == (SOUND_SCHEMA, [])
     assert score.document["schema"] == 2
     assert len(score.document["notes"]) > 0

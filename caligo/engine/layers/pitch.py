@@ -15,9 +15,16 @@ from caligo.movement.voices import Voice
 
 
 class LayerPitch:
-    """What a layer makes of its voices' pitches."""
+    """What a layer, or one of its sources, makes of its voices' pitches.
 
-    def __init__(self, layer: str, movement: Movement) -> None:
+    Parameters
+    ----------
+    octave
+        Octaves by which a source is moved against its layer.
+    """
+
+    def __init__(self, layer: str, movement: Movement, octave: int = 0) -> None:
+        self._own = 12.0 * octave
         self._octave = movement.trajectory(f"{layer}.octave")
         self._transpose = movement.trajectory(f"{layer}.transpose")
         self._drift = movement.trajectory(f"{layer}.drift")
@@ -29,19 +36,20 @@ class LayerPitch:
 
     def lowest(self) -> float:
         """The least semitones that voices are transposed by."""
-        return 12.0 * self._octave.reach()[0] + self._transpose.reach()[0]
+        return self._own + 12.0 * self._octave.reach()[0] + self._transpose.reach()[0]
 
     def highest(self, voicing: Voicing, voice: Voice) -> float:
         """Octaves over 1 Hz that a voice's pitch never passes."""
-        semitones = 12.0 * self._octave.reach()[1] + self._transpose.reach()[1]
+        semitones = self._own + 12.0 * self._octave.reach()[1] + self._transpose.reach()[1]
         key = max(key for _, key in voice.line) + math.ceil(semitones)
         return voicing.tuning.octaves(key) + self._drift.reach()[1] / 1200.0
 
     def values(self, voicing: Voicing, voices: Sequence[Voice], moments: Moments) -> Floats:
         """Pitch in octaves over 1 Hz ``[voices, times]``."""
         if self._octave.moved or self._transpose.moved:
-            semitones = 12.0 * self._octave.values(moments) + self._transpose.values(moments)
+            octaves = 12.0 * self._octave.values(moments)
+            semitones = self._own + octaves + self._transpose.values(moments)
         else:
-            semitones = np.array([[12.0 * self._octave.base + self._transpose.base]])
+            semitones = np.array([[self._own + 12.0 * self._octave.base + self._transpose.base]])
         drift = self._drift.compact(moments) if self._drift.acts else None
         return voicing.pitch(voices, semitones, drift, moments.times)

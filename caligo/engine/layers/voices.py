@@ -1,4 +1,4 @@
-"""The voices of a layer: source, modulation by other layers, filters and envelope."""
+"""The voices of a layer: sources, filters and envelope."""
 
 from __future__ import annotations
 
@@ -8,15 +8,13 @@ from collections.abc import Callable
 import numpy as np
 from numpy.typing import NDArray
 
-from caligo.catalogue import implementation
 from caligo.document.sound import Layer, Sound
-from caligo.engine.layers.cross_modulation import CrossModulation, named_modulators
+from caligo.engine.layers.cross_modulation import named_modulators
 from caligo.engine.layers.metering import Meter
 from caligo.engine.layers.pitch import LayerPitch
-from caligo.engine.layers.split_source import SplitSource
+from caligo.engine.layers.source_input import SourceInput
 from caligo.engine.layers.voicing import Voicing
 from caligo.movement.block import SourceBlock
-from caligo.movement.chance import derive, text_seed
 from caligo.movement.envelope import FADE_OUT, NoteEnvelope
 from caligo.movement.moments import ModulatorValues, Moments
 from caligo.movement.movement import Movement
@@ -29,11 +27,14 @@ from caligo.signal.channels import scale_channels
 from caligo.signal.decibels import gain
 from caligo.signal.gains import scale_waves, sum_voices
 from caligo.signal.pan import balance
-from caligo.signal.ticks import TICK, Span
+from caligo.signal.ticks import Span
 from caligo.synthesis.source import VOICE_RMS, Source
 
 Signal = NDArray[np.float32]
+Tap = Callable[[str, Signal], None]
 
+AROUND = -1
+"""The entry of what goes around the filters."""
 FULL = VOICE_RMS * math.sqrt(2.0)
 """The amplitude of a sine at level 0 dB, which modulates another layer fully."""
 
@@ -67,17 +68,6 @@ class LayerVoices:
         path = layer.id
         self._pitch = LayerPitch(path, movement)
 
-        def make() -> Source:
-            made: Source = implementation("source", layer.source.kind)(
-                layer.source,
-                f"{path}.{layer.source.id}",
-                movement,
-                rate,
-                derive(sound.seed, text_seed(path)),
-            )
-            return made
-
-        self._sources = SplitSource(make, workers)
         parallel = layer.text("arrangement") == "parallel"
         blend = movement.trajectory(f"{path}.blend") if parallel else None
         self.filters = build_chain(layer.filters, path, movement, rate, blend)
@@ -85,7 +75,10 @@ class LayerVoices:
             other.id: LayerVoices(sound, other, movement, voicing, rate, preview)
             for other in named_modulators(sound, layer)
         }
-        self._modulation = CrossModulation(layer, list(self._others), movement, self._pitch, rate)
+        self.inputs = [
+            SourceInput(sound, layer, part, movement, rate, list(self._others), workers)
+            for part in layer.sources
+        ]
         envelope = f"{path}.{layer.envelope.id}"
         self._envelope = NoteEnvelope(movement, envelope, gain)
         self._softest = movement.trajectory(f"{envelope}.velocity")
@@ -95,20 +88,21 @@ class LayerVoices:
 
     @property
     def source(self) -> Source:
-        """The source; where several workers play it, one of theirs."""
-        return self._sources.one
+        """The first source; where several workers play it, one of theirs."""
+        return self.inputs[0].source
 
     @property
     def makes_offset(self) -> bool:
         """Whether direct current may come of what the voices pass through."""
         bent = any(slot.processor.makes_offset for slot in self.filters.slots)
-        return self.source.makes_offset or self._modulation.acts or bent
+        return bent or any(one.makes_offset for one in self.inputs)
 
     def play(self, voicing: Voicing) -> None:
         """Take up a new set of voices; those that go on keep their filters' states."""
         self.voicing = voicing
         self._changed_at = None
-        self._sources.play(voicing.voices)
+        for one in self.inputs:
+            one.play(voicing)
         self._prepare()
         for other in self._others.values():
             other.play(voicing)
@@ -129,8 +123,8 @@ class LayerVoices:
         """Take up edited numbers, and what is bypassed by address, from a moment on."""
         self.layer = layer
         self.filters.switch(bypass)
-        self._modulation.change(layer)
-        self._sources.prepare()
+        for one in self.inputs:
+            one.change(layer)
         if self._changed_at != at:
             self._loudness_before, self._changed_at = self._loudness, at
         ends = self._ends
@@ -163,8 +157,18 @@ class LayerVoices:
                 out[row] *= np.clip(1.0 - (times - voice.cut) / FADE_OUT, 0.0, 1.0)
         return out
 
-    def block(self, span: Span, rows: list[int]) -> SourceBlock:
-        """What the source is given for a span."""
+    def block(
+        self,
+        span: Span,
+        rows: list[int],
+        of: SourceInput | None = None,
+        like: SourceBlock | None = None,
+    ) -> SourceBlock:
+        """What the filters, or one of the sources, are given for a span.
+
+        `like` is a block of the same voices, whose values need not be computed again.
+        """
+        pitch = self._pitch if of is None or of.part.octave == 0 else of.pitch
         voices = [self.voicing.voices[i] for i in rows]
         notes = self.voicing.all.pick(rows)
         # Movement shared by all voices is computed once for all their histories.
@@ -175,19 +179,20 @@ class LayerVoices:
             known = shared.setdefault((first, ticks, stride), {})
             times = np.ascontiguousarray(earlier.times[::stride])
             moments = self.voicing.moments(times, notes.row(row), known)
-            return moments, self._pitch.values(self.voicing, [voices[row]], moments)
+            return moments, pitch.values(self.voicing, [voices[row]], moments)
 
-        moments = self.voicing.moments(span.times, notes)
-        moving = self._pitch.moving
-        parted = bool(self.filters.slots) and self.source.has_unfiltered
+        moments = self.voicing.moments(span.times, notes) if like is None else like.moments
+        known = like is not None and pitch is self._pitch
+        moving = pitch.moving
+        parted = of is not None and of.parts and bool(self.filters.slots)
         return SourceBlock(
             span,
             voices,
             moments,
-            self._pitch.values(self.voicing, voices, moments),
+            like.pitch if like and known else pitch.values(self.voicing, voices, moments),
             history,
             steady=lambda row: voices[row].steady and not moving,
-            highest=lambda row: self._pitch.highest(self.voicing, voices[row]),
+            highest=lambda row: pitch.highest(self.voicing, voices[row]),
             unfiltered=np.zeros((len(rows), 2, span.samples), np.float32) if parted else None,
             preview=self._preview,
         )
@@ -195,31 +200,84 @@ class LayerVoices:
     def render(self, span: Span, rows: list[int]) -> tuple[Signal, Signal | None]:
         """The voices through the filters ``[voices, 2, samples]``, and what goes past them."""
         block = self.block(span, rows)
-        signal = np.zeros((len(rows), 2, span.samples), np.float32)
-        self._sources.render(block, signal, lambda some: self.block(span, [rows[i] for i in some]))
-        for row, voice in enumerate(block.voices):
-            # Before its first tick a voice is silent, or its filters would begin too early.
-            wait = math.floor(voice.start * self.rate / TICK) - span.first
-            if wait > 0:
-                signal[row, :, : wait * TICK] = 0.0
-                if block.unfiltered is not None:
-                    block.unfiltered[row, :, : wait * TICK] = 0.0
-        self._modulate(block, rows, signal)
-        tap = None
-        if self.meter is not None:
-            tap = self._tap(self.meter, block, rows)
-            tap(f"{self.layer.id}.{self.layer.source.id}", signal)
-        self.filters.process(block, signal, tap=tap)
+        tap = None if self.meter is None else self._tap(self.meter, block, rows)
+        signal, entries, unfiltered = self._sources(block, rows, tap)
+        self.filters.process(block, signal, tap=tap, entries=entries)
         if self._note_pan.acts:
             left, right = balance(self._note_pan.values(block.moments))
-            for voices in (signal, block.unfiltered):
+            for voices in (signal, unfiltered):
                 for row, voice in enumerate([] if voices is None else voices):
                     scale_channels(voice, np.stack([left[row], right[row]]))
-        return signal, block.unfiltered
+        return signal, unfiltered
 
-    def _tap(
-        self, meter: Meter, block: SourceBlock, rows: list[int]
-    ) -> Callable[[str, Signal], None]:
+    def _sources(
+        self, whole: SourceBlock, rows: list[int], tap: Tap | None
+    ) -> tuple[Signal, dict[int, Signal], Signal | None]:
+        """All sources: what goes into all filters, into single ones, and around them.
+
+        Each is ``[voices, 2, samples]``; the second is by the numbers of filters.
+        """
+        span = whole.span
+        modulating: dict[str, Signal] = {}
+        inputs: dict[int | None, Signal] = {}
+        for one in self.inputs:
+            played = one.played(rows)
+            if not played:
+                continue
+            own = [rows.index(row) for row in played]
+
+            def modulator(layer: str, own: list[int] = own) -> Signal:
+                if layer not in modulating:
+                    modulating[layer] = self._others[layer].as_modulator(span, rows)
+                return modulating[layer] if len(own) == len(rows) else modulating[layer][own]
+
+            def some(
+                chosen: list[int], one: SourceInput = one, of: list[int] = played
+            ) -> SourceBlock:
+                return self.block(span, [of[i] for i in chosen], one)
+
+            block = self.block(span, played, one, whole if played == rows else None)
+            signal = one.render(block, played, some, modulator)
+            if tap is not None:
+                tap(one.address, self._of_all(signal, own, rows))
+            self._add(inputs, self._entry(one), signal, own, rows)
+            if block.unfiltered is not None:
+                self._add(inputs, AROUND, block.unfiltered, own, rows)
+        around = inputs.pop(AROUND, None)
+        first = inputs.pop(None, None)
+        if first is None:
+            first = np.zeros((len(rows), 2, span.samples), np.float32)
+        return first, {k: v for k, v in inputs.items() if k is not None}, around
+
+    def _entry(self, one: SourceInput) -> int | None:
+        """Where a source enters; around all filters, where the one that it names is not there."""
+        if one.entry is None or not self.filters.slots:
+            return None
+        return one.entry if one.entry < len(self.filters.slots) else AROUND
+
+    def _add(
+        self,
+        inputs: dict[int | None, Signal],
+        entry: int | None,
+        signal: Signal,
+        own: list[int],
+        rows: list[int],
+    ) -> None:
+        """Add some of the voices to what enters at one place."""
+        if entry not in inputs:
+            inputs[entry] = self._of_all(signal, own, rows)
+        else:
+            inputs[entry][own] += signal
+
+    def _of_all(self, signal: Signal, own: list[int], rows: list[int]) -> Signal:
+        """Some of the voices among all of them; the others are silent."""
+        if len(own) == len(rows):
+            return signal
+        out = np.zeros((len(rows), *signal.shape[1:]), np.float32)
+        out[own] = signal
+        return out
+
+    def _tap(self, meter: Meter, block: SourceBlock, rows: list[int]) -> Tap:
         """Measures voices as they are heard: with their envelopes, added up."""
         gains = self.gains(rows, block.span.times)
 
@@ -230,17 +288,6 @@ class LayerVoices:
                 meter.add(stage, block.span, heard)
 
         return tap
-
-    def _modulate(self, block: SourceBlock, rows: list[int], signal: Signal) -> None:
-        """Phase and ring modulation of every voice."""
-        heard: dict[str, Signal] = {}
-
-        def modulator(layer: str) -> Signal:
-            if layer not in heard:
-                heard[layer] = self._others[layer].as_modulator(block.span, rows)
-            return heard[layer]
-
-        self._modulation.process(block, self.voicing, signal, modulator)
 
     def as_modulator(self, span: Span, rows: list[int]) -> Signal:
         """The voices as waves that modulate another layer's ``[voices, samples]``."""
@@ -254,37 +301,36 @@ class LayerVoices:
 
     def tail(self) -> float:
         """Seconds of preroll after which the voices are as if they had always run."""
-        own = self.filters.tail() + self._modulation.tail()
+        sources = max(one.tail() for one in self.inputs)
         others = [other.tail() for other in self._others.values()]
-        return self.source.tail() + own + max(others, default=0.0)
+        return sources + self.filters.tail() + max(others, default=0.0)
 
     def latency(self) -> int:
         """Samples by which the voices are late."""
-        return self._modulation.latency()
+        return self.inputs[0].latency()
 
     def reset(self) -> None:
         """Go back to the state before the first sound."""
         self.filters.reset()
-        self._modulation.reset()
+        for one in self.inputs:
+            one.reset()
         for other in self._others.values():
             other.reset()
 
     def save_state(self) -> State:
         """A copy of the state."""
         return {
-            "source": (self.layer.source.kind, self._sources.save_state()),
+            "inputs": {one.address: one.save_state() for one in self.inputs},
             "filters": self.filters.save_state(),
-            "modulation": self._modulation.save_state(),
             "others": {name: other.save_state() for name, other in self._others.items()},
         }
 
     def restore_state(self, state: State) -> None:
         """Take over the state of other voices of this layer, where it still fits."""
-        kind, source = state["source"]
-        if kind == self.layer.source.kind:
-            self._sources.restore_state(source)
+        for one in self.inputs:
+            if one.address in state["inputs"]:
+                one.restore_state(state["inputs"][one.address])
         self.filters.restore_state(state["filters"])
-        self._modulation.restore_state(state["modulation"])
         for name, other in self._others.items():
             if name in state["others"]:
                 other.restore_state(state["others"][name])

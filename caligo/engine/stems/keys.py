@@ -35,7 +35,8 @@ def _hash(content: Any) -> str:
 def _drawing(layer: Layer) -> Sequence[Part]:
     """The parts of a layer that may draw on material, or last beats; also those inside others."""
     inserts = (part for _, _, part in effect_parts(own_inserts(layer), "", ""))
-    return (layer.source, *layer.source.items, *layer.filters, *inserts)
+    sources = (part for source in layer.sources for part in (source, *source.items))
+    return (*sources, *layer.filters, *inserts)
 
 
 def _material(layer: Layer) -> list[str]:

@@ -56,7 +56,7 @@ class LayerPortrait:
         if not rows:
             return None
         lowest = min(rows, key=lambda row: self._voices.voicing.voices[row].key)
-        return self._voices.block(span, [lowest])
+        return self._voices.block(span, [lowest], self._voices.inputs[0])
 
     def blocks(self, ticks: int) -> Iterator[tuple[float, SourceBlock]]:
         """Every moment at which something sounds, with its block."""
@@ -228,5 +228,5 @@ def close_up(
     )
     first = max(0, int(start * rate / TICK))
     span = Span(first, max(1, int(end * rate / TICK) - first), rate)
-    shown = voices.source.close_up(voices.block(span, voices.active(span.times)))
+    shown = voices.source.close_up(voices.block(span, voices.active(span.times), voices.inputs[0]))
     return {k: _packed(v) if isinstance(v, np.ndarray) else v for k, v in shown.items()}

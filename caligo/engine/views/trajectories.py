@@ -175,8 +175,9 @@ class TrajectoryView:
         """
         found: dict[str, dict[str, list[float | None]]] = {}
         for layer in self._sound.layers:
-            pitch = LayerPitch(layer.id, self._movement)
-            for part in (layer.source, *layer.filters):
+            octaves = {source.id: source.octave for source in layer.sources}
+            for part in (*layer.sources, *layer.filters):
+                pitch = LayerPitch(layer.id, self._movement, octaves.get(part.id, 0))
                 for parameter in module(part.family, part.kind).parameters:
                     path = f"{layer.id}.{part.id}"
                     if parameter.follows_key:

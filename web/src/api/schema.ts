@@ -863,7 +863,7 @@ export interface paths {
         };
         /**
          * Look At Layer
-         * @description What a layer's source did in the last seconds before a moment.
+         * @description What one of a layer's sources, the first if none is named, did before a moment.
          */
         get: operations["studio_material_api_look_at_layer"];
         put?: never;
@@ -883,7 +883,7 @@ export interface paths {
         };
         /**
          * Download Instrument
-         * @description A layer's sampler as SFZ with its samples, in a ZIP file.
+         * @description A layer's sampler, the first if none is named, as SFZ with its samples, in a ZIP file.
          */
         get: operations["studio_material_api_download_instrument"];
         put?: never;
@@ -1048,6 +1048,8 @@ export interface components {
         LimitsOut: {
             /** Layers */
             layers: number;
+            /** Sources */
+            sources: number;
             /** Filters */
             filters: number;
             /** Effects */
@@ -1449,7 +1451,7 @@ export interface components {
         };
         /**
          * Layer
-         * @description One source with its filters, envelope, effects and place in the mix.
+         * @description Up to four sources with their filters, envelope, effects and place in the mix.
          */
         Layer: {
             /** Id */
@@ -1477,6 +1479,8 @@ export interface components {
              */
             solo: boolean;
             source: components["schemas"]["SourcePart"];
+            /** More Sources */
+            more_sources?: components["schemas"]["SourcePart"][];
             /** Filters */
             filters?: components["schemas"]["FilterPart"][];
             envelope?: components["schemas"]["EnvelopePart"];
@@ -1745,10 +1749,10 @@ export interface components {
             };
             /**
              * Schema
-             * @default 8
+             * @default 9
              * @constant
              */
-            schema: 8;
+            schema: 9;
             /** Name */
             name: string;
             /**
@@ -2687,7 +2691,9 @@ export interface components {
         };
         /**
          * PictureNews
-         * @description The picture of a layer's source; its kind decides what else there is.
+         * @description The picture of one of a layer's sources; its kind decides what else there is.
+         *
+         *     Responses of the filters come with the first.
          */
         PictureNews: {
             /**
@@ -2697,6 +2703,8 @@ export interface components {
             type: "picture";
             /** Layer */
             layer: string;
+            /** Source */
+            source: string;
             /** Revision */
             revision: number;
             /** Kind */
@@ -4738,6 +4746,7 @@ export interface operations {
         parameters: {
             query: {
                 at: number;
+                source?: string;
             };
             header?: never;
             path: {
@@ -4772,7 +4781,9 @@ export interface operations {
     };
     studio_material_api_download_instrument: {
         parameters: {
-            query?: never;
+            query?: {
+                source?: string;
+            };
             header?: never;
             path: {
                 sound_id: number;

@@ -1,5 +1,6 @@
 import type { Bus, Effect, Layer, Modulator, Schemas, Sound, Value } from "../api/client";
 import { valueAt } from "./patch";
+import { sourcePointer, sourcesOf } from "./sources";
 
 export type Parameter = Schemas["ParameterOut"];
 export type Module = Schemas["ModuleOut"];
@@ -117,8 +118,17 @@ export function layerParts(layer: Layer, index: number): PartPlace[] {
   const at = `/layers/${index}`;
   return [
     place(layer, "part", "", at, layer.name, ""),
-    place(layer.source, "source", layer.id, `${at}/source`, layer.name, "Source"),
-    ...itemParts(layer, index),
+    ...sourcesOf(layer).flatMap((source, i) => [
+      place(
+        source,
+        "source",
+        layer.id,
+        sourcePointer(index, i),
+        layer.name,
+        i === 0 ? "Source" : `Source ${i + 1}`,
+      ),
+      ...itemParts(layer, index, i),
+    ]),
     ...layer.filters.map((filter, i) =>
       place(filter, "filter", layer.id, `${at}/filters/${i}`, layer.name, `Filter ${i + 1}`),
     ),
@@ -130,18 +140,19 @@ export function layerParts(layer: Layer, index: number): PartPlace[] {
   ];
 }
 
-/** The things that a layer's source is made of, such as operators or zones. */
-export function itemParts(layer: Layer, index: number): PartPlace[] {
+/** The things that one of a layer's sources is made of, such as operators or zones. */
+export function itemParts(layer: Layer, index: number, number = 0): PartPlace[] {
   const counts = new Map<string, number>();
-  return layer.source.items.map((item, i) => {
-    const number = (counts.get(item.kind) ?? 0) + 1;
-    counts.set(item.kind, number);
-    const title = `${item.kind.replaceAll("_", " ")} ${number}`;
+  const source = sourcesOf(layer)[number] ?? layer.source;
+  return source.items.map((item, i) => {
+    const count = (counts.get(item.kind) ?? 0) + 1;
+    counts.set(item.kind, count);
+    const title = `${item.kind.replaceAll("_", " ")} ${count}`;
     return place(
       item,
       "item",
-      `${layer.id}.${layer.source.id}`,
-      `/layers/${index}/source/items/${i}`,
+      `${layer.id}.${source.id}`,
+      `${sourcePointer(index, number)}/items/${i}`,
       layer.name,
       title[0]?.toUpperCase() + title.slice(1),
     );

@@ -3,6 +3,7 @@
 import type { Bus, Layer, Modulator, Route, Sound } from "../api/client";
 import { type Catalogue, defaultParams, newSource, type Target } from "./catalogue";
 import type { Operation } from "./patch";
+import { sourcePointer, sourcesOf } from "./sources";
 
 const PLACES = ["Floor", "Wall", "Vault", "Slit", "Stair", "Mast", "Ridge", "Field"];
 
@@ -14,7 +15,7 @@ export function freeId(stem: string, taken: Iterable<string>): string {
   }
 }
 
-/** The ids that layers, buses and modulators fraction. */
+/** The ids that layers, buses and modulators take up. */
 export function topIds(sound: Sound): string[] {
   return [...sound.layers, ...sound.buses, ...sound.modulators].map((part) => part.id);
 }
@@ -31,6 +32,7 @@ export function newLayer(sound: Sound, catalogue: Catalogue, kind: string, recor
     mute: false,
     solo: false,
     source: newSource(catalogue, kind, recording),
+    more_sources: [],
     filters: [
       { id: "filter1", kind: "lowpass", params: module("filter", "lowpass"), bypass: false },
     ],
@@ -56,7 +58,7 @@ interface Mover {
 }
 
 /** Routes and lanes that lead to, or come from, what is about to be removed; the last first. */
-function moversWithout(sound: Sound, gone: (mover: Mover) => boolean): Operation[] {
+export function moversWithout(sound: Sound, gone: (mover: Mover) => boolean): Operation[] {
   const without = (list: Mover[], path: string): Operation[] =>
     list
       .map((mover, index) => ({ mover, index }))
@@ -158,20 +160,22 @@ export function changeSource(
   index: number,
   kind: string,
   recording = "",
+  number = 0,
 ): Operation[] {
   const layer = sound.layers[index];
-  if (!layer) return [];
-  const used = layer.source.params.recording ?? layer.source.items[0]?.params.recording;
+  const old = layer && sourcesOf(layer)[number];
+  if (!layer || !old) return [];
+  const used = old.params.recording ?? old.items[0]?.params.recording;
   const source = newSource(catalogue, kind, String(used || recording));
   const module = catalogue.module("source", kind);
   const shared = Object.fromEntries(
-    Object.entries(layer.source.params).filter(([key]) => {
-      const before = catalogue.module("source", layer.source.kind);
+    Object.entries(old.params).filter(([key]) => {
+      const before = catalogue.module("source", old.kind);
       const [was, is] = [before, module].map((m) => m.parameters.find((p) => p.key === key));
       return was && is && JSON.stringify(was) === JSON.stringify(is);
     }),
   );
-  const path = `${layer.id}.${layer.source.id}.`;
+  const path = `${layer.id}.${old.id}.`;
   const movable = new Set(module.parameters.filter((p) => p.moves !== "no").map((p) => p.key));
   return [
     ...moversWithout(
@@ -180,8 +184,8 @@ export function changeSource(
     ),
     {
       op: "replace",
-      path: `/layers/${index}/source`,
-      value: { ...source, id: layer.source.id, params: { ...source.params, ...shared } },
+      path: sourcePointer(index, number),
+      value: { ...source, id: old.id, params: { ...source.params, ...shared } },
     },
   ];
 }
@@ -193,13 +197,16 @@ export function addItem(
   index: number,
   kind: string,
   values: Layer["source"]["params"] = {},
+  number = 0,
 ): Operation[] {
+  const taken = sourcesOf(layer)[number]?.items ?? [];
   const id = freeId(
     kind,
-    layer.source.items.map((item) => item.id),
+    taken.map((item) => item.id),
   );
   const params = { ...defaultParams(catalogue.module("item", kind)), ...values };
-  return [{ op: "add", path: `/layers/${index}/source/items/-`, value: { id, kind, params } }];
+  const path = `${sourcePointer(index, number)}/items/-`;
+  return [{ op: "add", path, value: { id, kind, params } }];
 }
 
 /** Remove an item, with the routes to it and the items that cannot be without it. */
@@ -208,25 +215,27 @@ export function removeItem(
   catalogue: Catalogue,
   index: number,
   id: string,
+  number = 0,
 ): Operation[] {
   const layer = sound.layers[index];
-  if (!layer) return [];
-  const at = `/layers/${index}/source/items`;
+  const source = layer && sourcesOf(layer)[number];
+  if (!layer || !source) return [];
+  const at = `${sourcePointer(index, number)}/items`;
   const named = (item: Layer["source"]["items"][number]) =>
     catalogue
       .module("item", item.kind)
       .parameters.filter((p) => p.kind === "reference" && item.params[p.key] === id);
   const goes = (item: Layer["source"]["items"][number]) =>
     item.id === id || named(item).some((p) => p.needed);
-  const gone = new Set(layer.source.items.filter(goes).map((item) => item.id));
-  const path = `${layer.id}.${layer.source.id}.`;
+  const gone = new Set(source.items.filter(goes).map((item) => item.id));
+  const path = `${layer.id}.${source.id}.`;
   return [
     ...moversWithout(
       sound,
       (mover) =>
         mover.to.startsWith(path) && gone.has(mover.to.slice(path.length).split(".")[0] ?? ""),
     ),
-    ...layer.source.items.flatMap((item, i): Operation[] =>
+    ...source.items.flatMap((item, i): Operation[] =>
       goes(item)
         ? []
         : named(item).map((p) => ({
@@ -235,7 +244,7 @@ export function removeItem(
             value: "",
           })),
     ),
-    ...layer.source.items
+    ...source.items
       .map((item, i) => ({ item, i }))
       .filter(({ item }) => goes(item))
       .reverse()

@@ -53,6 +53,7 @@ export const module = (
 
 export const limits = {
   layers: 8,
+  sources: 4,
   filters: 2,
   effects: 8,
   buses: 4,

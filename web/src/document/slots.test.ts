@@ -43,12 +43,5 @@ test("slots stand in the order of the signal, alike ones are told apart", () => 
     "master.input",
   ]);
   const names = slots.filter((one) => one.owner === "Ground").map((one) => one.name);
-  expect(names).toEqual([
-    "noise",
-    "lowpass (1)",
-    "notch",
-    "lowpass (3)",
-    "Envelope",
-    "Post-fader",
-  ]);
+  expect(names).toEqual(["noise", "lowpass (1)", "notch", "lowpass (3)", "Envelope", "Post-fader"]);
 });

@@ -1,5 +1,6 @@
 import type { Sound } from "../api/client";
 import type { Catalogue } from "./catalogue";
+import { sourcesOf } from "./sources";
 
 /** A slot of the chain that can be measured, by the core's name for it. */
 export interface Slot {
@@ -30,7 +31,9 @@ export function slotsOf(catalogue: Catalogue, sound: Sound): Slot[] {
   };
   for (const layer of sound.layers) {
     const { named, parts } = add(layer);
-    named(`${layer.id}.${layer.source.id}`, catalogue.module("source", layer.source.kind).name);
+    for (const source of sourcesOf(layer)) {
+      named(`${layer.id}.${source.id}`, catalogue.module("source", source.kind).name);
+    }
     parts("filter", layer.filters);
     named(`${layer.id}.${layer.envelope.id}`, "Envelope");
     parts("effect", layer.inserts);

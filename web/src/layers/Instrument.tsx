@@ -2,6 +2,7 @@ import { useQueryClient } from "@tanstack/react-query";
 import { useRef } from "react";
 import { type Layer, type Schemas, uploadAll, type Value } from "../api/client";
 import { defaultParams } from "../document/catalogue";
+import { sourcePointer, sourcesOf } from "../document/sources";
 import { MATERIAL } from "../material/library";
 import { notify } from "../notices/notices";
 import { change } from "../session/change";
@@ -10,7 +11,16 @@ import { useCatalogue } from "../ui/catalogue-context";
 import { FileField } from "../ui/FileField";
 
 /** Zones of the sampler from an SFZ file with its samples, and back. */
-export function Instrument({ layer, index }: { layer: Layer; index: number }) {
+export function Instrument({
+  layer,
+  index,
+  number,
+}: {
+  layer: Layer;
+  index: number;
+  number: number;
+}) {
+  const source = sourcesOf(layer)[number]?.id ?? "";
   const catalogue = useCatalogue();
   const queries = useQueryClient();
   const soundId = useSession((s) => s.soundId);
@@ -27,7 +37,7 @@ export function Instrument({ layer, index }: { layer: Layer; index: number }) {
       change("Read SFZ", () => [
         {
           op: "replace",
-          path: `/layers/${index}/source/items`,
+          path: `${sourcePointer(index, number)}/items`,
           value: found.zones.map((zone, i) => ({
             id: `zone${i + 1}`,
             kind: "zone",
@@ -58,7 +68,11 @@ export function Instrument({ layer, index }: { layer: Layer; index: number }) {
         multiple
         onFiles={(files) => void read(files)}
       />
-      <a className="button" href={`/api/sounds/${soundId}/layers/${layer.id}/instrument`} download>
+      <a
+        className="button"
+        href={`/api/sounds/${soundId}/layers/${layer.id}/instrument?source=${source}`}
+        download
+      >
         Save as SFZ
       </a>
     </div>

@@ -1,6 +1,9 @@
 import type { Bus, Layer } from "../api/client";
 import { layerParts, type PartPlace } from "../document/catalogue";
 import { addModule } from "../document/edits";
+import { addSource } from "../document/source-edits";
+import { sourcesOf } from "../document/sources";
+import { useMaterial } from "../material/library";
 import { FilterPicture } from "../pictures/FilterPicture";
 import { change } from "../session/change";
 import { useValue } from "../session/hooks";
@@ -15,7 +18,7 @@ import { Envelope } from "./Envelope";
 import { PartActions } from "./PartActions";
 import { Presets } from "./Presets";
 import { SendActions, Sends } from "./Sends";
-import { SourceEditor } from "./SourceEditor";
+import { nameOf, SourceEditor } from "./SourceEditor";
 import { type Station, Stations } from "./Stations";
 
 /** How several filters are joined; it stands with each of them, and is one thing. */
@@ -42,6 +45,22 @@ function FiltersJoined({ pointer, at }: { pointer: string; at: number }) {
       ))}
     </select>
   );
+}
+
+/** What can be added beside a layer's sources. */
+function AddSource({ layer, index }: { layer: Layer; index: number }) {
+  const catalogue = useCatalogue();
+  const material = useMaterial();
+  const first = material.data?.find((m) => m.card.kind === "recording")?.card.key ?? "";
+  const full = sourcesOf(layer).length >= catalogue.limits.sources;
+  const entries = catalogue.family("source").map((source) => ({
+    name: source.name,
+    help: source.help,
+    disabled: full,
+    act: () =>
+      change("Add source", (sound) => addSource(sound, catalogue, index, source.kind, first)),
+  }));
+  return <Menu button="Add source" label="Add source" entries={entries} />;
 }
 
 /** What can be added to a layer's filters. */
@@ -92,13 +111,13 @@ function Filter({
       actions={<PartActions place={place} bypass={bypass} siblings={layer.filters.length} />}
     >
       {several && at === 0 && <PartStrips place={own} only={["blend"]} />}
-      <FilterPicture layer={layer.id} filter={layer.filters[at]?.id ?? ""} />
+      <FilterPicture layer={layer} filter={layer.filters[at]?.id ?? ""} />
       <PartStrips place={place} />
     </Section>
   );
 }
 
-/** The chain of one layer, from its source to its place in the mix; `layer` is without values. */
+/** The chain of one layer, from its sources to its place in the mix; `layer` is without values. */
 export function LayerEditor({
   layer,
   index,
@@ -111,19 +130,21 @@ export function LayerEditor({
   const catalogue = useCatalogue();
   const parts = layerParts(layer, index);
   const own = parts[0] as PartPlace;
-  const source = parts.find((p) => p.family === "source") as PartPlace;
+  const sources = parts.filter((p) => p.family === "source");
   const envelope = parts.find((p) => p.kind === "amplitude") as PartPlace;
   const filters = parts.filter((p) => p.family === "filter");
   const inserts = `/layers/${index}/inserts`;
   const effects = useEffectEntries(layer.inserts, inserts);
   const stations: Station[] = [
-    {
-      id: "source",
-      title: "Source",
-      place: source,
-      slot: source.path,
-      content: <SourceEditor layer={layer} index={index} source={source} own={own} />,
-    },
+    ...sources.map((place, number) => ({
+      id: place.path,
+      title: nameOf(number),
+      place,
+      slot: place.path,
+      content: (
+        <SourceEditor layer={layer} index={index} number={number} source={place} own={own} />
+      ),
+    })),
     ...filters.map((place, at) => ({
       id: place.path,
       title: catalogue.module("filter", place.kind).name,
@@ -175,6 +196,7 @@ export function LayerEditor({
       stations={stations}
       adding={
         <>
+          <AddSource layer={layer} index={index} />
           <AddFilter layer={layer} index={index} />
           <Menu button="Add effect" label="Add effect to this layer" entries={effects} />
           <Presets

@@ -56,21 +56,23 @@ function Card({ chosen, children }: { chosen: boolean; children: ReactNode }) {
   );
 }
 
-/** A few words about a layer's source: what it plays, and how many times over. */
+/** A few words about a layer's first source, and how many sources there are. */
 function About({ layer, index }: { layer: Layer; index: number }) {
   const catalogue = useCatalogue();
   const material = useMaterial();
   const facts = useSession((s) => {
     const source = s.sound?.layers[index]?.source;
     const recording = source?.params.recording ?? source?.items[0]?.params.recording ?? "";
-    return [source?.params.unison ?? 1, source?.params.table ?? "", recording].join("|");
+    const more = s.sound?.layers[index]?.more_sources?.length ?? 0;
+    return [source?.params.unison ?? 1, source?.params.table ?? "", recording, more].join("|");
   });
-  const [unison = "1", table = "", used = ""] = facts.split("|");
+  const [unison = "1", table = "", used = "", more = "0"] = facts.split("|");
   const recording = material.data?.find((m) => m.card.key === used)?.card.name.toLowerCase();
   const plain = table === "cut" ? "cut table" : table.replaceAll("_", " ");
   const kind = catalogue.module("source", layer.source.kind).name.toLowerCase();
   return (
     <span className="label min-w-0 flex-1 truncate text-xs">
+      {Number(more) > 0 ? `${Number(more) + 1} sources, ` : ""}
       {recording || plain || kind}
       {Number(unison) > 1 ? `, unison ${unison}` : ""}
     </span>

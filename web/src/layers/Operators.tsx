@@ -1,6 +1,7 @@
 import type { Layer, Value } from "../api/client";
 import { itemParts, type PartPlace } from "../document/catalogue";
 import { addItem, removeItem } from "../document/edits";
+import { type Source, sourcesOf } from "../document/sources";
 import { useLive } from "../live/socket";
 import { isPacked } from "../pictures/packed";
 import { SmallSpectrum } from "../pictures/SpectrumPicture";
@@ -21,37 +22,40 @@ interface Numbered {
 
 const idOf = (place: PartPlace) => place.path.slice(place.path.lastIndexOf(".") + 1);
 
-/** The values of an item of the layer's source, from its place. */
-function paramsOf(layer: Layer, place: PartPlace): Record<string, Value> {
-  return layer.source.items.find((item) => item.id === idOf(place))?.params ?? {};
+/** The values of an item of a source, from its place. */
+function paramsOf(source: Source, place: PartPlace): Record<string, Value> {
+  return source.items.find((item) => item.id === idOf(place))?.params ?? {};
 }
 
 function Operator({
   layer,
   index,
+  number,
   operator,
   operators,
   modulations,
 }: {
   layer: Layer;
   index: number;
+  number: number;
   operator: Numbered;
   operators: Numbered[];
   modulations: PartPlace[];
 }) {
   const catalogue = useCatalogue();
-  const picture = useLive((s) => s.pictures[layer.id]);
+  const source = sourcesOf(layer)[number] ?? layer.source;
+  const picture = useLive((s) => s.pictures[`${layer.id}.${source.id}`]);
   const nameOf = (id: unknown) =>
     id === operator.id ? "itself" : (operators.find((o) => o.id === id)?.name ?? "nothing");
-  const acting = modulations.filter((m) => paramsOf(layer, m).to === operator.id);
+  const acting = modulations.filter((m) => paramsOf(source, m).to === operator.id);
   const spectrum = (picture?.items as Record<string, unknown> | undefined)?.[operator.id];
   return (
     <Section
       title={operator.name}
       about={summary(
-        paramsOf(layer, operator.place),
+        paramsOf(source, operator.place),
         acting.map((m) => {
-          const { from, amount } = paramsOf(layer, m);
+          const { from, amount } = paramsOf(source, m);
           return { name: nameOf(from), amount: Number(amount) };
         }),
       )}
@@ -62,14 +66,21 @@ function Operator({
             label={`Add modulating operator: ${operator.name}`}
             entries={operators.map((other) => ({
               name: other.id === operator.id ? "Itself (feedback)" : other.name,
-              disabled: acting.some((m) => paramsOf(layer, m).from === other.id),
+              disabled: acting.some((m) => paramsOf(source, m).from === other.id),
               act: () =>
                 change("Add modulation", () =>
-                  addItem(catalogue, layer, index, "modulation", {
-                    from: other.id,
-                    to: operator.id,
-                    amount: other.id === operator.id ? 0.5 : 1,
-                  }),
+                  addItem(
+                    catalogue,
+                    layer,
+                    index,
+                    "modulation",
+                    {
+                      from: other.id,
+                      to: operator.id,
+                      amount: other.id === operator.id ? 0.5 : 1,
+                    },
+                    number,
+                  ),
                 ),
             }))}
           />
@@ -78,10 +89,10 @@ function Operator({
               button="Stop one acting"
               label={`Stop an operator acting on ${operator.name}`}
               entries={acting.map((modulation) => ({
-                name: nameOf(paramsOf(layer, modulation).from),
+                name: nameOf(paramsOf(source, modulation).from),
                 act: () =>
                   change("Remove modulation", (s) =>
-                    removeItem(s, catalogue, index, idOf(modulation)),
+                    removeItem(s, catalogue, index, idOf(modulation), number),
                   ),
               }))}
             />
@@ -92,7 +103,9 @@ function Operator({
             disabled={operators.length <= 1}
             aria-label={`Remove ${operator.name}`}
             onClick={() =>
-              change(`Remove ${operator.name}`, (s) => removeItem(s, catalogue, index, operator.id))
+              change(`Remove ${operator.name}`, (s) =>
+                removeItem(s, catalogue, index, operator.id, number),
+              )
             }
           >
             Remove
@@ -110,7 +123,7 @@ function Operator({
         <div className="h-[50px] border border-line bg-paper" />
       )}
       {acting.map((modulation) => {
-        const from = nameOf(paramsOf(layer, modulation).from);
+        const from = nameOf(paramsOf(source, modulation).from);
         return (
           <PartStrips
             key={modulation.path}
@@ -126,11 +139,11 @@ function Operator({
 }
 
 /** The operators one below the other, each with what acts on it and what comes out. */
-export function Operators({ index }: { index: number }) {
+export function Operators({ index, number }: { index: number; number: number }) {
   const catalogue = useCatalogue();
   const layer = useLayer(index);
   if (!layer) return null;
-  const items = itemParts(layer, index);
+  const items = itemParts(layer, index, number);
   const operators = items
     .filter((place) => place.kind === "operator")
     .map((place, i) => ({ id: idOf(place), name: itemName("operator", i + 1), place }));
@@ -143,6 +156,7 @@ export function Operators({ index }: { index: number }) {
           key={operator.id}
           layer={layer}
           index={index}
+          number={number}
           operator={operator}
           operators={operators}
           modulations={modulations}
@@ -152,7 +166,9 @@ export function Operators({ index }: { index: number }) {
         type="button"
         className="button mb-3"
         disabled={operators.length >= most}
-        onClick={() => change("Add operator", () => addItem(catalogue, layer, index, "operator"))}
+        onClick={() =>
+          change("Add operator", () => addItem(catalogue, layer, index, "operator", {}, number))
+        }
       >
         Add operator
       </button>

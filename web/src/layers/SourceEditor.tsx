@@ -1,6 +1,8 @@
 import type { Layer } from "../api/client";
 import { itemParts, type PartPlace } from "../document/catalogue";
 import { addItem, changeSource, removeItem } from "../document/edits";
+import { removeSource } from "../document/source-edits";
+import { type Source, sourcesOf } from "../document/sources";
 import { useMaterial } from "../material/library";
 import { SourcePicture } from "../pictures/SourcePicture";
 import { change } from "../session/change";
@@ -11,19 +13,19 @@ import { Section } from "../ui/Section";
 import { Instrument } from "./Instrument";
 import { Operators } from "./Operators";
 
-/** Which kind of source the layer has. */
-function SourceKind({ layer, index }: { layer: Layer; index: number }) {
+/** Of which kind a source is. */
+function SourceKind({ layer, index, number }: { layer: Layer; index: number; number: number }) {
   const catalogue = useCatalogue();
   const material = useMaterial();
   const first = material.data?.find((m) => m.card.kind === "recording")?.card.key ?? "";
   return (
     <select
       className="rounded-sm bg-transparent font-semibold"
-      aria-label={`Kind of source of ${layer.name}`}
-      value={layer.source.kind}
+      aria-label={`Kind of ${nameOf(number).toLowerCase()} of ${layer.name}`}
+      value={sourcesOf(layer)[number]?.kind}
       onChange={(event) =>
         change("Change the source", (sound) =>
-          changeSource(sound, catalogue, index, event.target.value, first),
+          changeSource(sound, catalogue, index, event.target.value, first, number),
         )
       }
     >
@@ -37,14 +39,25 @@ function SourceKind({ layer, index }: { layer: Layer; index: number }) {
 }
 
 /** What a new item takes over from the first of its kind: the recording that it plays. */
-function firstOf(index: number, kind: string): Layer["source"]["params"] {
+function firstOf(index: number, number: number, kind: string): Source["params"] {
   const layer = useSession.getState().sound?.layers[index];
-  const recording = layer?.source.items.find((item) => item.kind === kind)?.params.recording;
+  const items = (layer && sourcesOf(layer)[number]?.items) ?? [];
+  const recording = items.find((item) => item.kind === kind)?.params.recording;
   return recording === undefined ? {} : { recording };
 }
 
 /** One of the things the source is made of, such as an operator, with its strips. */
-function Item({ place, index, needed }: { place: PartPlace; index: number; needed: boolean }) {
+function Item({
+  place,
+  index,
+  number,
+  needed,
+}: {
+  place: PartPlace;
+  index: number;
+  number: number;
+  needed: boolean;
+}) {
   const catalogue = useCatalogue();
   const id = place.path.slice(place.path.lastIndexOf(".") + 1);
   return (
@@ -58,7 +71,7 @@ function Item({ place, index, needed }: { place: PartPlace; index: number; neede
           disabled={needed}
           aria-label={`Remove ${place.title}`}
           onClick={() =>
-            change(`Remove ${place.title}`, (s) => removeItem(s, catalogue, index, id))
+            change(`Remove ${place.title}`, (s) => removeItem(s, catalogue, index, id, number))
           }
         >
           Remove
@@ -70,38 +83,61 @@ function Item({ place, index, needed }: { place: PartPlace; index: number; neede
   );
 }
 
-/** The layer's source: its kind, its strips, and what it is made of. */
+/** What a source is called among those of its layer. */
+export function nameOf(number: number): string {
+  return number === 0 ? "Source" : `Source ${number + 1}`;
+}
+
+/** One of the layer's sources: its kind, its strips, its place, and what it is made of. */
 export function SourceEditor({
   layer,
   index,
+  number,
   source,
   own,
 }: {
   layer: Layer;
   index: number;
+  number: number;
   source: PartPlace;
   own: PartPlace;
 }) {
   const catalogue = useCatalogue();
-  const module = catalogue.module("source", layer.source.kind);
-  const items = itemParts(layer, index);
+  const module = catalogue.module("source", source.kind);
+  const items = itemParts(layer, index, number);
+  const several = sourcesOf(layer).length > 1;
+  const title = nameOf(number);
   return (
     <>
       <Section
-        title="Source"
+        title={title}
         about={
           <>
-            <SourceKind layer={layer} index={index} /> {module.help}
+            <SourceKind layer={layer} index={index} number={number} /> {module.help}
           </>
         }
+        actions={
+          several && (
+            <button
+              type="button"
+              className="button-plain"
+              aria-label={`Remove ${title.toLowerCase()}`}
+              onClick={() =>
+                change(`Remove ${title.toLowerCase()}`, (s) => removeSource(s, index, number))
+              }
+            >
+              Remove
+            </button>
+          )
+        }
       >
-        <SourcePicture layer={layer} index={index} kind={module.picture} />
+        <SourcePicture layer={layer} index={index} number={number} kind={module.picture} />
         <PartStrips place={source} />
-        <PartStrips place={own} only={["Pitch"]} headed />
+        {number === 0 && <PartStrips place={own} only={["Pitch"]} headed />}
       </Section>
-      {layer.source.kind === "operators" && <Operators index={index} />}
-      {layer.source.kind === "sampler" && <Instrument layer={layer} index={index} />}
-      {(layer.source.kind === "operators" ? [] : module.items).map((rule) => {
+      {source.kind === "operators" && <Operators index={index} number={number} />}
+      {source.kind === "sampler" && <Instrument layer={layer} index={index} number={number} />}
+      {(source.kind === "operators" ? [] : module.items).map((rule) => {
         const name = catalogue.module("item", rule.kind).name;
         const here = items.filter((item) => item.kind === rule.kind);
         return (
@@ -111,6 +147,7 @@ export function SourceEditor({
                 key={place.path}
                 place={place}
                 index={index}
+                number={number}
                 needed={here.length <= rule.fewest}
               />
             ))}
@@ -122,7 +159,14 @@ export function SourceEditor({
                 disabled={here.length >= rule.most}
                 onClick={() =>
                   change(`Add ${name.toLowerCase()}`, () =>
-                    addItem(catalogue, layer, index, rule.kind, firstOf(index, rule.kind)),
+                    addItem(
+                      catalogue,
+                      layer,
+                      index,
+                      rule.kind,
+                      firstOf(index, number, rule.kind),
+                      number,
+                    ),
                   )
                 }
               >

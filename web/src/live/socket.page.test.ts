@@ -128,7 +128,7 @@ describe("the live socket", () => {
     // A stretch that nobody looks at any more is left aside.
     const stretch = { ...whole, ...names, start: 9, returns: null };
     news({ type: "trajectories", header: stretch, data: data() });
-    say({ type: "picture", layer: "ground", kind: "cycles", length: 10 });
+    say({ type: "picture", layer: "ground", source: "source", kind: "cycles", length: 10 });
     say({ type: "summary", integrated: -20, loudness: [-20] });
     say({ type: "render", id: 4, state: "running", progress: 0.5, message: "" });
     const state = live.useLive.getState();
@@ -136,7 +136,7 @@ describe("the live socket", () => {
     expect([...(state.trajectories.spread["a.fine"]?.[1] ?? [])]).toEqual([5, 6]);
     expect(state.returns?.whole.seconds).toBe(52);
     expect(state.closer).toBeNull();
-    expect(state.pictures.ground?.kind).toBe("cycles");
+    expect(state.pictures["ground.source"]?.kind).toBe("cycles");
     expect(state.summary?.integrated).toBe(-20);
     expect(state.renders[4]?.progress).toBe(0.5);
   });

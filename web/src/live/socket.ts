@@ -206,7 +206,10 @@ function hear(message: News) {
       break;
     case "picture":
       useLive.setState((state) => ({
-        pictures: { ...state.pictures, [message.layer]: message as Shown },
+        pictures: {
+          ...state.pictures,
+          [`${message.layer}.${message.source}`]: message as Shown,
+        },
       }));
       break;
     case "summary":

@@ -1,3 +1,4 @@
+import type { Layer } from "../api/client";
 import { useLive } from "../live/socket";
 import { isPacked } from "./packed";
 import { SpectrumPicture } from "./SpectrumPicture";
@@ -6,8 +7,8 @@ import { SpectrumPicture } from "./SpectrumPicture";
 const ZERO = 72 / 90;
 
 /** What a filter does to each frequency, now and over the whole length. */
-export function FilterPicture({ layer, filter }: { layer: string; filter: string }) {
-  const shown = useLive((s) => s.pictures[layer]);
+export function FilterPicture({ layer, filter }: { layer: Layer; filter: string }) {
+  const shown = useLive((s) => s.pictures[`${layer.id}.${layer.source.id}`]);
   const responses = shown?.responses as Record<string, unknown> | undefined;
   const levels = responses?.[filter];
   if (!shown || !isPacked(levels)) {

@@ -25,22 +25,24 @@ export function GrainsPicture({
   grains,
   length,
   layer,
+  source,
   recording,
 }: {
   grains: Packed;
   length: number;
   layer: string;
+  source: string;
   recording: string;
 }) {
   const soundId = useSession((s) => s.soundId) ?? 0;
   const whole = useMemo(() => unpacked(grains), [grains]);
   const at = useMomentOf();
   const near = useQuery({
-    queryKey: ["close-up", soundId, layer, at, grains],
+    queryKey: ["close-up", soundId, layer, source, at, grains],
     queryFn: () =>
       taken(
         api.GET("/api/sounds/{sound_id}/layers/{layer_id}/close-up", {
-          params: { path: { sound_id: soundId, layer_id: layer }, query: { at } },
+          params: { path: { sound_id: soundId, layer_id: layer }, query: { at, source } },
         }),
       ),
     placeholderData: (before) => before,

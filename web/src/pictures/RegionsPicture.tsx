@@ -1,6 +1,7 @@
 import { useMemo, useRef, useState } from "react";
 import type { Layer } from "../api/client";
 import { addItem, removeItem } from "../document/edits";
+import { sourcePointer, sourcesOf } from "../document/sources";
 import { useOutline, useSpectrogram } from "../material/RecordingPicture";
 import { change } from "../session/change";
 import { useLayer } from "../session/hooks";
@@ -25,11 +26,13 @@ export function RegionsPicture({
   places,
   length,
   index,
+  number,
   recording,
 }: {
   places: Packed;
   length: number;
   index: number;
+  number: number;
   recording: string;
 }) {
   const catalogue = useCatalogue();
@@ -42,7 +45,7 @@ export function RegionsPicture({
   const area = useRef<HTMLDivElement>(null);
   const [drawing, setDrawing] = useState<Box | null>(null);
   const from = useRef<Point | null>(null);
-  const regions = (layer?.source.items ?? [])
+  const regions = ((layer && sourcesOf(layer)[number]?.items) ?? [])
     .map((item, i) => ({ item, i }))
     .filter(({ item }) => item.kind === "region");
   const picture = usePainted(
@@ -68,14 +71,14 @@ export function RegionsPicture({
   const add = (box: Box) =>
     change("Draw a region", (sound) => {
       const here = sound.layers[index];
-      return here ? addItem(catalogue, here, index, "region", { ...box }) : [];
+      return here ? addItem(catalogue, here, index, "region", { ...box }, number) : [];
     });
   const set = (i: number, box: Box, label: string) =>
     edit(
       "sound",
       (Object.keys(box) as (keyof Box)[]).map((key) => ({
         op: "replace" as const,
-        path: `/layers/${index}/source/items/${i}/params/${key}`,
+        path: `${sourcePointer(index, number)}/items/${i}/params/${key}`,
         value: box[key],
       })),
       label,
@@ -127,7 +130,7 @@ export function RegionsPicture({
                   [
                     {
                       op: "replace",
-                      path: `/layers/${index}/source/items/${i}/params/does`,
+                      path: `${sourcePointer(index, number)}/items/${i}/params/does`,
                       value: kept ? "remove" : "keep",
                     },
                   ],
@@ -136,7 +139,9 @@ export function RegionsPicture({
               }
               onKeyDown={(event) => {
                 if (event.key === "Delete" || event.key === "Backspace") {
-                  change("Take out region", (s) => removeItem(s, catalogue, index, item.id));
+                  change("Take out region", (s) =>
+                    removeItem(s, catalogue, index, item.id, number),
+                  );
                 } else {
                   const next = nudged(box, event.key, event.shiftKey, seconds);
                   if (!next) return;

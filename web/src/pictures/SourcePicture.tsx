@@ -1,4 +1,5 @@
 import type { Layer } from "../api/client";
+import { sourcePointer, sourcesOf } from "../document/sources";
 import { useLive } from "../live/socket";
 import { openMaterial } from "../material/library";
 import { useValue } from "../session/hooks";
@@ -14,21 +15,25 @@ import { ZonesPicture } from "./ZonesPicture";
 export function SourcePicture({
   layer,
   index,
+  number,
   kind,
 }: {
   layer: Layer;
   index: number;
+  /** Which of the layer's sources it is. */
+  number: number;
   kind: string;
 }) {
-  const shown = useLive((s) => s.pictures[layer.id]);
-  const recording = String(useValue(`/layers/${index}/source/params/recording`) ?? "");
-  if (kind === "zones") return <ZonesPicture index={index} />;
+  const id = sourcesOf(layer)[number]?.id ?? "";
+  const shown = useLive((s) => s.pictures[`${layer.id}.${id}`]);
+  const recording = String(useValue(`${sourcePointer(index, number)}/params/recording`) ?? "");
+  if (kind === "zones") return <ZonesPicture index={index} number={number} />;
   if ((kind === "grains" || kind === "regions") && !recording) {
     return (
       <p className="col-span-full border border-line bg-paper p-3" role="status">
         No recording yet: choose one below, or{" "}
         <button type="button" className="button-plain underline" onClick={() => openMaterial()}>
-          take one in
+          import one
         </button>
         .
       </p>
@@ -48,10 +53,26 @@ export function SourcePicture({
     return <CyclesPicture cycles={cycles} length={length} />;
   }
   if (kind === "grains" && isPacked(grains)) {
-    return <GrainsPicture grains={grains} length={length} layer={layer.id} recording={recording} />;
+    return (
+      <GrainsPicture
+        grains={grains}
+        length={length}
+        layer={layer.id}
+        source={id}
+        recording={recording}
+      />
+    );
   }
   if (kind === "regions" && isPacked(places)) {
-    return <RegionsPicture places={places} length={length} index={index} recording={recording} />;
+    return (
+      <RegionsPicture
+        places={places}
+        length={length}
+        index={index}
+        number={number}
+        recording={recording}
+      />
+    );
   }
   return null;
 }

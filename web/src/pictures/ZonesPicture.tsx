@@ -1,3 +1,4 @@
+import { sourcesOf } from "../document/sources";
 import { keyName } from "../document/values";
 import { useMaterial } from "../material/library";
 import { useLayer } from "../session/hooks";
@@ -5,17 +6,18 @@ import { useLayer } from "../session/hooks";
 const KEYS = 128;
 
 /** Which keys and velocities play which recording. */
-export function ZonesPicture({ index }: { index: number }) {
+export function ZonesPicture({ index, number }: { index: number; number: number }) {
   const material = useMaterial();
   const layer = useLayer(index);
-  const zones = (layer?.source.items ?? []).filter((item) => item.kind === "zone");
+  const zones = ((layer && sourcesOf(layer)[number]?.items) ?? []).filter(
+    (item) => item.kind === "zone",
+  );
   const name = (key: unknown) =>
     material.data?.find((m) => m.card.key === key)?.card.name ?? "no recording";
-  const number = (value: unknown) => Number(value);
   const description = zones
     .map((z) => {
       const { recording, key_low, key_high } = z.params;
-      return `${name(recording)} from ${keyName(number(key_low))} to ${keyName(number(key_high))}`;
+      return `${name(recording)} from ${keyName(Number(key_low))} to ${keyName(Number(key_high))}`;
     })
     .join("; ");
   return (
@@ -36,10 +38,10 @@ export function ZonesPicture({ index }: { index: number }) {
       ))}
       {zones.map((zone) => {
         const p = zone.params;
-        const low = number(p.key_low);
-        const high = Math.max(low, number(p.key_high));
-        const soft = number(p.velocity_low);
-        const hard = Math.max(soft, number(p.velocity_high));
+        const low = Number(p.key_low);
+        const high = Math.max(low, Number(p.key_high));
+        const soft = Number(p.velocity_low);
+        const hard = Math.max(soft, Number(p.velocity_high));
         return (
           <div
             key={zone.id}

@@ -3,6 +3,7 @@ import { useShallow } from "zustand/react/shallow";
 import type { Sound } from "../api/client";
 import type { Parameter, PartPlace } from "../document/catalogue";
 import { valueAt } from "../document/patch";
+import { sourcesOf } from "../document/sources";
 import { openMaterial, useMaterial } from "../material/library";
 import { edit, useSession } from "../session/store";
 
@@ -18,12 +19,13 @@ export function itemName(kind: string, number: number): string {
 
 /** What a reference to a layer or an item may name, as ids and names in turn. */
 function nameable(sound: Sound, place: PartPlace, parameter: Parameter): string[] {
-  const [layerId = ""] = place.path.split(".");
+  const [layerId = "", sourceId = ""] = place.path.split(".");
   if (parameter.of === "layer") {
     return sound.layers.filter((l) => l.id !== layerId).flatMap((l) => [l.id, l.name]);
   }
   const layer = sound.layers.find((l) => l.id === layerId);
-  const items = layer?.source.items.filter((item) => item.kind === parameter.of) ?? [];
+  const source = layer && sourcesOf(layer).find((one) => one.id === sourceId);
+  const items = source?.items.filter((item) => item.kind === parameter.of) ?? [];
   return items.flatMap((item, i) => [item.id, itemName(parameter.of, i + 1)]);
 }
 
