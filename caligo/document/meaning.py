@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 from caligo.catalogue import Kind, module
+from caligo.catalogue.placement import ALL
 from caligo.document.addresses import find_parameter, parts
 from caligo.document.problems import Problem
 from caligo.document.sound import AutomationLane, Part, ProcessorPart, Route, Sound
@@ -42,6 +43,8 @@ def warnings(sound: Sound) -> list[Problem]:
         found += _empty(path, part, moved[path])
         found += _upside_down(path, part)
     found += _routes(sound, here, moved)
+    found += _idle_modulators(sound)
+    found += _missing_entries(sound)
     if all(layer.mute for layer in sound.layers):
         found.append(Problem("layers", "every layer is muted, so nothing is heard"))
     return found
@@ -105,6 +108,28 @@ def _upside_down(path: str, part: Part) -> Iterator[Problem]:
             yield Problem(
                 f"{path}.{key}", "the lower end lies above the upper, so no note is in between", low
             )
+
+
+def _idle_modulators(sound: Sound) -> Iterator[Problem]:
+    """Modulators and macros that no route begins at."""
+    used = {name for route in sound.routes for name in route.modulators}
+    for modulator in sound.modulators:
+        if modulator.id not in used:
+            yield Problem(modulator.id, f"{modulator.name} moves nothing; add a target")
+
+
+def _missing_entries(sound: Sound) -> Iterator[Problem]:
+    """Sources that enter at a filter that is not there."""
+    for layer in sound.layers:
+        for source in layer.sources:
+            entry = source.text("entry")
+            if layer.filters and entry != ALL and int(entry) > len(layer.filters):
+                yield Problem(
+                    f"{layer.id}.{source.id}.entry",
+                    f"there is no filter {entry}, so this source goes around all of them",
+                    entry,
+                    f"up to {len(layer.filters)}",
+                )
 
 
 def _drawn(sound: Sound) -> list[AutomationLane]:

@@ -56,6 +56,25 @@ def test_what_does_nothing_is_told(document: dict[str, Any], address: str) -> No
     assert address in output(document)
 
 
+def test_modulators_without_routes_are_told() -> None:
+    """Also a macro; one that scales a route has a part in it."""
+    document = dome_air()
+    name = document["modulators"][0]["id"]
+    assert name not in output(document)
+    document["routes"] = [route for route in document["routes"] if route["from"] != name]
+    assert "moves nothing" in output(document)[name]
+    document["routes"][0]["scaled_by"] = name
+    assert name not in output(document)
+
+
+def test_an_entry_at_a_filter_that_is_not_there_is_told() -> None:
+    document = changed()
+    count = len(document["layers"][0]["filters"])
+    for entry, told in ((count, False), (count + 1, True)):
+        document["layers"][0]["source"]["params"]["entry"] = str(entry)
+        assert ("ground.source.entry" in output(document)) is told
+
+
 def test_routes_to_what_is_off_are_told() -> None:
     document = dome_air()
     names = {route["id"]: route["to"] for route in document["routes"]}
