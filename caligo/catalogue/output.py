@@ -1,4 +1,4 @@
-"""The level behind an effect: every effect has it, and none declares it."""
+"""The level behind a filter or effect: each has it, and none declares it."""
 
 from __future__ import annotations
 
@@ -16,11 +16,13 @@ OUTPUT = Parameter(
     high=24.0,
     default=0.0,
     scale=Scale.DECIBEL,
-    moves=Moves.SHARED,
     group="Output",
 )
 
 
 def with_output(module: Module) -> Module:
-    """An effect's module with the parameter that all effects share."""
-    return replace(module, parameters=(*module.parameters, OUTPUT))
+    """A filter's or effect's module with the parameter that all of them share."""
+    if module.parameter("output"):
+        return module
+    moves = Moves.PER_NOTE if module.family == "filter" else Moves.SHARED
+    return replace(module, parameters=(*module.parameters, replace(OUTPUT, moves=moves)))

@@ -39,8 +39,11 @@ class UnknownModule(LookupError):
 
 
 def register(spec: Module) -> Callable[[T], T]:
-    """Enter `spec` in the catalogue, with the decorated class as its implementation."""
-    if spec.family == "effect":
+    """Enter `spec` in the catalogue, with the decorated class as its implementation.
+
+    A class may have a `companion`: another module that comes with it, as an effect with a filter.
+    """
+    if spec.family in ("filter", "effect"):
         spec = with_output(spec)
     if spec.family == "source":
         spec = with_placement(spec)
@@ -53,6 +56,10 @@ def register(spec: Module) -> Callable[[T], T]:
             raise ValueError(f"{spec.family} {spec.kind!r} is registered twice")
         _modules[key] = spec
         _implementations[key] = implementation
+        companion = getattr(implementation, "companion", None)
+        if companion is not None and spec.family == "filter":
+            other, of_other = companion(spec)
+            register(other)(of_other)
         return implementation
 
     return enter

@@ -7,11 +7,13 @@ from typing import ClassVar
 import numpy as np
 from numpy.typing import NDArray
 
+from caligo.catalogue.module import Module
 from caligo.document.sound import FilterPart
 from caligo.movement.block import Block
 from caligo.movement.movement import Movement
 from caligo.movement.trajectory import Trajectory
 from caligo.processing.processor import Processor, Signal, State
+from caligo.signal.channels import scale_channels
 from caligo.signal.decibels import gain
 from caligo.signal.waveshaping import SHAPER_STATE, run_waveshaper
 
@@ -46,6 +48,13 @@ class Filter(Processor):
             if drive.reach()[1] > 0.0:
                 self._drive, self.makes_offset = drive, True
 
+    @classmethod
+    def companion(cls, spec: Module) -> tuple[Module, type[Filter]]:
+        """The effect that comes with the filter; see `caligo.processing.filter_effect`."""
+        from caligo.processing.filter_effect import effect_of  # which is made of filters
+
+        return effect_of(spec, cls)
+
     def process_streams(self, block: Block, signal: Signal, states: States) -> None:
         """Filter `signal` ``[streams, 2, samples]`` in place; `states` ``[streams, …]`` go on."""
         raise NotImplementedError
@@ -57,6 +66,11 @@ class Filter(Processor):
         if self._drive is not None:
             run_waveshaper(signal, gain(self._drive.values(block.moments)), self._shaper_state)
         self.process_streams(block, signal, self._states)
+        level = self.trajectory("output")
+        if level.acts:
+            gains = gain(level.values(block.moments))
+            for stream, own in zip(signal, gains, strict=True):
+                scale_channels(stream, np.stack([own, own]))
 
     def _follow(self, streams: tuple[str, ...]) -> None:
         """Go on with the states of these streams; new ones begin at rest, others are let go."""
