@@ -12,8 +12,8 @@ are as a whole; in older ones by their loudest moments, their choruses are mixed
 instead of at equal power, and their reverbs are darker above 10 kHz than they say. In schema 8 the
 stiffness of a harmonic source begins at none and moves in millionths; what moved it by octaves now
 moves what it is multiplied by. Schema 9 gives layers more sources, and sources a place among them,
-whose defaults are what was before. Nothing in an older document means something else in a newer
-schema.
+whose defaults are what was before; effects that go round go with the sound's pace, in older
+documents at their own. Nothing in an older document means something else in a newer schema.
 """
 
 from __future__ import annotations
@@ -25,6 +25,8 @@ from typing import Any
 SOUND_SCHEMA = 9
 """The schema of sounds that is written."""
 KNOWN_SOUND_SCHEMAS = (1, 2, 3, 4, 5, 6, 7, 8, 9)
+UNPACED = ("chorus", "ensemble", "resonators", "auto_pan", "phaser", "flanger", "tremolo")
+"""The effects that kept their own speed before schema 9."""
 IN_UNISON = ("wavetable", "harmonic", "operators", "grains", "spectral", "sampler")
 """The sources that had a unison before schema 4."""
 OF_RECORDINGS = ("grains", "spectral", "sampler")
@@ -58,23 +60,20 @@ def upgraded_sound(data: dict[str, Any]) -> dict[str, Any]:
     if schema == SOUND_SCHEMA:
         return data
     upgraded = data | {"schema": SOUND_SCHEMA}
-    if schema == 8:
-        return upgraded
-    if isinstance(data.get("layers"), list):
+    older = schema not in (7, 8)
+    if schema != 8 and isinstance(data.get("layers"), list):
         layers = data["layers"]
         if schema not in (6, 7):
             layers = [_in_unison_as_before(layer, schema) for layer in layers]
         if schema != 7:
             layers = [_levelled_as_before(layer) for layer in layers]
         upgraded |= _as_stiff(upgraded | {"layers": layers})
-    if schema == 7:
-        return upgraded
     for key in ("layers", "buses"):
         if isinstance(upgraded.get(key), list):
             upgraded[key] = [_effects_as_before(owner, schema) for owner in upgraded[key]]
     if "master" in upgraded:
         upgraded["master"] = _effects_as_before(upgraded["master"], schema)
-    if isinstance(upgraded.get("lanes"), list):
+    if older and isinstance(upgraded.get("lanes"), list):
         upgraded["lanes"] = _dark_lanes(upgraded)
     return upgraded
 
@@ -98,6 +97,10 @@ def _effect_as_before(effect: Any, schema: Any) -> Any:
         found["chains"] = [_effects_as_before(chain, schema) for chain in effect["chains"]]
     params = effect.get("params", {})
     if not isinstance(params, dict):
+        return found
+    if effect.get("kind") in UNPACED:
+        found["params"] = params = {"paced": False} | params
+    if schema in (7, 8):
         return found
     if effect.get("kind") == "chorus":
         found["params"] = {"law": "linear"} | params

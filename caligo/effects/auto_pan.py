@@ -25,7 +25,7 @@ from caligo.signal.channels import mix_channels
         parameters=(
             shared.period("Length of one way there and back.", 8.0),
             shared.percent("depth", "Depth", "How far it goes.", 60.0, group="Movement"),
-            paced_parameter(False, "Movement"),
+            paced_parameter(group="Movement"),
         ),
     )
 )

@@ -12,6 +12,7 @@ from caligo.kernels import device, kernel
 from caligo.movement.block import Block
 from caligo.movement.movement import Movement
 from caligo.movement.notes import Floats, whole
+from caligo.movement.periods import paced_parameter
 from caligo.processing.effect import Effect
 from caligo.processing.processor import Signal, State
 from caligo.signal.aligned import zeros
@@ -149,6 +150,7 @@ def _run(
                 moves=Moves.SHARED,
                 group="Movement",
             ),
+            paced_parameter(group="Movement"),
             Parameter(
                 "depth",
                 "Depth",
@@ -200,7 +202,8 @@ class Chorus(Effect):
     def __init__(self, part: EffectPart, address: str, movement: Movement, rate: int) -> None:
         super().__init__(part, address, movement, rate)
         self._period = self.trajectory("period")
-        self._sway = movement.cycles(f"{address}.period", paced=False)
+        self._pace = movement.trajectory("sound.pace") if part.switch("paced") else None
+        self._sway = movement.cycles(f"{address}.period", paced=self._pace is not None)
         self._linear = part.text("law") == "linear"
         self._scratch = zeros((3, 2, TICK))
 
@@ -211,8 +214,8 @@ class Chorus(Effect):
         return {"lines": np.zeros((2, size), np.float32), "low": np.zeros(2)}
 
     def _phase(self, block: Block) -> Floats:
-        span = block.span
-        if self._period.moved:
+        span, pace = block.span, self._pace
+        if self._period.moved or (pace is not None and (pace.moved or pace.base != 100.0)):
             swayed: Floats = self._sway.at(block.moments.of(whole(0.0)))[0]
             return swayed
         samples = np.arange(span.first, span.first + span.ticks + 1) * TICK

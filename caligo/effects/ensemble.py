@@ -9,6 +9,7 @@ import numpy as np
 from caligo.catalogue import Module, register
 from caligo.kernels import kernel
 from caligo.movement.block import Block
+from caligo.movement.periods import paced_parameter
 from caligo.processing import shared
 from caligo.processing.effect_lfo import EffectLFO
 from caligo.processing.processor import Signal, State
@@ -71,6 +72,7 @@ def _run(
         category="Width",
         parameters=(
             shared.period("Length of the slow sway.", 1.7),
+            paced_parameter(group="Movement"),
             shared.percent("depth", "Depth", "How far the copies stray.", 40.0, group="Movement"),
             shared.percent("shimmer", "Shimmer", "How much of a quick sway is in it.", 50.0,
                          group="Movement"),

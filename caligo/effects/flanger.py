@@ -37,7 +37,7 @@ MOST_FEEDBACK = 0.95
                          "cycle at 100 %.", 50.0, group="Movement"),
             shared.percent("feedback", "Feedback", "How much of the copy is copied again; below "
                          "zero upside down.", 40.0, low=-100.0, group="Colour"),
-            paced_parameter(False, "Movement"),
+            paced_parameter(group="Movement"),
             shared.mix("Copy against direct signal; the comb is deepest in the middle.", 50.0),
         ),
     )

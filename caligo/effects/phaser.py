@@ -33,7 +33,7 @@ MOST_FEEDBACK = 0.9
                       default=1.2, moves=Moves.SHARED, group="Movement"),
             shared.percent("turn", "Turn", "How far the right side is behind; half a cycle at "
                          "100 %.", 25.0, group="Movement"),
-            paced_parameter(False, "Movement"),
+            paced_parameter(group="Movement"),
             Parameter("stages", "Stages", "Two of them make a notch.", low=2, high=12, default=6,
                       kind=Kind.INTEGER, group="Colour"),
             shared.percent("feedback", "Feedback", "Peaks between the notches.", 30.0, low=-100.0,

@@ -12,6 +12,7 @@ from caligo.document.sound import EffectPart, Part
 from caligo.kernels import kernel
 from caligo.movement.block import Block
 from caligo.movement.movement import Movement
+from caligo.movement.periods import paced_parameter
 from caligo.movement.voices import Tuning
 from caligo.processing import shared
 from caligo.processing.effect_lfo import EffectLFO
@@ -73,6 +74,7 @@ def _gather(strings: np.ndarray, gains: np.ndarray, mix: np.ndarray, signal: np.
             shared.hertz("damping", "Damping", "Above this strings fade sooner.", 6_000.0,
                          low=500.0, group="Ringing"),
             shared.period("Length of one turn of the strings in the picture.", 40.0),
+            paced_parameter(group="Movement"),
             shared.percent("spread", "Spread", "How far apart the strings stand.", 70.0,
                          group="Movement"),
             shared.mix("Strings against the direct signal.", 40.0),

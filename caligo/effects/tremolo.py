@@ -30,7 +30,7 @@ from caligo.signal.channels import scale_channels
                 0.0,
                 group="Movement",
             ),
-            paced_parameter(False, "Movement"),
+            paced_parameter(group="Movement"),
         ),
     )
 )

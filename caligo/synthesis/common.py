@@ -47,7 +47,7 @@ _IRREGULARITY = Parameter(
 _DRIFT = Parameter(
     "drift",
     "Drift",
-    "How far each oscillator strays from its tuning, slowly and by itself.",
+    "How far each oscillator strays from its tuning, by itself and at its own speed.",
     group="Unison",
     when=("unison", ()),
     seeded=True,

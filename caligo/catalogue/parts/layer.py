@@ -142,7 +142,7 @@ def _modulated(way: str, amount: Parameter) -> tuple[Parameter, ...]:
             Parameter(
                 "drift",
                 "Drift",
-                "How far each voice's pitch wanders, slowly and on its own.",
+                "How far each voice's pitch wanders, slowly, on its own and at its own speed.",
                 unit="ct",
                 high=50.0,
                 moves=Moves.PER_NOTE,
