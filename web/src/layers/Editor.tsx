@@ -7,6 +7,7 @@ import { Menu } from "../ui/Menu";
 import { Section } from "../ui/Section";
 import { effectStations, useEffectEntries } from "./EffectChain";
 import { LayerEditor } from "./LayerEditor";
+import { LevelTo } from "./LevelTo";
 import { Presets } from "./Presets";
 import { SendActions, Sends } from "./Sends";
 import { type Station, Stations } from "./Stations";
@@ -86,7 +87,11 @@ function MasterEditor() {
       place: own,
       slot: "output",
       content: (
-        <Section title="Master" about="the last stop before the ceiling">
+        <Section
+          title="Master"
+          about="the last stop before the ceiling"
+          actions={<LevelTo place={own} name="The whole" />}
+        >
           <PartStrips place={own} />
         </Section>
       ),

@@ -15,6 +15,7 @@ import { Section } from "../ui/Section";
 import { useCopyEntries } from "./copies";
 import { effectStations, useEffectEntries } from "./EffectChain";
 import { Envelope } from "./Envelope";
+import { LevelTo } from "./LevelTo";
 import { PartActions } from "./PartActions";
 import { Presets } from "./Presets";
 import { SendActions, Sends } from "./Sends";
@@ -172,7 +173,12 @@ export function LayerEditor({
           <Section
             title="In the mix"
             about="level, place, and how much goes where"
-            actions={<SendActions sender={layer} pointer={`/layers/${index}`} buses={buses} />}
+            actions={
+              <>
+                <LevelTo place={own} name={layer.name} />
+                <SendActions sender={layer} pointer={`/layers/${index}`} buses={buses} />
+              </>
+            }
           >
             <PartStrips place={own} only={["Mix"]} />
             <Sends sender={layer} pointer={`/layers/${index}`} buses={buses} />
