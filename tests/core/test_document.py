@@ -242,12 +242,12 @@ def test_a_document_of_schema_1_means_what_it_meant() -> None:
 
 
 def as_before(sound: Sound) -> dict[str, Any]:
-    """Dome Air with the even, still unison and the loud space that all had before schema 6."""
+    """Dome Air with the even, still unison, the loud space and the own speed of older documents."""
     document = sound.as_document()
     for layer in document["layers"]:
         layer["source"]["params"] |= {"irregularity": 0.0, "drift": 0.0}
     chorus, reverb = document["buses"][0]["effects"]
-    chorus["params"]["law"] = "linear"
+    chorus["params"] |= {"law": "linear", "paced": False}
     # A decay of 9 s and a size of 130 %.
     reverb["params"]["level"] = 4.94
     return document

@@ -105,7 +105,7 @@ def sound_of(module: Module, params: Params) -> Params:
 
 def context(module: Module, parameter: Parameter) -> Params:
     """The values under which a parameter should matter."""
-    kind = "filter" if module.family == "filter" else module.kind
+    kind = "filter" if module.family == "filter" else module.kind.removesuffix("_filter")
     params = dict(NEEDS.get(f"{kind}.{parameter.key}", {}))
     if module.kind == "envelope":
         params = {**ENVELOPE, "sustain": 40, **params}
