@@ -91,7 +91,7 @@ class SourceInput:
         return self.source.makes_offset or self._modulation.acts
 
     @property
-    def parts(self) -> bool:
+    def has_unfiltered(self) -> bool:
         """Whether some of it may go around the layer's filters."""
         return self._goes_around or self.source.has_unfiltered
 

@@ -184,7 +184,7 @@ class LayerVoices:
         moments = self.voicing.moments(span.times, notes) if like is None else like.moments
         known = like is not None and pitch is self._pitch
         moving = pitch.moving
-        parted = of is not None and of.parts and bool(self.filters.slots)
+        parted = of is not None and of.has_unfiltered and bool(self.filters.slots)
         return SourceBlock(
             span,
             voices,
@@ -281,11 +281,11 @@ class LayerVoices:
         """Measures voices as they are heard: with their envelopes, added up."""
         gains = self.gains(rows, block.span.times)
 
-        def tap(stage: str, signal: Signal) -> None:
-            if meter.wants(stage):
+        def tap(slot: str, signal: Signal) -> None:
+            if meter.wants(slot):
                 heard = np.zeros((2, block.span.samples), np.float32)
                 sum_voices(signal, gains, heard)
-                meter.add(stage, block.span, heard)
+                meter.add(slot, block.span, heard)
 
         return tap
 
