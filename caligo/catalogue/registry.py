@@ -26,6 +26,9 @@ FAMILY_PACKAGES = {
     "effect": "caligo.effects",
 }
 
+DERIVED = ("caligo.processing.filter_effect",)
+"""Files whose `derived` makes modules of those that are known, as effects of filters."""
+
 T = TypeVar("T")
 
 _modules: dict[tuple[str, str], Module] = {}
@@ -39,10 +42,7 @@ class UnknownModule(LookupError):
 
 
 def register(spec: Module) -> Callable[[T], T]:
-    """Enter `spec` in the catalogue, with the decorated class as its implementation.
-
-    A class may have a `companion`: another module that comes with it, as an effect with a filter.
-    """
+    """Enter `spec` in the catalogue, with the decorated class as its implementation."""
     if spec.family in ("filter", "effect"):
         spec = with_output(spec)
     if spec.family == "source":
@@ -56,10 +56,6 @@ def register(spec: Module) -> Callable[[T], T]:
             raise ValueError(f"{spec.family} {spec.kind!r} is registered twice")
         _modules[key] = spec
         _implementations[key] = implementation
-        companion = getattr(implementation, "companion", None)
-        if companion is not None and spec.family == "filter":
-            other, of_other = companion(spec)
-            register(other)(of_other)
         return implementation
 
     return enter
@@ -75,6 +71,10 @@ def _discover() -> None:
             package = importlib.import_module(package_name)
             for info in sorted(pkgutil.iter_modules(package.__path__), key=lambda i: i.name):
                 importlib.import_module(f"{package_name}.{info.name}")
+        for name in DERIVED:
+            known = [(spec, _implementations[key]) for key, spec in _modules.items()]
+            for spec, made in importlib.import_module(name).derived(known):
+                register(spec)(made)
         _discovered = True
 
 

@@ -7,7 +7,6 @@ from typing import ClassVar
 import numpy as np
 from numpy.typing import NDArray
 
-from caligo.catalogue.module import Module
 from caligo.document.sound import FilterPart
 from caligo.movement.block import Block
 from caligo.movement.movement import Movement
@@ -47,13 +46,6 @@ class Filter(Processor):
             drive = self.trajectory("drive")
             if drive.reach()[1] > 0.0:
                 self._drive, self.makes_offset = drive, True
-
-    @classmethod
-    def companion(cls, spec: Module) -> tuple[Module, type[Filter]]:
-        """The effect that comes with the filter; see `caligo.processing.filter_effect`."""
-        from caligo.processing.filter_effect import effect_of  # which is made of filters
-
-        return effect_of(spec, cls)
 
     def process_streams(self, block: Block, signal: Signal, states: States) -> None:
         """Filter `signal` ``[streams, 2, samples]`` in place; `states` ``[streams, …]`` go on."""

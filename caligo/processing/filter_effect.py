@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterable, Iterator
 from dataclasses import replace
+from typing import Any
 
 import numpy as np
 
@@ -78,6 +80,13 @@ class FilterEffect(Filter):
         """See `Processor.restore_state`."""
         super().restore_state(state)
         self._standing[:] = state["standing"]
+
+
+def derived(known: Iterable[tuple[Module, Any]]) -> Iterator[tuple[Module, type[Filter]]]:
+    """The effects of all filters among the modules that are known, with their classes."""
+    for spec, implementation in known:
+        if spec.family == "filter":
+            yield effect_of(spec, implementation)
 
 
 def effect_of(spec: Module, filter_: type[Filter]) -> tuple[Module, type[Filter]]:

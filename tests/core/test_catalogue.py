@@ -49,6 +49,8 @@ def test_no_file_outside_its_own_knows_a_module() -> None:
     for module in catalogue.catalogue():
         if module.family not in FAMILIES or module.family == "modulator":
             continue
+        if module.category == "Filters" and module.kind.endswith("_filter"):
+            continue  # the effect that a filter is lives in the filter's file
         home = CORE / FAMILIES[module.family] / f"{module.kind}.py"
         assert home.exists(), f"{module.kind} lives in a file of its name"
         name = f"caligo.{FAMILIES[module.family]}.{module.kind}"
