@@ -19,10 +19,14 @@ class Items:
 
 @dataclass(frozen=True, slots=True)
 class InnerChain:
-    """A chain of effects inside an effect, such as one band of several."""
+    """A chain of effects inside an effect, such as one band of several.
+
+    `when` is what switches it on, as in `Parameter`: values of one of the effect's choices.
+    """
 
     id: str
     name: str
+    when: tuple[str, tuple[str, ...]] | None = None
 
 
 @dataclass(frozen=True, slots=True)
@@ -101,5 +105,12 @@ class Module:
             "category": self.category,
             "seeded": self.seeded or any(p.seeded for p in self.parameters),
             "scope": self.scope,
-            "chains": [{"id": c.id, "name": c.name} for c in self.chains],
+            "chains": [
+                {
+                    "id": c.id,
+                    "name": c.name,
+                    "when": None if c.when is None else {"key": c.when[0], "is": list(c.when[1])},
+                }
+                for c in self.chains
+            ],
         }

@@ -1,6 +1,8 @@
-"""The three-band compressor: in each band, what is loud is turned down and what is soft up."""
+"""The band compressor: in each band, what is loud is turned down and what is soft up."""
 
 from __future__ import annotations
+
+from dataclasses import replace
 
 import numpy as np
 
@@ -14,7 +16,7 @@ from caligo.movement.notes import Floats
 from caligo.processing import shared
 from caligo.processing.effect import Effect
 from caligo.processing.processor import Signal, State
-from caligo.processing.split import SETTLED, bands, split_parameters, split_state
+from caligo.processing.split import SETTLED, THREE, bands, split_parameters, split_state
 from caligo.signal.aligned import zeros
 from caligo.signal.dynamics import (
     QUIET,
@@ -80,7 +82,7 @@ def _compress_band(
     Module(
         family="effect",
         kind="band_compressor",
-        name="Three-band compressor",
+        name="Band compressor",
         help="Turns loud bands down and lifts soft ones, so that what is hidden comes out.",
         category="Level",
         parameters=(
@@ -100,8 +102,11 @@ def _compress_band(
             shared.milliseconds("release", "Release", "How soon it lets go there.", 180.0,
                                 low=10.0, high=5_000.0, logarithmic=True, group="Time"),
             *(
-                shared.level(f"{key}_level", f"{name} level", "Level of the band.", 0.0,
-                             low=-24.0, high=24.0, group="Output")
+                replace(
+                    shared.level(f"{key}_level", f"{name} level", "Level of the band.", 0.0,
+                                 low=-24.0, high=24.0, group="Output"),
+                    when=THREE if key == "middle" else None,
+                )
                 for key, name in NAMES
             ),
             shared.mix("Compressed against whole signal."),
@@ -109,7 +114,7 @@ def _compress_band(
     )
 )  # fmt: skip
 class BandCompressor(Effect):
-    """A compressor and its opposite in each of three bands."""
+    """A compressor and its opposite in each of two or three bands."""
 
     def __init__(self, part: EffectPart, address: str, movement: Movement, rate: int) -> None:
         super().__init__(part, address, movement, rate)
@@ -131,8 +136,7 @@ class BandCompressor(Effect):
     def process_stereo(self, block: Block, signal: Signal, sidechain: Signal | None) -> None:
         """See `Effect.process_stereo`."""
         moments = block.moments
-        low, high = (self.trajectory(key).values(moments)[0] for key in ("low_split", "high_split"))
-        parts = bands(signal, low, high, self.rate, self.state)
+        parts = bands(self, moments, signal)
         values = moments.for_all_notes(id(self), self._values)
         for own, band, gains in zip(np.split(values, 3), parts, self.state["gains"], strict=True):
             _compress_band(band, own, gains, self._tick, self._scratch)

@@ -1,8 +1,9 @@
-"""Multiband: three bands, each with effects of its own."""
+"""Multiband: two or three bands, each with effects of its own."""
 
 from __future__ import annotations
 
 from collections.abc import Sequence
+from dataclasses import replace
 
 from caligo.catalogue import InnerChain, Module, register
 from caligo.document.sound import EffectPart
@@ -12,7 +13,7 @@ from caligo.processing import shared
 from caligo.processing.chain import Chain, build_chain
 from caligo.processing.effect import Effect
 from caligo.processing.processor import Signal, State
-from caligo.processing.split import SETTLED, bands, split_parameters, split_state
+from caligo.processing.split import SETTLED, THREE, bands, split_parameters, split_state
 from caligo.signal.decibels import gain
 from caligo.signal.fixed_delay import FixedDelay
 from caligo.signal.gains import scale_stereo
@@ -26,14 +27,19 @@ CROSSOVERS = "crossovers"
         family="effect",
         kind="multiband",
         name="Multiband",
-        help="Three bands with effects of their own, added up again.",
+        help="Two or three bands with effects of their own, added up again.",
         category="Tone",
-        chains=tuple(InnerChain(key, name) for key, name in NAMES),
+        chains=tuple(
+            InnerChain(key, name, THREE if key == "middle" else None) for key, name in NAMES
+        ),
         parameters=(
             *split_parameters(),
             *(
-                shared.level(f"{key}_level", f"{name} level", "Level of the band behind its "
-                             "effects.", 0.0, low=-80.0, high=12.0, group="Level")
+                replace(
+                    shared.level(f"{key}_level", f"{name} level", "Level of the band behind its "
+                                 "effects.", 0.0, low=-80.0, high=12.0, group="Level"),
+                    when=THREE if key == "middle" else None,
+                )
                 for key, name in NAMES
             ),
         ),
@@ -58,11 +64,10 @@ class Multiband(Effect):
 
     def process_stereo(self, block: Block, signal: Signal, sidechain: Signal | None) -> None:
         """See `Effect.process_stereo`."""
-        lower, upper = (
-            self.trajectory(key).values(block.moments)[0] for key in ("low_split", "high_split")
-        )
-        parts = bands(signal, lower, upper, self.rate, self.state)
+        parts = bands(self, block.moments, signal)
         for (key, _), band in zip(NAMES, parts, strict=True):
+            if key == "middle" and self.part.text("bands") == "two":
+                continue
             if key in self._chains:
                 self._chains[key].process(block, band[None], self.sidechains)
             self._waiting[key].process(band)

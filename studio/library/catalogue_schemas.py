@@ -61,10 +61,11 @@ class ItemsOut(Schema):
 
 
 class InnerChainOut(Schema):
-    """A chain inside an effect."""
+    """A chain inside an effect, and what switches it on."""
 
     id: str
     name: str
+    when: WhenOut | None
 
 
 class ModuleOut(Schema):

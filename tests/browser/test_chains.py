@@ -202,3 +202,14 @@ def test_a_chain_is_kept_by_name_and_used_again_with_keys_alone(page: Page) -> N
     expect(kept).to_have_count(0)
     page.get_by_role("status").get_by_role("button", name="Undo").press("Enter")
     expect(kept).to_have_count(1)
+
+
+def test_two_bands_have_no_middle(page: Page) -> None:
+    add(page, "multiband", "Multiband")
+    middle = page.get_by_role("heading", name="Middle", exact=True)
+    expect(middle).to_be_visible()
+    page.get_by_label("Bands", exact=True).select_option(label="Two")
+    expect(middle).to_have_count(0)
+    expect(page.get_by_text("Bands meet at", exact=True)).to_be_visible()
+    page.keyboard.press("Control+z")
+    expect(middle).to_be_visible()

@@ -115,6 +115,26 @@ def test_a_band_alone_is_linkwitzs(band: str) -> None:
     assert np.abs(found - wanted)[heard].max() < 0.15
 
 
+@pytest.mark.parametrize("split", [60.0, 310.0, 5_200.0, 18_000.0])
+@pytest.mark.parametrize(("band", "kind"), [("low", "lowpass"), ("high", "highpass")])
+def test_one_of_two_bands_is_linkwitzs(band: str, kind: str, split: float) -> None:
+    """One crossover: -6 dB where the two meet, and flat where both are heard."""
+    other = {"low": "high", "high": "low"}[band]
+    found = response("multiband", bands="two", split=split, **{f"{other}_level": -80.0})
+    sections = scipy.signal.butter(2, split, kind, fs=RATE, output="sos")
+    once = scipy.signal.freqz_sos(sections, worN=LINES, fs=RATE)[1]
+    wanted = 2.0 * decibels(np.abs(once))
+    heard = wanted > -60.0
+    assert np.abs(found - wanted)[heard].max() < 0.15
+    flat = response("multiband", bands="two", split=split)
+    assert np.abs(flat).max() < 0.05
+
+
+def test_two_bands_of_a_compressor_that_rests_add_up() -> None:
+    flat = response("band_compressor", bands="two", split=900.0, ratio=1.0, lift_ratio=1.0)
+    assert np.abs(flat).max() < 0.1
+
+
 def test_an_effect_works_on_its_band_alone() -> None:
     """A ring modulator on the highs leaves a low tone as it is, though it is late by nothing."""
     ring = {"id": "r", "kind": "ring_modulator", "params": {"frequency": 100.0, "mix": 100.0}}

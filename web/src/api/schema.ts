@@ -1021,13 +1021,14 @@ export interface components {
         };
         /**
          * InnerChainOut
-         * @description A chain inside an effect.
+         * @description A chain inside an effect, and what switches it on.
          */
         InnerChainOut: {
             /** Id */
             id: string;
             /** Name */
             name: string;
+            when: components["schemas"]["WhenOut"] | null;
         };
         /**
          * ItemsOut

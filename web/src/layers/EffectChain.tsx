@@ -1,7 +1,9 @@
 import type { Effect } from "../api/client";
 import { type Catalogue, effectParts, type PartPlace } from "../document/catalogue";
 import { addModule } from "../document/edits";
+import { valueAt } from "../document/patch";
 import { change } from "../session/change";
+import { useSession } from "../session/store";
 import { PartStrips } from "../strips/PartStrips";
 import { useCatalogue } from "../ui/catalogue-context";
 import { Menu, type MenuEntry } from "../ui/Menu";
@@ -36,6 +38,17 @@ function OneEffect({
   siblings: number;
 }) {
   const module = useCatalogue().module("effect", place.kind);
+  const on = useSession((s) =>
+    module.chains
+      .filter(
+        ({ when }) =>
+          !when ||
+          (s.sound &&
+            when.is.includes(String(valueAt(s.sound, `${place.pointer}/params/${when.key}`)))),
+      )
+      .map((chain) => chain.id)
+      .join(" "),
+  ).split(" ");
   return (
     <>
       <Section
@@ -45,17 +58,19 @@ function OneEffect({
       >
         <PartStrips place={place} />
       </Section>
-      {module.chains.map((chain, c) => (
-        <div key={chain.id} className="mb-3 ml-3 border-l border-line pl-3">
-          <h3 className="label">{chain.name}</h3>
-          <InnerChain
-            effects={effect.chains?.[c]?.effects ?? []}
-            prefix={`${place.path}.${chain.id}`}
-            pointer={`${place.pointer}/chains/${c}/effects`}
-            owner={place.owner}
-          />
-        </div>
-      ))}
+      {module.chains.map((chain, c) =>
+        !on.includes(chain.id) ? null : (
+          <div key={chain.id} className="mb-3 ml-3 border-l border-line pl-3">
+            <h3 className="label">{chain.name}</h3>
+            <InnerChain
+              effects={effect.chains?.[c]?.effects ?? []}
+              prefix={`${place.path}.${chain.id}`}
+              pointer={`${place.pointer}/chains/${c}/effects`}
+              owner={place.owner}
+            />
+          </div>
+        ),
+      )}
     </>
   );
 }
