@@ -82,7 +82,7 @@ def _compress_band(
     Module(
         family="effect",
         kind="band_compressor",
-        name="Band compressor",
+        name="Split-band compressor",
         help="Turns loud bands down and lifts soft ones, so that what is hidden comes out.",
         category="Level",
         parameters=(

@@ -12,12 +12,15 @@ READ = re.compile(r"lay at (−?[\d.]+) \S+ over its length, and lies at about (
 
 
 def levelled(page: Page, station: str, button: str) -> tuple[float, float]:
-    """Press the button once the picture is done; where it lay, and where it lies."""
+    """Press the button until the picture is done; where it lay, and where it lies."""
     chain = page.get_by_role("list", name="Chain")
     chain.get_by_role("button", name=re.compile(f"^{station}")).press("Enter")
-    expect(page.get_by_text(re.compile(r"^Drawing"))).to_have_count(0, timeout=120_000)
-    page.get_by_role("button", name=button).press("Enter")
     notice = page.get_by_text(READ)
+    for _ in range(120):
+        page.get_by_role("button", name=button).press("Enter")
+        page.wait_for_timeout(1_000)
+        if notice.count():
+            break
     expect(notice).to_be_visible()
     found = READ.search(notice.inner_text())
     assert found
