@@ -20,7 +20,7 @@ def loudness(page: Page) -> float:
     Once it is drawn: a start is exact then, and does not lack what a space has not heard.
     """
     drawing, quiet = page.get_by_text(re.compile("^Drawing")), 0
-    while quiet < 8:
+    while quiet < 30:
         # An edit is drawn a moment after it is made.
         expect(drawing).to_have_count(0, timeout=60_000)
         page.wait_for_timeout(100)
