@@ -4,13 +4,13 @@ from __future__ import annotations
 
 from dataclasses import replace
 
+from caligo.catalogue.envelopes import envelope_bend, envelope_time
 from caligo.catalogue.module import Module
 from caligo.catalogue.parameter import (
     Choice,
     Kind,
     Moves,
     Parameter,
-    Scale,
     key_number,
     key_velocity,
     seven_bit,
@@ -21,38 +21,12 @@ MOST_ENTRIES = 4
 ALL = "all"
 """The entry of a source that goes through all filters."""
 MIX, ENVELOPE, RANGE = "Source mix", "Source envelope", "Source range"
-_OWN = ("own_envelope", ("yes",))
 
 
-def _time(key: str, name: str, help: str, default: float) -> Parameter:
-    return Parameter(
-        key,
-        name,
-        help,
-        unit="s",
-        high=600.0,
-        default=default,
-        kind=Kind.TIME,
-        scale=Scale.LOGARITHMIC,
-        moves=Moves.PER_NOTE,
-        when=_OWN,
-        group=ENVELOPE,
-    )
-
-
-def _bend(key: str, name: str, help: str) -> Parameter:
-    return Parameter(
-        key,
-        name,
-        help,
-        unit="%",
-        low=-100.0,
-        high=100.0,
-        default=0.0,
-        moves=Moves.PER_NOTE,
-        when=_OWN,
-        group=ENVELOPE,
-    )
+def _own(parameter: Parameter) -> Parameter:
+    """A parameter of the source's envelope, which acts where the source has one."""
+    key = f"own_{parameter.key}"
+    return replace(parameter, key=key, group=ENVELOPE, when=("own_envelope", ("yes",)))
 
 
 OCTAVE = Parameter(
@@ -111,11 +85,12 @@ PARAMETERS = (
         choices=(Choice("no", "No"), Choice("yes", "Yes")),
         group=ENVELOPE,
     ),
-    _time("own_delay", "Delay", "Wait before this source comes in.", 0.0),
-    _time("own_attack", "Attack", "Time in which it comes in.", 2.0),
-    _bend("own_attack_bend", "Attack bend", "Above zero rises early, below zero late."),
-    _time("own_release", "Release", "Time in which it fades once the note ends.", 3.0),
-    _bend("own_release_bend", "Release bend", "Above zero falls early, below late."),
+    _own(envelope_time("delay", "Delay", "Wait before this source comes in.", 0.0)),
+    _own(envelope_time("attack", "Attack", "Time in which it comes in.", 2.0)),
+    _own(envelope_bend("attack_bend", "Attack bend", "Above zero rises early, below late.", 0.0)),
+    _own(envelope_time("release", "Release", "Time in which it fades once the note ends, for as "
+                       "long as the layer's envelope lasts.", 3.0)),
+    _own(envelope_bend("release_bend", "Release bend", "Above zero falls early, below late.", 0.0)),
     key_number("key_low", "Lowest key", "Notes below are not played by this source.", 0, RANGE),
     key_number("key_high", "Highest key", "Notes above are not played by this source.", 127, RANGE),
     seven_bit("key_fade", "Key fade", "Over how many keys it fades in at its borders.", 0, RANGE),

@@ -50,9 +50,11 @@ class Multiband(Effect):
 
     def __init__(self, part: EffectPart, address: str, movement: Movement, rate: int) -> None:
         super().__init__(part, address, movement, rate)
+        two = part.text("bands") == "two"
         self._chains = {
             chain.id: build_chain(chain.effects, f"{address}.{chain.id}", movement, rate)
             for chain in part.chains
+            if not (two and chain.id == "middle")
         }
         late = {key: chain.latency() for key, chain in self._chains.items()}
         self._latency = max(late.values(), default=0)
@@ -66,8 +68,6 @@ class Multiband(Effect):
         """See `Effect.process_stereo`."""
         parts = bands(self, block.moments, signal)
         for (key, _), band in zip(NAMES, parts, strict=True):
-            if key == "middle" and self.part.text("bands") == "two":
-                continue
             if key in self._chains:
                 self._chains[key].process(block, band[None], self.sidechains)
             self._waiting[key].process(band)

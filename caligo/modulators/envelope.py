@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from caligo.catalogue import Kind, Module, Moves, Parameter, register
-from caligo.catalogue.parts.amplitude import ENVELOPE_BENDS, envelope_stages
+from caligo.catalogue.envelopes import ENVELOPE_BENDS, envelope_stages
 from caligo.document.sound import Modulator as ModulatorPart
 from caligo.movement.envelope import NoteEnvelope
 from caligo.movement.modulator import Modulator, Surroundings

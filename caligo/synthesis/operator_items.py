@@ -5,7 +5,7 @@ from __future__ import annotations
 from typing import Any
 
 from caligo.catalogue import Choice, Kind, Module, Moves, Parameter, Scale, register
-from caligo.catalogue.parts.amplitude import ENVELOPE_BENDS, envelope_stages
+from caligo.catalogue.envelopes import ENVELOPE_BENDS, envelope_stages
 
 SILENT = -80.0
 """Decibels at which an operator is not heard."""

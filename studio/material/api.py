@@ -289,7 +289,7 @@ def keep_cut(request: HttpRequest, key: str, given: CutIn) -> Any:
         given.name,
         f"cut from {name} {method} at {hertz:.1f} Hz",
         source=key,
-        cut=given.model_dump(exclude={"name"}),
+        cut={"way": given.method} | given.model_dump(exclude={"name", "method"}),
     )
     return Status(201, {"card": card})
 

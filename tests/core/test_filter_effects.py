@@ -47,7 +47,7 @@ def test_of_one_voice_it_makes_what_the_filter_makes(kind: str, rate: int) -> No
     assert decibels(difference) < -80
 
 
-@pytest.mark.parametrize("key", [36, 49, 61])
+@pytest.mark.parametrize("key", [24, 49, 61, 101])
 def test_a_comb_on_a_layer_follows_the_newest_note(key: int) -> None:
     """At full key follow it rings at each note's pitch: from the second on at the second's."""
     notes = [
@@ -64,7 +64,8 @@ def test_a_comb_on_a_layer_follows_the_newest_note(key: int) -> None:
         hertz = np.arange(len(levels)) * 48_000 / len(part)
         fundamental = frequency(expected, 440.0)
         near = (hertz > 0.7 * fundamental) & (hertz < 1.4 * fundamental)
-        assert hertz[near][np.argmax(levels[near])] == pytest.approx(fundamental, rel=0.02)
+        found = hertz[near][np.argmax(levels[near])]
+        assert found == pytest.approx(fundamental, rel=0.02, abs=hertz[1])  # a bin, at C1
 
 
 @every_filter

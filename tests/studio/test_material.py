@@ -152,6 +152,7 @@ def test_a_cut_is_seen_heard_and_kept(api: Api, method: str) -> None:
     kept = api("POST", f"/material/{key}/cut/keep", body).json()["card"]
     assert "cut from tone" in kept["origin"]
     assert kept["source"] == key
+    assert (kept["cut"]["way"], kept["cut"]["frames"]) == (method, 8)
     assert current().spectra(kept["key"]) is not None
 
 

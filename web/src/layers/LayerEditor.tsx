@@ -3,7 +3,7 @@ import { layerParts, type PartPlace } from "../document/catalogue";
 import { addModule } from "../document/edits";
 import { addSource } from "../document/source-edits";
 import { sourcesOf } from "../document/sources";
-import { useMaterial } from "../material/library";
+import { useFirstRecording } from "../material/library";
 import { FilterPicture } from "../pictures/FilterPicture";
 import { change } from "../session/change";
 import { useValue } from "../session/hooks";
@@ -19,7 +19,7 @@ import { LevelTo } from "./LevelTo";
 import { PartActions } from "./PartActions";
 import { Presets } from "./Presets";
 import { SendActions, Sends } from "./Sends";
-import { nameOf, SourceEditor } from "./SourceEditor";
+import { SourceEditor } from "./SourceEditor";
 import { type Station, Stations } from "./Stations";
 
 /** How several filters are joined; it stands with each of them, and is one thing. */
@@ -51,8 +51,7 @@ function FiltersJoined({ pointer, at }: { pointer: string; at: number }) {
 /** What can be added beside a layer's sources. */
 function AddSource({ layer, index }: { layer: Layer; index: number }) {
   const catalogue = useCatalogue();
-  const material = useMaterial();
-  const first = material.data?.find((m) => m.card.kind === "recording")?.card.key ?? "";
+  const first = useFirstRecording();
   const full = sourcesOf(layer).length >= catalogue.limits.sources;
   const entries = catalogue.family("source").map((source) => ({
     name: source.name,
@@ -139,7 +138,7 @@ export function LayerEditor({
   const stations: Station[] = [
     ...sources.map((place, number) => ({
       id: place.path,
-      title: nameOf(number),
+      title: place.title,
       place,
       slot: place.path,
       content: (

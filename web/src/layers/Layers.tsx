@@ -10,7 +10,7 @@ import {
 } from "../document/edits";
 import type { Operation } from "../document/patch";
 import { useLive } from "../live/socket";
-import { useMaterial } from "../material/library";
+import { useFirstRecording, useMaterial } from "../material/library";
 import { useSkeleton } from "../session/hooks";
 import { edit, type Selection, useSession } from "../session/store";
 import { useCatalogue } from "../ui/catalogue-context";
@@ -198,8 +198,7 @@ export function Layers() {
   const ceiling = useSession((s) => s.sound?.master.params.ceiling);
   const selection = useSession((s) => s.selection);
   const sources = catalogue.family("source");
-  const material = useMaterial();
-  const first = material.data?.find((m) => m.card.kind === "recording")?.card.key ?? "";
+  const first = useFirstRecording();
   const add = (kind: string) => {
     const { sound } = useSession.getState();
     if (!sound) return;

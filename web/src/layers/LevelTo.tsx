@@ -13,7 +13,7 @@ export function LevelTo({ place, name }: { place: PartPlace; name: string }) {
   const target = whole ? `${shownNumber(SOUND_TARGET)} LUFS` : `${shownNumber(LAYER_TARGET)} dB`;
   const act = () => {
     const { sound } = useSession.getState();
-    const { summary } = useLive.getState();
+    const { summary, still } = useLive.getState();
     const address = `${place.path}.level`;
     const parameter = catalogue
       .module(place.family, place.kind)
@@ -21,6 +21,10 @@ export function LevelTo({ place, name }: { place: PartPlace; name: string }) {
     if (!sound || !parameter) return;
     if (!summary || unsent() || summary.revision !== knownRevision()) {
       notify(`${name} is measured while it is drawn; do this once the long view is done.`, "news");
+      return;
+    }
+    if (still) {
+      notify(`${name} is held still; let it move, so that its level over the length is known.`);
       return;
     }
     if (sound.lanes.some((lane) => lane.to === address)) {

@@ -3,7 +3,7 @@ import { itemParts, type PartPlace } from "../document/catalogue";
 import { addItem, changeSource, removeItem } from "../document/edits";
 import { removeSource } from "../document/source-edits";
 import { type Source, sourcesOf } from "../document/sources";
-import { useMaterial } from "../material/library";
+import { useFirstRecording } from "../material/library";
 import { SourcePicture } from "../pictures/SourcePicture";
 import { change } from "../session/change";
 import { useSession } from "../session/store";
@@ -14,14 +14,23 @@ import { Instrument } from "./Instrument";
 import { Operators } from "./Operators";
 
 /** Of which kind a source is. */
-function SourceKind({ layer, index, number }: { layer: Layer; index: number; number: number }) {
+function SourceKind({
+  layer,
+  index,
+  number,
+  title,
+}: {
+  layer: Layer;
+  index: number;
+  number: number;
+  title: string;
+}) {
   const catalogue = useCatalogue();
-  const material = useMaterial();
-  const first = material.data?.find((m) => m.card.kind === "recording")?.card.key ?? "";
+  const first = useFirstRecording();
   return (
     <select
       className="rounded-sm bg-transparent font-semibold"
-      aria-label={`Kind of ${nameOf(number).toLowerCase()} of ${layer.name}`}
+      aria-label={`Kind of ${title.toLowerCase()} of ${layer.name}`}
       value={sourcesOf(layer)[number]?.kind}
       onChange={(event) =>
         change("Change the source", (sound) =>
@@ -83,11 +92,6 @@ function Item({
   );
 }
 
-/** What a source is called among those of its layer. */
-export function nameOf(number: number): string {
-  return number === 0 ? "Source" : `Source ${number + 1}`;
-}
-
 /** One of the layer's sources: its kind, its strips, its place, and what it is made of. */
 export function SourceEditor({
   layer,
@@ -106,14 +110,14 @@ export function SourceEditor({
   const module = catalogue.module("source", source.kind);
   const items = itemParts(layer, index, number);
   const several = sourcesOf(layer).length > 1;
-  const title = nameOf(number);
+  const { title } = source;
   return (
     <>
       <Section
         title={title}
         about={
           <>
-            <SourceKind layer={layer} index={index} number={number} /> {module.help}
+            <SourceKind layer={layer} index={index} number={number} title={title} /> {module.help}
           </>
         }
         actions={

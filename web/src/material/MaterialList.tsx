@@ -47,7 +47,7 @@ export function MaterialList({
           <progress
             className="h-1 w-16"
             value={file.progress}
-            aria-label={`Taking in ${file.name}`}
+            aria-label={`Importing ${file.name}`}
           />
           <button type="button" className="button-plain" onClick={file.cancel}>
             Cancel

@@ -32,6 +32,11 @@ export function useMaterial() {
   });
 }
 
+/** The key of the recording that a new source plays: the first in the library, if there is one. */
+export function useFirstRecording(): string {
+  return useMaterial().data?.find((m) => m.card.kind === "recording")?.card.key ?? "";
+}
+
 /** A recording of more than two channels, of which a mix or two can be taken. */
 export class TooManyChannels extends Error {
   constructor(
