@@ -32,7 +32,7 @@ from caligo.engine.views.preview import Preview, probes, probes_for
 from caligo.engine.views.trajectories import TrajectoryView
 from caligo.measure.panorama import CENTRES, PLACES
 from caligo.measure.spectrogram import FLOOR, HIGHEST, LOWEST, ROWS
-from caligo.movement.hold_still import HoldStill
+from caligo.movement.hold_still import Frozen, HoldStill
 from caligo.movement.readings import too_fast
 from caligo.movement.returns import Return, Returns, returns_after
 from studio.cleanup import PICTURES
@@ -165,10 +165,17 @@ def send_gain_compensation(
         yield MakeUpNews(revision=revision, address=address, decibels=decibels).model_dump_json()
 
 
-def _header(tile: Tile, revision: int, total: int) -> dict[str, Any]:
+def _stillness(hold_still: HoldStill) -> dict[str, Any]:
+    """What of the movement was drawn, as the page holds it."""
+    frozen = hold_still.at if isinstance(hold_still, Frozen) else None
+    return {"still": bool(hold_still), "frozen": frozen}
+
+
+def _header(tile: Tile, revision: int, hold_still: HoldStill, total: int) -> dict[str, Any]:
     """What the header of a tile says."""
     return {
         "revision": revision,
+        **_stillness(hold_still),
         "first": tile.first,
         "span": tile.span,
         "fine": tile.fine,
@@ -190,15 +197,16 @@ def _data(tile: Tile) -> bytes:
     return tile.levels.tobytes() + tile.image.tobytes()
 
 
-def tile_packet(tile: Tile, revision: int) -> bytes:
+def tile_packet(tile: Tile, revision: int, hold_still: HoldStill) -> bytes:
     """A tile as a packet."""
-    return packet(TILE, TileHeader(**_header(tile, revision, COLUMNS)), _data(tile))
+    return packet(TILE, TileHeader(**_header(tile, revision, hold_still, COLUMNS)), _data(tile))
 
 
-def summary_news(summary: Summary, revision: int) -> SummaryNews:
+def summary_news(summary: Summary, revision: int, hold_still: HoldStill) -> SummaryNews:
     """What is known of the whole."""
     return SummaryNews(
         revision=revision,
+        **_stillness(hold_still),
         integrated=_number(summary.integrated),
         range=_number(summary.loudness_range),
         true_peak=_number(summary.true_peak),
@@ -287,10 +295,10 @@ def draw(
             interrupted=interrupted,
         ):
             for tile in view.add(probe):
-                yield tile_packet(tile, revision)
+                yield tile_packet(tile, revision, hold_still)
     else:
-        yield tile_packet(drawn.tile(), revision)
-        yield summary_news(drawn.summary, revision).model_dump_json()
+        yield tile_packet(drawn.tile(), revision, hold_still)
+        yield summary_news(drawn.summary, revision, hold_still).model_dump_json()
     for layer in sound.layers:
         for source in layer.sources:
             if interrupted():
@@ -307,10 +315,10 @@ def draw(
         if isinstance(part, Summary):
             if view is not None:
                 pictures.write(key, family, Drawn.of(view.probes, tiles, part))
-                yield summary_news(part, revision).model_dump_json()
+                yield summary_news(part, revision, hold_still).model_dump_json()
         elif view is not None:
             tiles.append(part)
-            yield tile_packet(part, revision)
+            yield tile_packet(part, revision, hold_still)
 
 
 def prerender_idle(
@@ -352,5 +360,7 @@ def draw_detail(
     for tile in detail(
         sound, score, span, hold_still=hold_still, store=store, interrupted=interrupted
     ):
-        header = CloserHeader(**_header(tile, revision, DETAIL_COLUMNS), start=span[0], end=span[1])
+        header = CloserHeader(
+            **_header(tile, revision, hold_still, DETAIL_COLUMNS), start=span[0], end=span[1]
+        )
         yield packet(CLOSER, header, _data(tile))

@@ -278,6 +278,8 @@ class SummaryNews(Message):
 
     type: Literal["summary"] = "summary"
     revision: int
+    still: bool
+    frozen: float | None
     integrated: float | None
     range: float | None
     true_peak: float | None
@@ -405,6 +407,8 @@ class TileHeader(Message):
     """The header of a tile of the long view, see `caligo.engine.views.long_view.Tile`."""
 
     revision: int
+    still: bool
+    frozen: float | None
     first: int
     span: int
     fine: bool

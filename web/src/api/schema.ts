@@ -2446,6 +2446,10 @@ export interface components {
         CloserHeader: {
             /** Revision */
             revision: number;
+            /** Still */
+            still: boolean;
+            /** Frozen */
+            frozen: number | null;
             /** First */
             first: number;
             /** Span */
@@ -2944,6 +2948,10 @@ export interface components {
             type: "summary";
             /** Revision */
             revision: number;
+            /** Still */
+            still: boolean;
+            /** Frozen */
+            frozen: number | null;
             /** Integrated */
             integrated: number | null;
             /** Range */
@@ -2974,6 +2982,10 @@ export interface components {
         TileHeader: {
             /** Revision */
             revision: number;
+            /** Still */
+            still: boolean;
+            /** Frozen */
+            frozen: number | null;
             /** First */
             first: number;
             /** Span */

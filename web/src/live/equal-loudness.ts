@@ -50,27 +50,37 @@ function settle() {
   waiting = waiting.filter((one) => one.revision > known);
 }
 
-export function takeTile(tile: FirstPicture & { revision: number }, stillness: Stillness) {
-  takeOf(tile.revision, () => matching.takeTile(stateOf(last(), stillness), tile));
+export function takeTile(tile: FirstPicture & Stillness & { revision: number }) {
+  takeOf(tile.revision, () => matching.takeTile(stateOf(last(), tile), tile));
 }
 
 export function takeExact(
-  summary: { revision: number; integrated: number | null; true_peak: number | null },
-  stillness: Stillness,
+  summary: Stillness & { revision: number; integrated: number | null; true_peak: number | null },
 ) {
   const { revision, integrated, true_peak } = summary;
-  takeOf(revision, () => matching.takeExact(stateOf(last(), stillness), integrated, true_peak));
+  takeOf(revision, () => matching.takeExact(stateOf(last(), summary), integrated, true_peak));
 }
 
-/** Decibels by which what is heard now is made louder: before as after, and still as moving. */
-export function matchedGain(stillness: Stillness): number {
+export interface MatchedGain {
+  /** Decibels by which what is heard is made louder. */
+  by: number;
+  /** Whether the two that are compared have been drawn to their end. */
+  exact: boolean;
+}
+
+/** Make what is heard now as loud as what it is compared with: before as after, still as moving. */
+export function matchedGain(stillness: Stillness): MatchedGain {
   settle();
-  const after = comparedWith() ?? last();
+  const compared = comparedWith();
+  const after = compared ?? last();
   const stilled = stateOf(after, stillness);
   const moving = stateOf(after, { still: false, frozen: null });
   const here = stateOf(last(), stillness);
   const wanted = matching.gain(here, stilled) + matching.gain(stilled, moving);
-  return Math.min(wanted, matching.headroom(here));
+  return {
+    by: Math.min(wanted, matching.headroom(here)),
+    exact: compared ? matching.exact(here, stilled) : matching.exact(stilled, moving),
+  };
 }
 
 /** Another sound is open. */

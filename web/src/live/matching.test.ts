@@ -26,8 +26,10 @@ describe("matched loudness", () => {
     matching.takeExact("moving", -23, -9);
     matching.takeTile("held", tile(-24));
     expect(matching.gain("held", "moving")).toBeCloseTo(4);
+    expect(matching.exact("held", "moving")).toBe(false);
     matching.takeExact("held", -26, -9);
     expect(matching.gain("held", "moving")).toBeCloseTo(3);
+    expect(matching.exact("held", "moving")).toBe(true);
   });
 
   it("leaves parts of a picture and silence aside, and stays within bounds", () => {

@@ -64,6 +64,12 @@ export class Matching {
     return rough === null ? 0 : Math.max(0, CEILING - CREST - rough);
   }
 
+  /** Whether both have been drawn to their end. */
+  exact(state: string, reference: string): boolean {
+    if (state === reference) return true;
+    return [state, reference].every((one) => (this.known.get(one)?.exact ?? null) !== null);
+  }
+
   /** Decibels by which `state` is made louder to be as loud as `reference`. */
   gain(state: string, reference: string): number {
     const here = this.known.get(state);

@@ -9,7 +9,13 @@ import { catchUp, knownRevision, unsent, useSession } from "../session/store";
 import { closerView } from "../spectrogram/detail-view";
 import { longView } from "../spectrogram/long-view";
 import { player } from "./audio";
-import { forgetLoudness, matchedGain, takeExact, takeTile } from "./equal-loudness";
+import {
+  forgetLoudness,
+  type MatchedGain,
+  matchedGain,
+  takeExact,
+  takeTile,
+} from "./equal-loudness";
 import {
   keptTrajectories,
   readTrajectories,
@@ -54,7 +60,7 @@ interface Live {
   /** The moment at which all is frozen, where it is not at rest. */
   frozen: number | null;
   /** By how many decibels what is heard is made as loud as what it is compared with. */
-  matched: number;
+  matched: MatchedGain;
   loop: [number, number] | null;
   /** The slot of the chain whose spectrum is shown; that of all that is heard where it is "". */
   watched: string;
@@ -84,7 +90,7 @@ const UNKNOWN: Omit<Live, "connected"> = {
   playingAs: "listen",
   still: false,
   frozen: null,
-  matched: 0,
+  matched: { by: 0, exact: true },
   loop: null,
   watched: "",
 };
@@ -145,7 +151,7 @@ connection.onmessage = (event) => {
   if (news.type === "message") hear(news.message);
   else if (news.type === "tile") {
     longView.take(news.header, new Uint8Array(news.data));
-    takeTile(news.header, useLive.getState());
+    takeTile(news.header);
     match();
   } else if (news.type === "trajectories") {
     takeTrajectories(news.header, news.data);
@@ -215,7 +221,7 @@ function hear(message: News) {
     case "summary":
       longView.finish(message.loudness);
       useLive.setState({ summary: message });
-      takeExact(message, useLive.getState());
+      takeExact(message);
       match();
       break;
     case "listening":
@@ -261,9 +267,10 @@ function takeTrajectories(news: TrajectoriesHeader, data: ArrayBuffer) {
 /** Make what is heard as loud as what it is compared with, as far as both are known. */
 function match() {
   const matched = matchedGain(useLive.getState());
-  if (matched === useLive.getState().matched) return;
+  const { by, exact } = useLive.getState().matched;
+  if (matched.by === by && matched.exact === exact) return;
   useLive.setState({ matched });
-  player.setGain(matched);
+  player.setGain(matched.by);
 }
 
 useSession.subscribe((state, before) => {

@@ -23,6 +23,8 @@ describe("ink", () => {
 describe("the picture", () => {
   const tile = (first: number, revision = 1, fine = true) => ({
     revision,
+    still: false,
+    frozen: null,
     first,
     span: fine ? 1 : 40,
     fine,

@@ -5,7 +5,7 @@ import { holdStill, listen, panic, setLoop, skim, stop, useLive } from "../live/
 import { onPlayhead } from "../longview/playhead";
 import { ScoreButton } from "../score/ScoreDialog";
 import { comparedWith } from "../session/comparing";
-import { useSession } from "../session/store";
+import { knownRevision, unsent, useSession } from "../session/store";
 import { COLUMNS, longView } from "../spectrogram/long-view";
 import { Menu } from "../ui/Menu";
 import { Compare } from "./Compare";
@@ -50,6 +50,31 @@ function Drawing() {
     >
       Drawing {fraction} %
     </span>
+  );
+}
+
+/** Whether the figures on the page are of another state than what is open now. */
+function useStale(): boolean {
+  const summary = useLive((s) => s.summary);
+  const stilled = useLive((s) => s.still === summary?.still && s.frozen === summary.frozen);
+  const saved = useSession(() => !unsent() && knownRevision() === summary?.revision);
+  return !stilled || !saved;
+}
+
+/** The loudness, peak and width of the whole; paler while a newer state is being drawn. */
+function Measures() {
+  const summary = useLive((s) => s.summary);
+  const stale = useStale();
+  return (
+    <section
+      aria-label="Measures of the whole"
+      aria-busy={stale}
+      className={`flex items-center gap-2 ${stale ? "text-slate" : ""}`}
+    >
+      <Measure name="Loudness" value={summary ? summary.integrated : undefined} unit="LUFS" />
+      <Measure name="True peak" value={summary ? summary.true_peak : undefined} unit="dBTP" />
+      <Measure name="Width" value={summary ? summary.width : undefined} unit="" />
+    </section>
   );
 }
 
@@ -128,7 +153,6 @@ export function Transport({ onKeys, keys }: { onKeys: () => void; keys: boolean 
   const playing = useLive((s) => s.playing);
   const playingAs = useLive((s) => s.playingAs);
   const loop = useLive((s) => s.loop);
-  const summary = useLive((s) => s.summary);
   const connected = useLive((s) => s.connected);
   return (
     <section
@@ -176,9 +200,7 @@ export function Transport({ onKeys, keys }: { onKeys: () => void; keys: boolean 
           </span>
         )}
         <Findings />
-        <Measure name="Loudness" value={summary ? summary.integrated : undefined} unit="LUFS" />
-        <Measure name="True peak" value={summary ? summary.true_peak : undefined} unit="dBTP" />
-        <Measure name="Width" value={summary ? summary.width : undefined} unit="" />
+        <Measures />
         <ScoreButton />
       </span>
     </section>
