@@ -191,8 +191,8 @@ def copied(server: Server, document: dict[str, Any], length: float | None = None
         change = {"revision": 1, "patch": [{"op": "replace", "path": "", "value": score}]}
         client.patch(f"/api/cues/{cue}/score", json=change, headers=headers).raise_for_status()
         file = {"file": json.dumps(document).encode()}
-        sound = client.post(f"/api/cues/{cue}/sounds/import", files=file, headers=headers).json()
-        return f"{server.url}sounds/{sound['id']}"
+        sound = client.post(f"/api/cues/{cue}/sounds/import", files=file, headers=headers)
+        return f"{server.url}sounds/{sound.raise_for_status().json()['id']}"
 
 
 def wait_until_drawn(server: Server, url: str) -> None:
@@ -256,7 +256,7 @@ def opened(context: BrowserContext, url: str) -> Iterator[Page]:
     made.on("pageerror", lambda e: errors.append(str(e)))
     made.goto(url)
     made.get_by_role("button", name="Listen").wait_for(timeout=20_000)
-    made.locator("[data-address]").first.wait_for()
+    made.get_by_role("list", name="Chain").wait_for()
     open_all_stations(made)
     yield made
     made.close()
