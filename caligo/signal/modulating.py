@@ -124,9 +124,11 @@ def _places(
         Receive the sample before each place ``[samples]``, and the weights ``[6, samples]``.
     """
     for n in range(len(by)):
-        place = at + n + min(max((first + n * step) * by[n], -most), most)
-        whole[n] = int(place)
-        f = np.float32(place - whole[n])
+        shift = min(max((first + n * step) * by[n], -most), most)
+        # Apart from the place in the block, beside which a fraction would be rounded.
+        samples = math.floor(shift)
+        whole[n] = at + n + samples
+        f = np.float32(shift - samples)
         a, b = f + np.float32(2.0), f + np.float32(1.0)
         d, e, g = f - np.float32(1.0), f - np.float32(2.0), f - np.float32(3.0)
         weights[0, n] = b * f * d * e * g * np.float32(-1.0 / 120.0)

@@ -69,6 +69,20 @@ def test_phase_modulation_has_bessel_side_bands() -> None:
         assert near(bins, 440.0 + 110.0 * k) / whole == pytest.approx(expected, abs=0.012)
 
 
+@pytest.mark.parametrize("by", ["sine", "layer"])
+def test_shifted_phases_are_the_same_in_blocks_of_any_size(by: str) -> None:
+    """A place is a whole sample and a fraction, which must not be rounded beside each other."""
+    params = {"phase_by": by, "phase_layer": "other", "phase_ratio": 0.25, "phase_depth": 90}
+    other = layer("other", {"level": -80, "octave": -1})
+    sound = plain_sound(None, layers=[layer("ground", params, unison=3), other])
+    found = [
+        render_array(sound, one_note(57, 2.0), block=block, ahead=False)
+        for block in (64, 1_024, 8_192, 65_536)
+    ]
+    for made in found[1:]:
+        assert np.array_equal(made, found[0])
+
+
 def test_another_layer_modulates_as_a_sine_does() -> None:
     """A modulator layer at 0 dB an octave below does what a sine at ratio 0.5 does."""
     by_sine = modulated("ring", {"ring_ratio": 0.5, "ring_amount": 100})
