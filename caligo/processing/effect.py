@@ -12,6 +12,7 @@ from caligo.processing.processor import Processor, Signal, State
 from caligo.signal.aligned import aligned
 from caligo.signal.decibels import gain
 from caligo.signal.gains import scale_stereo
+from caligo.signal.silence import silence_broken
 
 
 class Effect(Processor):
@@ -44,6 +45,7 @@ class Effect(Processor):
 
     def process(self, block: Block, signal: Signal, sidechain: Signal | None = None) -> None:
         """See `Processor.process`."""
+        silence_broken(signal[0])
         self.process_stereo(block, signal[0], sidechain)
         level = self.trajectory("output").values(block.moments)[0]
         if level.any():

@@ -20,6 +20,7 @@ from caligo.movement.voices import Tuning
 from caligo.processing.filter import Filter
 from caligo.processing.processor import Signal, State
 from caligo.signal.offset import SETTLED, STANDING, lose_offset
+from caligo.signal.silence import silence_broken
 from caligo.signal.smoothing import one_pole
 
 GLIDE = 0.02
@@ -41,6 +42,7 @@ class FilterEffect(Filter):
 
     def process(self, block: Block, signal: Signal, sidechain: Signal | None = None) -> None:
         """See `Processor.process`."""
+        silence_broken(signal[0])
         super().process(replace(block, pitch=self._pitch(block.moments)), signal, sidechain)
         if self.makes_offset:
             lose_offset(signal[0], one_pole(STANDING, self.rate), self._standing)

@@ -25,6 +25,7 @@ from caligo.movement.notes import whole
 from caligo.processing.chain import Chain, build_chain
 from caligo.signal.ticks import TICK, Span
 from tests.core.builders import RATE, decibels, one_note, plain_layer
+from tests.core.effects import effect, noise, through
 from tests.core.module_trials import trials
 
 FAMILIES = ("source", "filter", "effect", "modulator")
@@ -122,6 +123,20 @@ def test_a_reset_processor_is_a_new_one(module: Module) -> None:
     fresh = engine.render(300)
     engine.start(0)
     assert np.array_equal(engine.render(300), fresh)
+
+
+@pytest.mark.parametrize("broken", [np.inf, -np.inf, np.nan])
+@pytest.mark.parametrize("kind", [m.kind for m in PROCESSORS if m.family == "effect"])
+def test_a_broken_sample_is_over_at_once(kind: str, broken: float) -> None:
+    """One sample that is no number: all that comes out is finite, and what follows is heard."""
+    whole_one, cut = noise(1.5), noise(1.5)
+    cut[0, 24_000] = broken
+    heard = through(effect(kind), cut)
+    assert np.isfinite(heard).all()
+    expected = through(effect(kind), whole_one)
+    assert decibels(heard[:, -24_000:].std() / expected[:, -24_000:].std()) == pytest.approx(
+        0.0, abs=1.0
+    )
 
 
 @processing
