@@ -27,6 +27,7 @@ FIRST_KERNELS = frozenset(
         "caligo.signal.gains.scale_stereo",
         "caligo.signal.gains.sum_voices",
         "caligo.signal.pan.placed",
+        "caligo.signal.silence.silence_broken",
         "caligo.signal.state_variable._run",
         "caligo.synthesis.oscillators.add_phases",
         "caligo.synthesis.oscillators.render_voice",
