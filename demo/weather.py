@@ -8,7 +8,7 @@ from demo.build import Document, by_name, hold, layer, mover, nave, part, routes
 def snowblind() -> Document:
     """White light from everywhere at once."""
     return {
-        "schema": 9,
+        "schema": 10,
         "name": "Snowblind",
         "notes": "Everything bright and without edges; snow breaks underneath as the chord ages.",
         "tags": ["bright", "wash", "wide"],
@@ -75,7 +75,7 @@ def snowblind() -> Document:
 def slit_wind() -> Document:
     """Wind that finds the slit of the dome, and the note in it."""
     return {
-        "schema": 9,
+        "schema": 10,
         "name": "Slit Wind",
         "notes": "Noise through very sharp filters that follow the keys; droplets off the roof.",
         "tags": ["wind", "noise", "ice"],

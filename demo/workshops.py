@@ -22,7 +22,7 @@ from demo.build import (
 def darkroom() -> Document:
     """Drops into trays, each a note, and strings in the pipes that answer them."""
     return {
-        "schema": 9,
+        "schema": 10,
         "name": "Darkroom",
         "notes": "Noise through five sharp filters drips; pipes ring along in the chord's root, "
         "and every echo comes back an octave higher.",
@@ -38,8 +38,8 @@ def darkroom() -> Document:
                               key_follow=100)],
                 envelope={"attack": seconds(2), "release": seconds(5), "velocity": 0},
                 inserts=[part("echo", "delay", left=beats(0.75), right=beats(1), feedback=58,
-                              crossing=60, pitch="octave", pitched=35, damping=3800,
-                              low_cut=240, mix=38, ducking=6)],
+                              crossing=60, pitch_left=1200, pitch_right=1200, pitched=35,
+                              damping=3800, low_cut=240, mix=38, ducking=6)],
                 sends={"pipes": -8},
                 params={"level": 12},
             ),
@@ -94,7 +94,7 @@ def darkroom() -> Document:
 def meridian() -> Document:
     """The transit instrument turning: driven, wide, and never quite in one place."""
     return {
-        "schema": 9,
+        "schema": 10,
         "name": "Meridian",
         "notes": "A driven ladder under a slow hand; tape, phaser and ensemble make it wide, and a "
                  "plate answers.",
@@ -161,7 +161,7 @@ def night_watch() -> Document:
     """Voices that nobody has: vowels that pass, answered by the wind."""
     shelf = by_name()
     return {
-        "schema": 9,
+        "schema": 10,
         "name": "Night Watch",
         "notes": "Vowels go round slowly, each voice at its own; the room is a recording of wind.",
         "tags": ["voices", "slow", "cold"],
@@ -226,7 +226,7 @@ def radio_room() -> Document:
     """Carriers from far away: shifted, ringing, broken, and turned down by the motor below."""
     shelf = by_name()
     return {
-        "schema": 9,
+        "schema": 10,
         "name": "Radio Room",
         "notes": "Static and a folded tone drift against each other; the pulse underneath pushes "
         "all of it down.",

@@ -13,7 +13,10 @@ instead of at equal power, and their reverbs are darker above 10 kHz than they s
 stiffness of a harmonic source begins at none and moves in millionths; what moved it by octaves now
 moves what it is multiplied by. Schema 9 gives layers more sources, and sources a place among them,
 whose defaults are what was before; effects that go round go with the sound's pace, in older
-documents at their own. Nothing in an older document means something else in a newer schema.
+documents at their own. In schema 10 a delay shifts either
+side by cents, where it had four intervals, and what crosses over at its start is as loud as both
+sides were; in older documents it is their plain sum. Nothing in an older document means something
+else in a newer schema.
 """
 
 from __future__ import annotations
@@ -22,11 +25,13 @@ import math
 from collections.abc import Iterator
 from typing import Any
 
-SOUND_SCHEMA = 9
+SOUND_SCHEMA = 10
 """The schema of sounds that is written."""
-KNOWN_SOUND_SCHEMAS = (1, 2, 3, 4, 5, 6, 7, 8, 9)
+KNOWN_SOUND_SCHEMAS = (1, 2, 3, 4, 5, 6, 7, 8, 9, 10)
 UNPACED = ("chorus", "ensemble", "resonators", "auto_pan", "phaser", "flanger", "tremolo")
 """The effects that kept their own speed before schema 9."""
+INTERVALS = {"octave": 1_200.0, "fifth": 700.0, "octave_down": -1_200.0}
+"""Cents of the intervals that a delay's loop had before schema 10."""
 IN_UNISON = ("wavetable", "harmonic", "operators", "grains", "spectral", "sampler")
 """The sources that had a unison before schema 4."""
 OF_RECORDINGS = ("grains", "spectral", "sampler")
@@ -54,14 +59,14 @@ def upgraded_sound(data: dict[str, Any]) -> dict[str, Any]:
     Examples
     --------
     >>> upgraded_sound({"schema": 1, "name": "Old"})
-    {'schema': 9, 'name': 'Old'}
+    {'schema': 10, 'name': 'Old'}
     """
     schema = data.get("schema", SOUND_SCHEMA)
     if schema == SOUND_SCHEMA:
         return data
     upgraded = data | {"schema": SOUND_SCHEMA}
-    older = schema not in (7, 8)
-    if schema != 8 and isinstance(data.get("layers"), list):
+    older = schema not in (7, 8, 9)
+    if schema not in (8, 9) and isinstance(data.get("layers"), list):
         layers = data["layers"]
         if schema not in (6, 7):
             layers = [_in_unison_as_before(layer, schema) for layer in layers]
@@ -98,6 +103,10 @@ def _effect_as_before(effect: Any, schema: Any) -> Any:
     params = effect.get("params", {})
     if not isinstance(params, dict):
         return found
+    if effect.get("kind") == "delay":
+        found["params"] = params = _shifted_by_cents(params)
+    if schema == 9:
+        return found
     if effect.get("kind") in UNPACED:
         found["params"] = params = {"paced": False} | params
     if schema in (7, 8):
@@ -108,6 +117,13 @@ def _effect_as_before(effect: Any, schema: Any) -> Any:
         level = _level_before(params) if schema in (1, 2, 3, 4) else None
         found["params"] = ({} if level is None else {"level": level}) | _as_dark(params)
     return found
+
+
+def _shifted_by_cents(params: dict[str, Any]) -> dict[str, Any]:
+    """A delay's parameters, whose pitch was one of four intervals before schema 10."""
+    found = {"law": "linear"} | params
+    cents = INTERVALS.get(str(found.pop("pitch", "none")), 0.0)
+    return found | ({"pitch_left": cents, "pitch_right": cents} if cents else {})
 
 
 def _as_dark(params: dict[str, Any]) -> dict[str, Any]:

@@ -21,13 +21,14 @@ from caligo.processing.effect import Effect
 from caligo.processing.processor import Signal, State
 from caligo.signal.aligned import zeros
 from caligo.signal.arrays import copy
-from caligo.signal.delay_line import read_crossfaded, read_moving, ring_size
+from caligo.signal.delay_line import FASTEST, ring_size
 from caligo.signal.diffuser import diffuse
 from caligo.signal.exponential import sine_of_turns
-from caligo.signal.octave import WINDOW, shift_pitch
 from caligo.signal.one_tick import give_tick, take_tick
 from caligo.signal.silence import DEAD
+from caligo.signal.sinc import read_sinc, read_standing, sinc_table
 from caligo.signal.smoothing import one_pole, one_pole_at
+from caligo.signal.splice import HEADS, longest, shift_pitch
 from caligo.signal.ticks import TICK
 
 FRACTIONS = (
@@ -47,7 +48,14 @@ DIFFUSION = 0.62
 """How much of itself each all-pass gives back."""
 FADE = 32
 """Ticks in which an echo without change of pitch goes over to a new time: 43 ms at 48 kHz."""
-PITCHES = {"none": 0, "octave": 12, "fifth": 7, "octave_down": -12}
+SIDES = ("left", "right")
+WIDEST = 2_400.0
+"""Cents by which a turn shifts an echo at most."""
+LAWS = {"power": math.sqrt(0.5), "linear": 1.0}
+"""How much of both sides together begins on the left, where all crosses over."""
+SINCS = sinc_table()
+HELD = longest(2.0 ** (WIDEST / 1_200.0)) + 0.1
+"""Seconds that the pitch shifter holds, on its way between any two pitches."""
 QUIETEST, LOUDEST = 0.01, 0.25
 """Levels between which ducking sets in: -40 to -12 dB under full scale."""
 LOUDER = math.log(LOUDEST / QUIETEST)
@@ -61,6 +69,7 @@ def _read_smooth(
     at: int,
     wanted: float,
     ends: np.ndarray,
+    sincs: np.ndarray,
     out: np.ndarray,
     other: np.ndarray,
 ) -> None:
@@ -73,10 +82,10 @@ def _read_smooth(
     if place == 0 or ends[1] == 0.0:
         ends[0] = ends[1] if ends[1] > 0.0 else wanted
         ends[1] = wanted
-    read_moving(line, at, ends[0], 0.0, out)
+    read_standing(line, at, ends[0], sincs, out)
     if ends[1] == ends[0]:
         return
-    read_moving(line, at, ends[1], 0.0, other)
+    read_standing(line, at, ends[1], sincs, other)
     begin, step = 0.25 * place / FADE, 0.25 / (FADE * TICK)
     for n in range(TICK):
         # A raised cosine is the square of the sine of half the angle.
@@ -85,12 +94,21 @@ def _read_smooth(
 
 
 @device
-def _read_tape(line: np.ndarray, at: int, away: float, end: float, out: np.ndarray) -> None:
-    """The echo of a tick into `out` ``[TICK]``, bent in pitch; a leap is crossfaded."""
-    if abs(end - away) < 0.5 * TICK:
-        read_moving(line, at, away, (end - away) / TICK, out)
-    else:
-        read_crossfaded(line, at, away, end, out)
+def _read_tape(
+    line: np.ndarray, at: int, away: float, end: float, sincs: np.ndarray, out: np.ndarray,
+    other: np.ndarray,
+) -> None:  # fmt: skip
+    """The echo of a tick into `out` ``[TICK]``, bent in pitch; a leap is crossfaded.
+
+    `other` is room.
+    """
+    if abs(end - away) < 2.0 * FASTEST * TICK:
+        read_sinc(line, at, away, (end - away) / TICK, sincs, out)
+        return
+    read_standing(line, at, away, sincs, out)
+    read_standing(line, at, end, sincs, other)
+    for n in range(TICK):
+        out[n] += np.float32(n / TICK) * (other[n] - out[n])
 
 
 @device(fastmath=CONTRACT)
@@ -121,8 +139,9 @@ def _colour(
 
 @device(fastmath=CONTRACT)
 def _fed(
-    dry: np.ndarray, back: np.ndarray, c: int, now: np.ndarray, steps: np.ndarray, out: np.ndarray
-) -> None:
+    dry: np.ndarray, back: np.ndarray, c: int, now: np.ndarray, steps: np.ndarray, law: float,
+    out: np.ndarray,
+) -> None:  # fmt: skip
     """What goes into the line of side `c`, into `out` ``[TICK]``.
 
     `dry` and `back` ``[2, TICK]`` are what comes in and what comes back.
@@ -131,7 +150,7 @@ def _fed(
     feedback, feedback_step = np.float32(now[0]), np.float32(steps[0])
     across, across_step = np.float32(now[1]), np.float32(steps[1])
     # All of what crosses over begins on the left: the echoes go from side to side.
-    begins = np.float32(1.0 if c == 0 else 0.0)
+    begins = np.float32(law if c == 0 else 0.0)
     for n in range(TICK):
         x = np.float32(n)
         over = across + x * across_step
@@ -186,7 +205,8 @@ def _answer(
 
 @kernel(
     "f4[:, ::1], f4[:, ::1], f4[:, :, ::1], f4[:, ::1], f8[::1], i8, f8, f8[:, ::1], "
-    "f8[:, ::1], f8, b1, f8, f4[:, :, ::1], f8[:, ::1]"
+    "f8[:, ::1], b1, b1, f8, f8, f4[:, ::1], f8[:, ::1], f4[:, :, ::1], f8[:, ::1]",
+    allocates=True,
 )
 def _run(
     signal: np.ndarray,
@@ -198,9 +218,12 @@ def _run(
     rate: float,
     values: np.ndarray,
     diffusers: np.ndarray,
-    speed: float,
+    shifts: bool,
     tape: bool,
+    law: float,
     follow: float,
+    sincs: np.ndarray,
+    heads: np.ndarray,
     scratch: np.ndarray,
     ends: np.ndarray,
 ) -> None:
@@ -212,23 +235,28 @@ def _run(
         Rings of the echoes ``[2, size]``, of the all-passes ``[2, 3, size]`` and of the pitch
         shifter ``[2, size]``.
     ones
-        The low-passes of damping and low cut of either channel, the phase of the pitch shifter, the
-        level for ducking, and between which lengths each channel is going over ``[10]``.
+        The low-passes of damping and low cut of either channel, one that is not used, the level for
+        ducking, and between which lengths each channel is going over ``[10]``.
     values
         Feedback, crossing, one-pole coefficients of damping and low cut, diffusion, pitch's
-        fraction, ducking, mix, and samples of each channel's echo, at every tick
-        ``[10, ticks + 1]``.
-    speed
-        Of the pitch shifter; 1 shifts nothing.
+        fraction, ducking, mix, samples of each channel's echo, and how fast the pitch shifter reads
+        each, at every tick ``[12, ticks + 1]``.
+    shifts
+        Whether the pitch shifter acts.
     tape
         Whether a moving time changes the pitch.
+    law
+        See `LAWS`.
     follow
         The one-pole coefficient of the level for ducking; 0 where nothing ducks.
+    sincs, heads
+        See `sinc_table`, and `shift_pitch`.
     scratch, ends
-        Scratch memory for what happens in a tick ``[4, 2, TICK]``, and for values and steps ``[2,
+        Scratch memory for what happens in a tick ``[5, 2, TICK]``, and for values and steps ``[2,
         8]``.
     """
     dry, heard, back, made, cloud = scratch[0], scratch[1], scratch[2], scratch[3, 0], scratch[3, 1]
+    shifted = scratch[4]
     now, steps = ends[0], ends[1]
     for k in range(values.shape[1] - 1):
         at = (first + k) * TICK
@@ -237,20 +265,31 @@ def _run(
             now[i], steps[i] = values[i, k], (values[i, k + 1] - values[i, k]) / TICK
         for c in range(2):
             if tape:
-                _read_tape(lines[c], at, values[8 + c, k], values[8 + c, k + 1], heard[c])
+                _read_tape(
+                    lines[c], at, values[8 + c, k], values[8 + c, k + 1], sincs, heard[c], made
+                )
             else:
                 _read_smooth(
-                    lines[c], at, values[8 + c, k], ones[6 + 2 * c : 8 + 2 * c], heard[c], made
+                    lines[c],
+                    at,
+                    values[8 + c, k],
+                    ones[6 + 2 * c : 8 + 2 * c],
+                    sincs,
+                    heard[c],
+                    made,
                 )
         _colour(heard, back, now, steps, ones)
-        if speed != 1.0:
-            phase = ones[4]
+        if shifts:
             for c in range(2):
-                copy(back[c], made)
-                ones[4] = shift_pitch(made, shifting[c], at, rate, speed, phase)
-                _blend(made, now[5], steps[5], back[c])
+                copy(back[c], shifted[c])
+            shift_pitch(
+                shifted, shifting, at, rate, values[10:12, k].copy(),
+                values[10:12, k + 1].copy(), sincs, heads,
+            )  # fmt: skip
+            for c in range(2):
+                _blend(shifted[c], now[5], steps[5], back[c])
         for c in range(2):
-            _fed(dry, back, c, now, steps, made)
+            _fed(dry, back, c, now, steps, law, made)
             if diffusers.shape[1] > 0:
                 copy(made, cloud)
                 for d in range(diffusers.shape[1]):
@@ -264,6 +303,7 @@ def _run(
         lines[:] = 0.0
         smear[:] = 0.0
         shifting[:] = 0.0
+        heads[:] = 0.0
         ones[:] = 0.0
         signal[:] = 0.0
 
@@ -281,6 +321,20 @@ def _time(key: str, name: str, default: float) -> Parameter:
         scale=Scale.LOGARITHMIC,
         moves=Moves.SHARED,
         group="Time",
+    )
+
+
+def _pitch(side: str) -> Parameter:
+    return Parameter(
+        f"pitch_{side}",
+        f"Pitch {side}",
+        f"What each turn shifts an echo on the {side} by, in cents.",
+        unit="ct",
+        low=-WIDEST,
+        high=WIDEST,
+        default=0.0,
+        moves=Moves.SHARED,
+        group="Pitch in the loop",
     )
 
 
@@ -302,20 +356,20 @@ def _time(key: str, name: str, default: float) -> Parameter:
                          group="Echoes"),
             shared.percent("crossing", "Crossing", "How far echoes go from side to side.", 0.0,
                          group="Echoes"),
+            Parameter("law", "Crossing law", "Whether what begins on the left, where all crosses "
+                      "over, is as loud as both sides were, or their plain sum.",
+                      default="power", kind=Kind.CHOICE, group="Echoes",
+                      choices=(Choice("power", "Equal power"), Choice("linear", "Linear"))),
             shared.percent("diffusion", "Diffusion", "How far echoes smear into a cloud.", 0.0,
                          group="Echoes"),
             shared.hertz("damping", "Damping", "Above this each echo gets darker.", 5_000.0,
                          low=200.0, group="Tone"),
             shared.hertz("low_cut", "Low cut", "Below this each echo gets thinner.", 120.0,
                          high=2_000.0, group="Tone"),
-            Parameter("pitch", "Pitch in the loop", "What each turn shifts an echo by.",
-                      default="none", kind=Kind.CHOICE, group="Tone",
-                      choices=(Choice("none", "As it is"), Choice("octave", "Octave up"),
-                               Choice("fifth", "Fifth up"),
-                               Choice("octave_down", "Octave down"))),
-            Parameter("pitched", "Pitched", "How much of an echo is shifted.", unit="%",
-                      high=100.0, default=50.0, moves=Moves.SHARED, group="Tone",
-                      when=("pitch", ("octave", "fifth", "octave_down"))),
+            _pitch("left"),
+            _pitch("right"),
+            shared.percent("pitched", "Pitched", "How much of an echo is shifted.", 50.0,
+                           group="Pitch in the loop"),
             shared.level("ducking", "Ducking", "How far echoes give way while the signal is loud.",
                          0.0, low=0.0, high=36.0, group="Output"),
             shared.mix("Echoes against the direct signal.", 30.0),
@@ -329,16 +383,21 @@ class Delay(Effect):
         super().__init__(part, address, movement, rate)
         self._tempo = movement.setting.tempo
         self._moved = self.bundle(*FRACTIONS)
-        self._scratch = zeros((4, 2, TICK))
+        self._scratch = zeros((5, 2, TICK))
         self._ends = zeros((2, len(FRACTIONS)), float)
-        self._speed = 2.0 ** (PITCHES[part.text("pitch")] / 12.0)
+        self._pitches = self.bundle(*(f"pitch_{side}" for side in SIDES))
+        cents = [self.trajectory(f"pitch_{side}").reach() for side in SIDES]
+        self._shifts = self.trajectory("pitched").reach()[1] > 0.0 and any(
+            reach != (0.0, 0.0) for reach in cents
+        )
 
     def initial_state(self) -> State:
         """See `Effect.initial_state`."""
         return {
             "lines": np.zeros((2, ring_size(LONGEST * self.rate)), np.float32),
             "smear": np.zeros((2, 3, ring_size(0.031 * self.rate)), np.float32),
-            "shifting": np.zeros((2, ring_size(2.2 * WINDOW * self.rate)), np.float32),
+            "shifting": np.zeros((2, ring_size(HELD * self.rate)), np.float32),
+            "heads": np.zeros((2, HEADS)),
             "ones": np.zeros(10),
         }
 
@@ -357,11 +416,12 @@ class Delay(Effect):
         return found
 
     def _values(self, moments: Moments) -> Floats:
-        """The values of `_run`, and each channel's samples, at every tick ``[10, ticks + 1]``."""
-        found = np.empty((len(FRACTIONS) + 2, len(moments.times)))
+        """The values of `_run` at every tick ``[12, ticks + 1]``."""
+        found = np.empty((len(FRACTIONS) + 4, len(moments.times)))
         found[: len(FRACTIONS)] = UNITS * self._moved.values(moments)
         found[2:4] = one_pole_at(found[2:4], self.rate)
-        found[8], found[9] = (self._samples(key, moments) for key in ("left", "right"))
+        found[8], found[9] = (self._samples(key, moments) for key in SIDES)
+        found[10:] = np.exp2(self._pitches.values(moments) / 1_200.0)
         return found
 
     def process_stereo(self, block: Block, signal: Signal, sidechain: Signal | None) -> None:
@@ -380,23 +440,27 @@ class Delay(Effect):
             float(self.rate),
             values,
             DIFFUSERS if self.trajectory("diffusion").reach()[1] > 0.0 else NO_DIFFUSERS,
-            self._speed,
+            self._shifts,
             self.part.text("moving") == "tape",
+            LAWS[self.part.text("law")],
             follow,
+            SINCS,
+            self.state["heads"],
             self._scratch,
             self._ends,
         )
 
     def tail(self) -> float:
         """See `Processor.tail`: echoes until they are 60 dB down; with full feedback, for ever."""
-        longest = max(self._longest(key) for key in ("left", "right"))
+        slowest_side = max(self._longest(key) for key in SIDES)
         feedback = MOST_FEEDBACK * self.trajectory("feedback").reach()[1] / 100.0
         if feedback >= 1.0:
             return math.inf
         turns = 1.0 + (math.log(1e-3) / math.log(feedback) if feedback > 1e-3 else 0.0)
         smear = 0.4 if self.trajectory("diffusion").reach()[1] > 0.0 else 0.0
         slowest = 2.0 * math.pi * self.trajectory("low_cut").reach()[0]
-        return turns * (longest + smear) + 6.9 / slowest
+        shifting = HELD if self._shifts else 0.0
+        return turns * (slowest_side + smear + shifting) + 6.9 / slowest
 
     def _longest(self, key: str) -> float:
         moved_time = self.trajectory(key)

@@ -9,11 +9,12 @@ import numpy as np
 import pytest
 import scipy.signal
 
+from caligo.document.upgrading import upgraded_sound
 from caligo.effects.convolution import response_of
 from caligo.engine.render.engine import RATES
 from caligo.material.store import current
 from caligo.processing.partitions import LONG, PARTITION, convolve, initial_state, spectra_of
-from tests.core.builders import RATE, decibels
+from tests.core.builders import RATE, decibels, heard_pitch, loudest_off
 from tests.core.effects import effect, impulse, noise, sine, through
 
 
@@ -64,22 +65,75 @@ def test_echoes_go_from_side_to_side() -> None:
         assert other < 1e-6, k
 
 
-@pytest.mark.parametrize(("pitch", "ratio"), [("octave", 2.0), ("fifth", 2 ** (7 / 12)),
-                                              ("octave_down", 0.5)])  # fmt: skip
-def test_the_loop_shifts_by_its_interval(pitch: str, ratio: float) -> None:
-    """The second echo of a tone, all of it shifted, is an interval away (equal temperament)."""
-    tone = np.zeros((2, 3 * RATE), np.float32)
-    tone[:, :RATE] = 0.5 * sine(600.0, 1.0)[:, :RATE]
-    fx = effect("delay", left=seconds(1.1), right=seconds(1.1), pitch=pitch, pitched=100.0,
-                **PLAIN | {"feedback": 100.0})  # fmt: skip
+def saw(hertz: float, length: float, rate: int) -> np.ndarray:
+    """A saw without anything above 0.4 of the rate or 3 kHz, on both sides ``[2, samples]``."""
+    t = np.arange(int(length * rate) // 64 * 64) / rate
+    count = max(1, int(min(0.4 * rate, 3_000.0) / hertz))
+    waves = [np.sin(2.0 * np.pi * k * hertz * t) / k for k in range(1, count + 1)]
+    return np.repeat(0.2 * np.sum(waves, axis=0)[None], 2, axis=0).astype(np.float32)
+
+
+@pytest.mark.parametrize("rate", [44_100, 96_000])
+@pytest.mark.parametrize("cents", [-2_400.0, -1_200.0, -317.0, 700.0, 1_200.0, 1_901.0])
+@pytest.mark.parametrize("key", [48, 55.5, 69])
+def test_the_loop_shifts_by_its_interval(cents: float, key: float, rate: int) -> None:
+    """The second echo of a note is an interval away, as Praat hears it, and as loud as the first.
+
+    Between its partials there is 30 dB less than in the loudest of them.
+    """
+    hertz = 440.0 * 2.0 ** ((key - 69.0) / 12.0)
+    tone = np.zeros((2, int(3.2 * rate) // 64 * 64), np.float32)
+    note = saw(hertz, 1.0, rate)
+    tone[:, : note.shape[1]] = note
+    side = {"left": seconds(1.1), "right": seconds(1.1)}
+    fx = effect("delay", rate=rate, pitch_left=cents, pitch_right=cents, pitched=100.0,
+                **side, **PLAIN | {"feedback": 100.0})  # fmt: skip
     heard = through(fx, tone)[0]
-    second = heard[int(2.4 * RATE) : int(2.9 * RATE)]
-    lines = np.abs(np.fft.rfft(second * np.hanning(len(second)), 8 * RATE))
-    # Two readings in turn put side bands beside the pitch: their middle is it.
-    hertz = np.arange(len(lines)) / 8.0
-    strong = lines > 0.3 * lines.max()
-    middle = float(np.average(hertz[strong], weights=lines[strong] ** 2))
-    assert 1200.0 * abs(math.log2(middle / (600.0 * ratio))) < 30.0
+    first = heard[int(1.3 * rate) : int(1.9 * rate)]
+    second = heard[int(2.5 * rate) : int(3.1 * rate)]
+    wanted = hertz * 2.0 ** (cents / 1_200.0)
+    found = heard_pitch(second, rate, 0.7 * wanted, 1.4 * wanted)
+    assert 1_200.0 * abs(math.log2(found / wanted)) < 2.0
+    assert decibels(second.std() / first.std()) == pytest.approx(0.0, abs=0.5)
+    lines = [k * wanted for k in range(int(0.5 * rate / wanted) + 1)]
+    if wanted > 60.0:  # closer lines are not told apart in 0.6 s
+        assert loudest_off(second, rate, lines, 0.4 * rate) < -30.0
+
+
+def test_either_side_is_shifted_by_its_own_interval() -> None:
+    tone = np.zeros((2, 3 * RATE), np.float32)
+    tone[:, :RATE] = saw(220.0, 1.0, RATE)[:, :RATE]
+    fx = effect("delay", left=seconds(1.1), right=seconds(1.1), pitch_left=-498.0,
+                pitch_right=386.0, pitched=100.0, **PLAIN | {"feedback": 100.0})  # fmt: skip
+    heard = through(fx, tone)[:, int(2.4 * RATE) : int(2.9 * RATE)]
+    for side, cents in zip(heard, (-498.0, 386.0), strict=True):
+        wanted = 220.0 * 2.0 ** (cents / 1_200.0)
+        found = heard_pitch(side, RATE, 0.7 * wanted, 1.4 * wanted)
+        assert 1_200.0 * abs(math.log2(found / wanted)) < 2.0
+
+
+@pytest.mark.parametrize("rate", [44_100, 48_000, 96_000])
+@pytest.mark.parametrize("place", [0.0, 0.25, 0.5, 0.93])
+@pytest.mark.parametrize("moving", ["tape", "smooth"])
+def test_an_echo_between_two_samples_keeps_its_highs(moving: str, place: float, rate: int) -> None:
+    """16 kHz comes back as loud as 1 kHz, wherever between two samples the echo lies."""
+    time = seconds((9_000.0 + place) / rate)
+    levels = []
+    for hertz in (1_000.0, 16_000.0):
+        fx = effect("delay", rate=rate, left=time, right=time, moving=moving, **PLAIN)
+        levels.append(through(fx, sine(hertz, 0.5, 0.3, rate))[0, -8_192:].std())
+    assert decibels(levels[1] / levels[0]) == pytest.approx(0.0, abs=0.1)
+
+
+@pytest.mark.parametrize("crossing", [0.0, 37.0, 100.0])
+def test_the_first_echo_is_as_loud_however_far_it_crosses(crossing: float) -> None:
+    """At equal power; summed plainly it was 3 dB louder from side to side."""
+    burst = np.zeros((2, RATE), np.float32)
+    burst[:, :4_800] = noise(0.1)[0, :4_800]
+    fx = effect("delay", left=seconds(0.4), right=seconds(0.4), crossing=crossing, **PLAIN)
+    heard = through(fx, burst)[:, int(0.39 * RATE) :]
+    power = float((heard.astype(float) ** 2).sum() / (burst.astype(float) ** 2).sum())
+    assert 0.5 * decibels(power) == pytest.approx(0.0, abs=1.0)
 
 
 def test_smooth_times_do_not_bend_the_pitch_and_tape_does() -> None:
@@ -209,3 +263,22 @@ def test_strings_ring_in_tune_and_as_long_as_they_say(
     curve = 10.0 * np.log10(energy / energy[0] + 1e-12)
     a, b = np.argmax(curve < -5.0), np.argmax(curve < -25.0)
     assert (b - a) / rate * 3.0 == pytest.approx(decay, rel=0.1)
+
+
+def test_an_older_delay_has_its_interval_and_its_sum_of_both_sides() -> None:
+    def upgraded(**params: Any) -> dict[str, Any]:
+        master = {"effects": [{"id": "echo", "kind": "delay", "params": params}]}
+        found = upgraded_sound({"schema": 9, "name": "Old", "layers": [], "master": master})
+        made: dict[str, Any] = found["master"]["effects"][0]["params"]
+        return made
+
+    assert upgraded(mix=30) == {"mix": 30, "law": "linear"}
+    assert upgraded(pitch="none", pitched=40) == {"pitched": 40, "law": "linear"}
+    down = {"law": "linear", "pitch_left": -1_200.0, "pitch_right": -1_200.0}
+    assert upgraded(pitch="octave_down") == down
+    burst = np.zeros((2, RATE), np.float32)
+    burst[:, :4_800] = noise(0.1)[0, :4_800]
+    old = effect("delay", left=seconds(0.4), crossing=100.0, law="linear", **PLAIN)
+    heard = through(old, burst)[0, int(0.39 * RATE) :]
+    # Both sides alike, one on top of the other: twice as high, as it was.
+    assert np.abs(heard).max() == pytest.approx(2.0 * np.abs(burst).max(), rel=0.05)

@@ -24,6 +24,8 @@ NEEDS: dict[str, Params] = {
     "highpass.even": {"resonance": 70},
     "filter.even": {"resonance": 70},
     "filter.resonance": {"slope": "24"},
+    "delay.law": {"crossing": 80},
+    "delay.pitched": {"pitch_left": 700},
     "layer.key_fade": {"key_high": 60},
     "layer.velocity_fade": {"velocity_high": 90},
     "layer.ring_ratio": {"ring_by": "sine", "ring_amount": 100},

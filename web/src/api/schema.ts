@@ -1750,10 +1750,10 @@ export interface components {
             };
             /**
              * Schema
-             * @default 9
+             * @default 10
              * @constant
              */
-            schema: 9;
+            schema: 10;
             /** Name */
             name: string;
             /**
