@@ -14,8 +14,7 @@ from caligo.movement.modulator import Surroundings
 from caligo.movement.moments import Moments
 from caligo.movement.movement import Movement
 from caligo.movement.notes import Floats
-from caligo.movement.voices import as_notes, plan_voices
-from caligo.movement.zones import zone_gain
+from caligo.movement.voices import as_notes, plan_layer_voices, zone_gains
 from caligo.signal.decibels import gain
 
 CELL = 0.01
@@ -74,12 +73,13 @@ class LayerLevel:
 
     def __init__(self, sound: Sound, layer: Layer, movement: Surroundings) -> None:
         still = Movement(sound, movement.setting.score, hold_still=True)
-        voices = plan_voices(sound, movement.setting.score.notes, movement.setting.tempo)
+        setting = movement.setting
+        voices = plan_layer_voices(sound, layer, setting.score.notes, setting.tempo)
         self._notes = as_notes(voices)
         path = f"{layer.id}.{layer.envelope.id}"
         self._envelope = NoteEnvelope(still, path, gain)
         softest = still.trajectory(f"{path}.velocity").base
-        zones = np.array([zone_gain(layer, voice) for voice in voices], dtype=np.float64)
+        zones = zone_gains(layer, voices)
         self._power = (zones * gain(-softest * (1.0 - self._notes.velocity))) ** 2
 
     def values(self, times: Floats) -> Floats:

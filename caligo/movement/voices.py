@@ -11,10 +11,12 @@ import numpy as np
 
 from caligo.document.pitch import frequency
 from caligo.document.score import Note
-from caligo.document.sound import Sound, TuningScale
+from caligo.document.sound import Layer, Part, Sound, TuningScale
 from caligo.document.tempo import TempoMap
+from caligo.document.times import Time
 from caligo.movement.chance import derive, text_seed
 from caligo.movement.notes import OPEN_HOLD, Floats, Notes, seconds
+from caligo.movement.zones import zone_gain
 
 AT_ONCE = 1e-6
 """Seconds of a glide that is a step."""
@@ -65,6 +67,12 @@ def as_notes(voices: Sequence[Voice]) -> Notes:
         velocity=np.array([v.velocity for v in voices], dtype=np.float64),
         seed=np.array([v.seed for v in voices], dtype=np.uint64),
     )
+
+
+def zone_gains(part: Part, voices: Sequence[Voice]) -> Floats:
+    """How much of each voice a layer or source plays ``[voices]``."""
+    found = [zone_gain(part, voice.key, round(voice.velocity * 127)) for voice in voices]
+    return np.array(found, dtype=np.float64)
 
 
 def _plain(note: Note) -> Voice:
@@ -148,12 +156,31 @@ def _single(notes: list[Note], glide: float, legato: bool) -> list[Voice]:
 
 def plan_voices(sound: Sound, notes: Sequence[Note], tempo: TempoMap) -> list[Voice]:
     """The voices that play `notes`, in the order in which they start."""
+    return _planned(sound, notes, tempo, sound.text("mode"), sound.time("glide"))
+
+
+def plan_layer_voices(
+    sound: Sound, layer: Layer, notes: Sequence[Note], tempo: TempoMap
+) -> list[Voice]:
+    """The voices of one layer: the sound's, or in a voice mode of its own.
+
+    A line of its own is made of the notes in the layer's range alone: a bass under a chord does
+    not fall silent because of what is played above it.
+    """
+    mode = layer.text("voice_mode")
+    if mode == "sound":
+        return plan_voices(sound, notes, tempo)
+    own = [note for note in notes if zone_gain(layer, note.pitch, note.velocity) > 0.0]
+    return _planned(sound, own, tempo, mode, layer.time("glide"))
+
+
+def _planned(
+    sound: Sound, notes: Sequence[Note], tempo: TempoMap, mode: str, time: Time
+) -> list[Voice]:
     ordered = sorted(notes, key=lambda n: (n.start, n.pitch, n.id))
-    mode = sound.text("mode")
     if mode == "poly":
         return _poly(ordered, int(sound.number("voices")))
     one = as_notes([_plain(ordered[0])]) if ordered else None
-    time = sound.time("glide")
     glide = 0.0
     if one is not None:
         glide = float(seconds(np.array([time.value]), time.unit, one, tempo)[0])

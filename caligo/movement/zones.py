@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from caligo.document.sound import Part
-from caligo.movement.voices import Voice
 
 
 def _fade(value: float, low: float, high: float, width: float) -> float:
@@ -19,11 +18,11 @@ def _fade(value: float, low: float, high: float, width: float) -> float:
     return gain
 
 
-def zone_gain(part: Part, voice: Voice) -> float:
-    """How much of a voice a layer or source plays, by its key and velocity range."""
-    key = _fade(voice.key, part.number("key_low"), part.number("key_high"), part.number("key_fade"))
+def zone_gain(part: Part, note: int, midi_velocity: int) -> float:
+    """How much of a note a layer or source plays, by its key and velocity range."""
+    key = _fade(note, part.number("key_low"), part.number("key_high"), part.number("key_fade"))
     velocity = _fade(
-        round(voice.velocity * 127),
+        midi_velocity,
         part.number("velocity_low"),
         part.number("velocity_high"),
         part.number("velocity_fade"),

@@ -23,6 +23,8 @@ from caligo.signal.gains import crossfade, scale_stereo
 
 CROSSFADE = 15
 """Ticks in which a bypass comes in: 20 ms at 48 kHz."""
+WHOLE = 100.0
+"""Per cent at which a chain is heard as it stands."""
 SILENT = 1e-7
 """A peak below, 140 dB under full scale, counts as rung out."""
 
@@ -182,11 +184,22 @@ class Chain:
     blend
         For several side by side: where between the first and the last one listens, in per cent.
         All stand one behind the other without it.
+    amount
+        For a chain of one stereo signal: how much of it is heard against what comes in, in per
+        cent.
     """
 
-    def __init__(self, processors: Sequence[Slot], blend: Trajectory | None = None) -> None:
+    def __init__(
+        self,
+        processors: Sequence[Slot],
+        blend: Trajectory | None = None,
+        amount: Trajectory | None = None,
+    ) -> None:
         self.slots = list(processors)
         self._blend = blend if len(self.slots) > 1 else None
+        self._amount = amount if self.slots else None
+        # What goes around comes as late as what goes through.
+        self._around = FixedDelay(self.latency())
 
     def __bool__(self) -> bool:
         return any(not slot.idle for slot in self.slots)
@@ -204,7 +217,24 @@ class Chain:
         `entries` are what only comes in at the processor of a number, or goes into that one alone
         where they stand side by side.
         """
-        heard, later = sidechains or {}, entries or {}
+        amount = self._amount
+        if amount is None or not (amount.moved or amount.base < WHOLE):
+            self._go_through(block, signal, sidechains or {}, tap, entries or {})
+            return
+        dry = signal.copy()
+        self._around.process(dry[0])
+        self._go_through(block, signal, sidechains or {}, tap, entries or {})
+        crossfade(signal, dry, 1.0 - amount.values(block.moments) / WHOLE)
+
+    def _go_through(
+        self,
+        block: Block,
+        signal: Signal,
+        heard: Sidechains,
+        tap: Tap | None,
+        later: Mapping[int, Signal],
+    ) -> None:
+        """All of a signal through the processors, see `process`."""
         if self._blend is not None:
             self._side_by_side(block, signal, heard, tap, later)
             return
@@ -257,13 +287,15 @@ class Chain:
         """Go back to the state before the first sound."""
         for slot in self.slots:
             slot.reset()
+        self._around.reset()
 
     def save_state(self) -> State:
-        """A copy of every processor's state, by address and kind."""
-        return {
+        """A copy of every processor's state, by address and kind, and what goes around them."""
+        found: State = {
             f"{slot.processor.address} {slot.processor.kind}": slot.save_state()
             for slot in self.slots
         }
+        return found | ({self._amount.path: self._around.held.copy()} if self._amount else {})
 
     def restore_state(self, state: State) -> None:
         """Take over the states of processors with the same address and kind."""
@@ -271,6 +303,8 @@ class Chain:
             found = state.get(f"{slot.processor.address} {slot.processor.kind}")
             if found is not None:
                 slot.restore_state(found)
+        if self._amount is not None and self._amount.path in state:
+            self._around.restore(state[self._amount.path])
 
     def switch(self, bypass: Mapping[str, bool]) -> None:
         """Take up what is bypassed, by address; live, see `Slot`."""
@@ -310,10 +344,11 @@ def build_chain(
     movement: Movement,
     rate: int,
     blend: Trajectory | None = None,
+    amount: Trajectory | None = None,
 ) -> Chain:
     """The chain of what stands in a document under `owner`, such as ``nave`` or ``ground``."""
     slots = []
     for part in parts:
         made = implementation(part.family, part.kind)(part, f"{owner}.{part.id}", movement, rate)
         slots.append(Slot(made, part.bypass))
-    return Chain(slots, blend)
+    return Chain(slots, blend, amount)

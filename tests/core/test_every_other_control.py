@@ -96,7 +96,8 @@ def sound_of(module: Module, params: Params) -> Params:
     elif module.kind == "layer":
         two = [{"id": f"f{i}", "kind": kind, "params": {"cutoff": 900}}
                for i, kind in enumerate(("lowpass", "highpass"))]  # fmt: skip
-        layer |= {"params": params, "filters": two}
+        insert = {"id": "fx", "kind": "tremolo"}
+        layer |= {"params": params, "filters": two, "inserts": [insert]}
     elif module.kind == "amplitude":
         layer["envelope"] = {"params": layer["envelope"]["params"] | params}
     else:

@@ -161,7 +161,7 @@ def test_nothing_takes_up_the_state_of_another_kind() -> None:
         fresh = after.mixer.save_state()["chains"]
         after.restore_state(before.save_state())
         now = after.mixer.save_state()["chains"]
-        (key,) = now
+        (key,) = now.keys() - {"master.amount"}
         assert key == f"master.fx effect/{kind}"
         for name, array in now[key]["processor"].items():
             assert np.array_equal(array, fresh[key]["processor"][name])

@@ -11,7 +11,7 @@ from __future__ import annotations
 import sys
 from pathlib import Path
 
-from tests.figures import folding, from_the_middle, level_and_space, peaks_and_effects
+from tests.figures import echoes, folding, from_the_middle, level_and_space, peaks_and_effects
 from tests.figures.figure import Figure
 
 PAGE = Path(__file__).parents[2] / "docs" / "figures.md"
@@ -19,6 +19,7 @@ ALL = (
     *folding.FIGURES,
     *level_and_space.FIGURES,
     *peaks_and_effects.FIGURES,
+    *echoes.FIGURES,
     *from_the_middle.FIGURES,
 )
 

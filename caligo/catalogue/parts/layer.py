@@ -1,5 +1,6 @@
 """What every layer has besides its source: balance, ranges and how its filters are joined."""
 
+from caligo.catalogue.amount import amount_parameter
 from caligo.catalogue.module import Module
 from caligo.catalogue.parameter import (
     Choice,
@@ -58,7 +59,7 @@ def _modulated(way: str, amount: Parameter) -> tuple[Parameter, ...]:
         family="part",
         kind="layer",
         groups=(
-            ("Mix", "level pan note_pan"),
+            ("Mix", "level pan note_pan amount"),
             ("Filters", "arrangement blend"),
             ("Ring modulation", "ring_by ring_layer ring_ratio ring_amount"),
             ("Phase modulation", "phase_by phase_layer phase_ratio phase_depth"),
@@ -96,6 +97,7 @@ def _modulated(way: str, amount: Parameter) -> tuple[Parameter, ...]:
                 high=100.0,
                 moves=Moves.PER_NOTE,
             ),
+            amount_parameter("the layer's effects"),
             Parameter(
                 "octave",
                 "Octave",
@@ -173,6 +175,15 @@ def _modulated(way: str, amount: Parameter) -> tuple[Parameter, ...]:
                     when=("phase_by", ("sine", "layer")),
                 ),
             ),
+            Parameter("voice_mode", "Voice mode",
+                      "How this layer plays notes, if not as the sound does: in mono and legato a "
+                      "line of those in its range alone.",
+                      default="sound", kind=Kind.CHOICE, group="Voices",
+                      choices=(Choice("sound", "As the sound"), Choice("poly", "Poly"),
+                               Choice("mono", "Mono"), Choice("legato", "Legato"))),
+            Parameter("glide", "Glide", "How long the pitch takes to reach a new note.",
+                      unit="s", high=20.0, default=0.0, kind=Kind.TIME, group="Voices",
+                      when=("voice_mode", ("mono", "legato"))),
             key_number("key_low", "Lowest key", "Notes below are not played by this layer.", 0,
                        "Keys"),
             key_number("key_high", "Highest key", "Notes above are not played by this layer.",

@@ -1,5 +1,6 @@
 """Sends, buses and the master: where layers meet."""
 
+from caligo.catalogue.amount import amount_parameter
 from caligo.catalogue.module import Module
 from caligo.catalogue.parameter import Choice, Kind, Moves, Parameter, Scale
 from caligo.catalogue.registry import register
@@ -48,7 +49,10 @@ class SendPart:
         kind="bus",
         name="Bus",
         help="Effects shared by what is sent to it.",
-        parameters=(_level("level", "Return", "Level at which the bus joins the master."),),
+        parameters=(
+            _level("level", "Return", "Level at which the bus joins the master."),
+            amount_parameter("the bus's effects"),
+        ),
     )
 )
 class BusPart:
@@ -63,6 +67,7 @@ class BusPart:
         help="Effects on everything, the final level and the true-peak ceiling.",
         parameters=(
             _level("level", "Level", "Loudness of the whole sound."),
+            amount_parameter("the master's effects"),
             Parameter(
                 "ceiling",
                 "Ceiling",

@@ -59,7 +59,8 @@ class LayerRenderer:
         self.rate = rate
         self.meter = meter
         self.voices = LayerVoices(sound, layer, movement, voicing, rate, preview, meter, workers)
-        self.inserts = build_chain(own_inserts(layer), layer.id, movement, rate)
+        amount = movement.trajectory(f"{layer.id}.amount")
+        self.inserts = build_chain(own_inserts(layer), layer.id, movement, rate, amount=amount)
         self.heard_from = -math.inf
         """See `Block.heard_from`."""
         self._standing = np.zeros(2)

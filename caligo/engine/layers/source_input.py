@@ -20,7 +20,7 @@ from caligo.movement.chance import derive, text_seed
 from caligo.movement.envelope import SourceEnvelope
 from caligo.movement.movement import Movement
 from caligo.movement.notes import Floats
-from caligo.movement.zones import zone_gain
+from caligo.movement.voices import zone_gains
 from caligo.processing.processor import State
 from caligo.signal.channels import scale_channels
 from caligo.signal.pan import balance
@@ -103,8 +103,7 @@ class SourceInput:
         """Take up a new set of voices."""
         self._voicing = voicing
         self._split.play(voicing.voices)
-        gains = [zone_gain(self.part, voice) for voice in voicing.voices]
-        self._zones = np.array(gains, dtype=np.float64)
+        self._zones = zone_gains(self.part, voicing.voices)
 
     def change(self, layer: Layer) -> None:
         """Take up edited numbers."""

@@ -20,7 +20,7 @@ from caligo.movement.moments import ModulatorValues, Moments
 from caligo.movement.movement import Movement
 from caligo.movement.notes import Floats
 from caligo.movement.trajectory import GLIDE
-from caligo.movement.zones import zone_gain
+from caligo.movement.voices import zone_gains
 from caligo.processing.chain import build_chain
 from caligo.processing.processor import State
 from caligo.signal.channels import scale_channels
@@ -48,6 +48,8 @@ class LayerVoices:
         See `caligo.engine.render.engine.Engine`.
     workers
         How many play its voices at the same time.
+    voiced_as
+        The layer whose voice mode counts: one that modulates another has a voice for each of its.
     """
 
     def __init__(
@@ -60,8 +62,10 @@ class LayerVoices:
         preview: bool = False,
         meter: Meter | None = None,
         workers: int = 1,
+        voiced_as: Layer | None = None,
     ) -> None:
         self.layer = layer
+        self._voiced_as = voiced_as or layer
         self.rate = rate
         self._preview = preview
         self.meter = meter
@@ -72,7 +76,9 @@ class LayerVoices:
         blend = movement.trajectory(f"{path}.blend") if parallel else None
         self.filters = build_chain(layer.filters, path, movement, rate, blend)
         self._others = {
-            other.id: LayerVoices(sound, other, movement, voicing, rate, preview)
+            other.id: LayerVoices(
+                sound, other, movement, voicing, rate, preview, voiced_as=self._voiced_as
+            )
             for other in named_modulators(sound, layer)
         }
         self.inputs = [
@@ -99,10 +105,10 @@ class LayerVoices:
 
     def play(self, voicing: Voicing) -> None:
         """Take up a new set of voices; those that go on keep their filters' states."""
-        self.voicing = voicing
+        self.voicing = voicing.of(self._voiced_as)
         self._changed_at = None
         for one in self.inputs:
-            one.play(voicing)
+            one.play(self.voicing)
         self._prepare()
         for other in self._others.values():
             other.play(voicing)
@@ -115,7 +121,7 @@ class LayerVoices:
         cuts = np.array([v.cut for v in voicing.voices], dtype=np.float64)
         release = self._envelope.release(everything)
         self._ends = np.minimum(notes.start + notes.length + release, cuts + FADE_OUT)
-        zones = np.array([zone_gain(self.layer, v) for v in voicing.voices], dtype=np.float64)
+        zones = zone_gains(self.layer, voicing.voices)
         softer = self._softest.at_starts(everything) * (1.0 - notes.velocity)
         self._loudness = zones * 10.0 ** (-softer / 20.0)
 

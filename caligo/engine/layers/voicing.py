@@ -7,7 +7,7 @@ from collections.abc import Sequence
 import numpy as np
 
 from caligo.document.score import Note
-from caligo.document.sound import Sound
+from caligo.document.sound import Layer, Sound
 from caligo.document.tempo import TempoMap
 from caligo.kernels import kernel
 from caligo.movement.chance import combine, signed, wander_along
@@ -19,6 +19,7 @@ from caligo.movement.voices import (
     as_notes,
     moved_pitch_values,
     pitch_values,
+    plan_layer_voices,
     plan_voices,
 )
 
@@ -27,13 +28,29 @@ DRIFT_PERIOD = 9.0
 
 
 class Voicing:
-    """All voices that play a score's notes, as one sound has them."""
+    """All voices that play a score's notes, as a sound has them, or one layer in its own mode."""
 
-    def __init__(self, sound: Sound, notes: Sequence[Note], tempo: TempoMap) -> None:
-        self.voices = plan_voices(sound, notes, tempo)
+    def __init__(
+        self, sound: Sound, notes: Sequence[Note], tempo: TempoMap, layer: Layer | None = None
+    ) -> None:
+        self._sound, self._notes, self._tempo = sound, notes, tempo
+        self._own: dict[str, Voicing] = {}
+        self.voices = (
+            plan_voices(sound, notes, tempo)
+            if layer is None
+            else plan_layer_voices(sound, layer, notes, tempo)
+        )
         self.all = as_notes(self.voices)
         self.none = as_notes([])
         self.tuning = Tuning(sound.number("a4"), sound.scale)
+
+    def of(self, layer: Layer) -> Voicing:
+        """The voices of a layer: these, or others where it has a voice mode of its own."""
+        if layer.text("voice_mode") == "sound":
+            return self
+        if layer.id not in self._own:
+            self._own[layer.id] = Voicing(self._sound, self._notes, self._tempo, layer)
+        return self._own[layer.id]
 
     def fundamentals(self) -> list[float]:
         """The pitches of all notes in Hz, without what layers add, lowest first."""

@@ -67,7 +67,8 @@ class Node:
         effects = (
             part.inserts[len(own_inserts(part)) :] if isinstance(part, Layer) else part.effects
         )
-        self.chain = build_chain(effects, part.id, movement, rate)
+        amount = movement.trajectory(f"{part.id}.amount")
+        self.chain = build_chain(effects, part.id, movement, rate, amount=amount)
         self.level = movement.trajectory(f"{part.id}.level")
         self.pan = movement.trajectory(f"{part.id}.pan") if self.is_layer else None
         self.paths = [SendPath(MASTER, None, False, FixedDelay(0))]
@@ -132,7 +133,8 @@ class Mixer:
         order = topological_order(inputs_of_all(sound))
         self._nodes = [made[name] for name in order if name != MASTER]
         self._buses = [bus.id for bus in sound.buses]
-        self._master = build_chain(sound.master.effects, MASTER, movement, rate)
+        amount = movement.trajectory(f"{MASTER}.amount")
+        self._master = build_chain(sound.master.effects, MASTER, movement, rate, amount=amount)
         self._level = movement.trajectory("master.level")
         self.entrance = Entrance()
         self._limiter = Limiter(sound.master.number("ceiling"), rate)

@@ -8,9 +8,12 @@ tempo where something lasts beats, and the length where something lasts a fracti
 from __future__ import annotations
 
 import hashlib
+import itertools
 import json
 from collections.abc import Collection, Sequence
 from typing import Any
+
+import numpy as np
 
 from caligo import ENGINE_VERSION
 from caligo.catalogue import implementation
@@ -25,7 +28,7 @@ from caligo.engine.layers.voicing import Voicing
 from caligo.material.needed import named
 from caligo.material.store import current
 from caligo.movement.hold_still import HoldStill, as_text
-from caligo.movement.zones import zone_gain
+from caligo.movement.voices import zone_gains
 
 
 def _hash(content: Any) -> str:
@@ -184,14 +187,20 @@ class StemKeys:
             for _, _, part in effect_parts(own_inserts(layer), "", "")
         )
         whole = "hold" in units or any(kind.uses_length for kind in kinds)
-        voices = [
+        voices = self._voicing.of(layers[0]).voices
+        if all_notes and self._voicing.of(layers[0]) is not self._voicing:
+            # What follows all notes also goes by those that the layer's own line leaves out.
+            voices = voices + self._voicing.voices
+        # What is shared follows the newest note, also one that these layers do not play.
+        heard = np.full(len(voices), all_notes)
+        for one in layers:
+            heard |= zone_gains(one, voices) > 0.0
+        counted = [
             (v.name, v.key, v.start, v.length, v.velocity, v.seed, v.line, v.glide, v.cut)
-            for v in self._voicing.voices
-            # What is shared follows the newest note, also one that these layers do not play.
-            if all_notes or any(zone_gain(one, v) > 0.0 for one in layers)
+            for v in itertools.compress(voices, heard)
         ]
         return {
-            "voices": voices,
+            "voices": counted,
             "tempo": [t.model_dump() for t in score.tempo] if "beats" in units else [],
             "length": score.length if whole else 0.0,
             "lanes": [x.model_dump(exclude={"id"}) for x in score.lanes if x.controller in lanes],

@@ -136,6 +136,17 @@ class TrajectoryView:
         self._movement = Movement(sound, score, hold_still=hold_still)
         self._voicing = Voicing(sound, score.notes, self._movement.setting.tempo)
 
+    def _voicing_of(self, address: str) -> Voicing:
+        """The voices that a parameter is heard in."""
+        owner = address.split(".", 1)[0]
+        layers = [layer for layer in self._sound.layers if layer.id == owner]
+        return self._voicing.of(layers[0]) if layers else self._voicing
+
+    def _of_first(self, voicing: Voicing, times: Floats) -> Moments:
+        """Moments of the first note; of one as long as the score, where there is none."""
+        first = voicing.all.row(0) if len(voicing.all) else whole(self._score.length)
+        return voicing.moments(times, first)
+
     def times(self, span: tuple[float, float] | None = None) -> Floats:
         """Seconds of the points of a stretch, or of the whole ``[points]``."""
         start, end = span or (0.0, self._score.length)
@@ -155,9 +166,10 @@ class TrajectoryView:
         moved = self._movement.moved()
         if address not in moved:
             return {}
-        times, voices = self.times(span), iter(self._voicing.voices)
+        voicing = self._voicing_of(address)
+        times, voices = self.times(span), iter(voicing.voices)
         found: dict[str, list[float | None]] = {}
-        for values, held in _Sounding(self._voicing, times).values(moved[address]):
+        for values, held in _Sounding(voicing, times).values(moved[address]):
             for row, here in enumerate(held):
                 voice = next(voices)
                 shown = times >= voice.start if most is None else here
@@ -192,9 +204,10 @@ class TrajectoryView:
     ) -> dict[str, list[float | None]]:
         trajectory, times = self._movement.trajectory(address), self.times()
         found: dict[str, list[float | None]] = {}
-        for row, voice in enumerate(self._voicing.voices):
-            moments = self._voicing.moments(times, self._voicing.all.row(row))
-            octaves = pitch.values(self._voicing, [voice], moments)[0] - MIDDLE_C_OCTAVES
+        voicing = self._voicing_of(address)
+        for row, voice in enumerate(voicing.voices):
+            moments = voicing.moments(times, voicing.all.row(row))
+            octaves = pitch.values(voicing, [voice], moments)[0] - MIDDLE_C_OCTAVES
             factor = np.exp2(octaves * follow.values(moments)[0] / 100.0)
             values = trajectory.values(moments)[0] * factor
             found[voice.name] = _where(times >= voice.start, values)
@@ -202,8 +215,7 @@ class TrajectoryView:
 
     def modulator(self, name: str) -> list[float]:
         """One modulator's values over the whole ``[points]``."""
-        first = self._voicing.all.row(0) if len(self._voicing.all) else whole(self._score.length)
-        moments = self._voicing.moments(self.times(), first)
+        moments = self._of_first(self._voicing, self.times())
         found: list[float] = moments.modulation(self._movement.modulators[name], True)[0].tolist()
         return found
 
@@ -216,9 +228,7 @@ class TrajectoryView:
         start, end = span or (0.0, self._score.length)
         step = (end - start) / (self._points * WITHIN)
         times = start + np.arange(self._points * WITHIN, dtype=np.float64) * step
-        first = voicing.all.row(0) if len(voicing.all) else whole(self._score.length)
-        shared = voicing.moments(times, first)
-        by_note = _newest_note(shared)
+        shared = self._of_first(voicing, times)
         found = Trajectories(
             times[::WITHIN],
             {
@@ -229,8 +239,13 @@ class TrajectoryView:
             two_sided=[name for name, m in movement.modulators.items() if m.bipolar],
         )
         moved = movement.moved()
-        sounding = _Sounding(voicing, found.times)
+        heard_in = {path: self._voicing_of(path) for path in moved}
+        notes = {
+            id(own): (_newest_note(self._of_first(own, times)), _Sounding(own, found.times))
+            for own in heard_in.values()
+        }
         for path, trajectory in moved.items():
+            by_note, sounding = notes[id(heard_in[path])]
             if trajectory.shared:
                 values = trajectory.values(shared)[0]
             else:
