@@ -117,6 +117,9 @@ function Filter({
   );
 }
 
+/** Groups of a layer's parameters that stand in other sections; what is new stands with its notes. */
+const ELSEWHERE = ["Mix", "Filters", "Pitch", "Ring modulation", "Phase modulation"];
+
 /** The chain of one layer, from its sources to its place in the mix; `layer` is without values. */
 export function LayerEditor({
   layer,
@@ -188,8 +191,8 @@ export function LayerEditor({
           >
             <PartStrips place={own} only={["Ring modulation", "Phase modulation"]} />
           </Section>
-          <Section title="Key and velocity range" about="which notes this layer plays">
-            <PartStrips place={own} only={["Keys", "Velocities"]} />
+          <Section title="Notes" about="which notes this layer plays, and how">
+            <PartStrips place={own} without={ELSEWHERE} headed />
           </Section>
         </>
       ),

@@ -66,7 +66,7 @@ export function PartStrips({
   place: PartPlace;
   /** Some of the parameters, by their keys or by the groups that the catalogue puts them in. */
   only?: string[];
-  /** Parameters that are shown in another way, by their keys. */
+  /** What is shown elsewhere or in another way, likewise. */
   without?: readonly string[];
   rename?: (parameter: Parameter) => string;
   /** Whether a single group has its heading too, where other strips stand before it. */
@@ -78,6 +78,7 @@ export function PartStrips({
     (p) =>
       keys.includes(p.key) &&
       !without.includes(p.key) &&
+      !without.includes(p.group) &&
       (!only || only.includes(p.key) || only.includes(p.group)),
   );
   const groups = [...new Set(shown.map((p) => p.group))];
