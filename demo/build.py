@@ -38,6 +38,11 @@ def source(kind: str, *items: Document, **params: Any) -> Document:
     return _source(kind, params, list(items))
 
 
+def beside(id: str, kind: str, **params: Any) -> Document:
+    """A further source of a layer."""
+    return {"id": id, "kind": kind, "params": params, "items": []}
+
+
 def operator(number: int, **params: Any) -> Document:
     """An operator of the operators source."""
     return part(f"operator{number}", "operator", **params)
@@ -59,6 +64,7 @@ def layer(
     sends: dict[str, float],
     params: Document | None = None,
     inserts: list[Document] | None = None,
+    more: list[Document] | None = None,
 ) -> Document:
     """A layer; `source` is the wavetable's values, or what `source` made; sends in dB by bus."""
     return {
@@ -66,6 +72,7 @@ def layer(
         "name": name,
         "params": params or {},
         "source": source if "kind" in source else _source("wavetable", source),
+        "more_sources": more or [],
         "filters": filters,
         "envelope": {"params": envelope},
         "inserts": inserts or [],

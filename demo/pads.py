@@ -5,6 +5,7 @@ from __future__ import annotations
 from demo.build import (
     Document,
     beats,
+    beside,
     by_name,
     hold,
     layer,
@@ -89,6 +90,10 @@ def gelatin_choir() -> Document:
                     part("filter1", "lowpass", cutoff=1500, resonance=8, key_follow=40),
                     part("filter2", "highpass", cutoff=90, slope="12"),
                 ],
+                more=[
+                    beside("air", "noise", tilt=-3, width=80, level=-12, entry="2",
+                           own_envelope="yes", own_delay=hold(0.05), own_attack=hold(0.4)),
+                ],
                 envelope={"attack": seconds(3.2), "release": seconds(4.5), "sustain": -2},
                 sends={"nave": -6},
                 params={"level": -3.0, "pan": -12, "drift": 8},
@@ -137,6 +142,7 @@ def gelatin_choir() -> Document:
             ("years+", "high.source.shift", 60),
             ("vowel", "high.source.position", 25),
             ("breath", "low.filter1.cutoff", 0.9),
+            ("breath", "low.air.level", 6),
             ("breath", "high.source.level", 5),
             ("tremor", "low.source.fine", 7),
             ("key", "high.filter1.cutoff", 0.4),
@@ -223,6 +229,11 @@ def polar_axis() -> Document:
                 source("harmonic", rule="octaves", count=9, tilt=0, endless=0.5, bundle=3,
                        bundle_spread=7, place="turning", width=70, turn_period=seconds(97)),
                 filters=[part("filter1", "lowpass", cutoff=1150, resonance=8)],
+                more=[
+                    beside("root", "wavetable", table="sine", unison=2, detune=3, spread=20,
+                           level=-16, filtered=0, key_high=52, own_envelope="yes",
+                           own_delay=seconds(8), own_attack=seconds(20)),
+                ],
                 envelope={"attack": seconds(6), "release": seconds(6)},
                 sends={"nave": -8},
                 params={"level": -4, "drift": 4},

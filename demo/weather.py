@@ -2,7 +2,19 @@
 
 from __future__ import annotations
 
-from demo.build import Document, by_name, hold, layer, mover, nave, part, routes, seconds, source
+from demo.build import (
+    Document,
+    beside,
+    by_name,
+    hold,
+    layer,
+    mover,
+    nave,
+    part,
+    routes,
+    seconds,
+    source,
+)
 
 
 def snowblind() -> Document:
@@ -22,6 +34,11 @@ def snowblind() -> Document:
                 filters=[
                     part("filter1", "lowpass", cutoff=700, slope="12", resonance=6),
                     part("filter2", "highpass", cutoff=240, slope="12"),
+                ],
+                more=[
+                    beside("glint", "wavetable", table="sine", octave=2, unison=4, detune=9,
+                           spread=100, level=-11, entry="2", own_envelope="yes",
+                           own_delay=hold(0.2), own_attack=hold(0.5)),
                 ],
                 envelope={"attack": hold(0.12), "release": seconds(6), "sustain": -2,
                           "decay": hold(0.3)},
@@ -61,6 +78,7 @@ def snowblind() -> Document:
         ],
         "routes": routes(
             ("glare", "white.filter1.cutoff", 1.5),
+            ("glare", "white.glint.level", 7),
             ("gust", "white.filter2.cutoff", 0.8),
             ("flake", "white.source.level", 6),
             ("gust", "white.source.detune", 14),
