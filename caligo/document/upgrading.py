@@ -15,8 +15,9 @@ moves what it is multiplied by. Schema 9 gives layers more sources, and sources 
 whose defaults are what was before; effects that go round go with the sound's pace, in older
 documents at their own. In schema 10 a delay shifts either
 side by cents, where it had four intervals, and what crosses over at its start is as loud as both
-sides were; in older documents it is their plain sum. Nothing in an older document means something
-else in a newer schema.
+sides were; in older documents it is their plain sum. Resonators ring as long as their decay says,
+which high ones of older documents did not. Nothing in an older document means something else in a
+newer schema.
 """
 
 from __future__ import annotations
@@ -105,6 +106,8 @@ def _effect_as_before(effect: Any, schema: Any) -> Any:
         return found
     if effect.get("kind") == "delay":
         found["params"] = params = _shifted_by_cents(params)
+    if effect.get("kind") == "resonators":
+        found["params"] = params = {"slope": "6"} | params
     if schema == 9:
         return found
     if effect.get("kind") in UNPACED:

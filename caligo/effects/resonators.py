@@ -12,6 +12,7 @@ from caligo.document.sound import EffectPart, Part
 from caligo.kernels import kernel
 from caligo.movement.block import Block
 from caligo.movement.movement import Movement
+from caligo.movement.notes import Floats
 from caligo.movement.periods import paced_parameter
 from caligo.movement.voices import Tuning
 from caligo.processing import shared
@@ -21,11 +22,14 @@ from caligo.processing.processor import Signal, State
 from caligo.signal.gains import scale_stereo
 from caligo.signal.short_loop import SHORTEST, run_short_loop
 from caligo.signal.smoothing import one_pole_at, one_pole_delay
+from caligo.signal.string_loop import MEMORY, run_strings, tuned_loop
 from caligo.signal.ticks import TICK
 
 MOST = 8
 LOWEST = 20.0
 LONGEST_DECAY = 20.0
+MOST_KEPT = 0.99995
+"""What of a turn is left at most."""
 
 
 @kernel("f4[:, :, ::1], f8[:, :, ::1], f8[::1], f4[:, ::1]")
@@ -73,6 +77,10 @@ def _gather(strings: np.ndarray, gains: np.ndarray, mix: np.ndarray, signal: np.
                       moves=Moves.SHARED, group="Ringing"),
             shared.hertz("damping", "Damping", "Above this strings fade sooner.", 6_000.0,
                          low=500.0, group="Ringing"),
+            Parameter("slope", "Damping slope", "With 12 dB fundamentals ring as long as the decay "
+                      "says, with 6 dB high strings fade sooner as a whole.",
+                      default="12", kind=Kind.CHOICE, group="Ringing",
+                      choices=(Choice("6", "6 dB"), Choice("12", "12 dB"))),
             shared.period("Length of one turn of the strings in the picture.", 40.0),
             paced_parameter(group="Movement"),
             shared.percent("spread", "Spread", "How far apart the strings stand.", 70.0,
@@ -92,6 +100,7 @@ class Resonators(EffectLFO):
                 MOST, Tuning(movement.sound.number("a4"), movement.sound.scale)
             )
             self._ratios = np.full(MOST, 2.0 ** part.number("octave"))
+        self._steep = part.text("slope") == "12"
         super().__init__(part, address, movement, rate)
 
     @classmethod
@@ -102,7 +111,8 @@ class Resonators(EffectLFO):
     def initial_state(self) -> State:
         """See `Effect.initial_state`."""
         size = 1 << math.ceil(math.log2(self.rate / LOWEST + 2 * TICK))
-        return {"strings": np.zeros((len(self._ratios), 2, size + 1))}
+        held = MEMORY if self._steep else 1
+        return {"strings": np.zeros((len(self._ratios), 2, size + held))}
 
     def process_stereo(self, block: Block, signal: Signal, sidechain: Signal | None) -> None:
         """See `Effect.process_stereo`."""
@@ -116,16 +126,57 @@ class Resonators(EffectLFO):
             moments = block.moments
             root, fed, kept, heard = self._held.at(moments.started, moments.times)
         tuned = np.clip(root * self._ratios[:, None], LOWEST, 0.45 * self.rate / SHORTEST)
-        dark = np.broadcast_to(one_pole_at(damping, self.rate), mix.shape)
-        turn = 2.0 * np.pi * tuned / self.rate
-        length = np.maximum(self.rate / tuned - one_pole_delay(turn, dark), SHORTEST)
-        # Each turn loses its fraction of the decay, of which the damping takes some at the pitch.
-        taken = dark / np.sqrt(1.0 - 2.0 * (1.0 - dark) * np.cos(turn) + (1.0 - dark) ** 2)
-        back = kept * np.minimum(np.power(10.0, -3.0 / (tuned * decay)) / taken, 0.99995)
         strings = np.repeat(signal[None], count, axis=0)
         if self._held is not None:
             for s in range(count):
                 scale_stereo(strings[s : s + 1], fed[s])
+        ring = self._ring_steep if self._steep else self._ring_gently
+        ring(strings, tuned, damping, decay, kept, block)
+        self._place(strings, signal, spread, mix, heard, block)
+
+    def _ring_steep(
+        self,
+        strings: Signal,
+        tuned: Floats,
+        damping: Floats,
+        decay: Floats,
+        kept: Floats,
+        block: Block,
+    ) -> None:
+        """Strings ``[strings, 2, samples]``, in place.
+
+        `tuned` and `kept` are ``[strings, ticks + 1]``, `damping` and `decay` ``[ticks + 1]``.
+        """
+        dampings = np.broadcast_to(damping, tuned.shape)
+        length, lowpass, turn = tuned_loop(tuned, dampings, self.rate)
+        # Each turn loses its fraction of the decay.
+        back = kept * np.minimum(np.power(10.0, -3.0 * turn / decay), MOST_KEPT)
+        run_strings(
+            strings,
+            length,
+            back,
+            lowpass,
+            np.sqrt(1.0 - back**2),
+            block.span.first * TICK,
+            self.state["strings"],
+        )
+
+    def _ring_gently(
+        self,
+        strings: Signal,
+        tuned: Floats,
+        damping: Floats,
+        decay: Floats,
+        kept: Floats,
+        block: Block,
+    ) -> None:
+        """The same with a low-pass of one pole, which takes from high fundamentals too."""
+        dark = np.broadcast_to(one_pole_at(damping, self.rate), tuned.shape[1:])
+        turn = 2.0 * np.pi * tuned / self.rate
+        length = np.maximum(self.rate / tuned - one_pole_delay(turn, dark), SHORTEST)
+        # Each turn loses its fraction of the decay, of which the damping takes some at the pitch.
+        taken = dark / np.sqrt(1.0 - 2.0 * (1.0 - dark) * np.cos(turn) + (1.0 - dark) ** 2)
+        back = kept * np.minimum(np.power(10.0, -3.0 / (tuned * decay)) / taken, MOST_KEPT)
         rest = np.zeros_like(back)
         run_short_loop(
             strings,
@@ -136,6 +187,18 @@ class Resonators(EffectLFO):
             block.span.first * TICK,
             self.state["strings"],
         )
+
+    def _place(
+        self,
+        strings: Signal,
+        signal: Signal,
+        spread: Floats,
+        mix: Floats,
+        heard: Floats,
+        block: Block,
+    ) -> None:
+        """Mix strings into the signal ``[2, samples]``, each where it stands in the picture."""
+        count = len(strings)
         phase = self.cycles(block)
         place = spread / 100.0 * np.sin(2.0 * np.pi * (phase + np.arange(count)[:, None] / count))
         angle = (1.0 + place) * (math.pi / 4.0)

@@ -244,15 +244,17 @@ def test_without_a_recording_the_signal_is_only_late() -> None:
 @pytest.mark.parametrize("decay", [0.5, 3.0, 12.0])
 @pytest.mark.parametrize(
     ("semitones", "rate"),
-    [(-21.0, 48_000), (0.0, 44_100), (19.0, 48_000), (26.0, 96_000), (36.0, 48_000)],
-)
+    [(-21.0, 48_000), (0.0, 44_100), (26.0, 96_000), (36.0, 48_000), (47.7, 44_100),
+     (63.0, 44_100), (63.0, 96_000)],
+)  # fmt: skip
+@pytest.mark.parametrize("damping", [500.0, 6_000.0, 20_000.0])
 def test_strings_ring_in_tune_and_as_long_as_they_say(
-    semitones: float, rate: int, decay: float
+    semitones: float, rate: int, decay: float, damping: float
 ) -> None:
     """Equal temperament over the root; 60 dB in the time set, by Schroeder's integration."""
     hertz = 110.0 * 2.0 ** (semitones / 12.0)
-    fx = effect("resonators", chord=[semitones], root=110.0, decay=decay, damping=20_000.0,
-                spread=0.0, mix=100.0, rate=rate)  # fmt: skip
+    fx = effect("resonators", chord=[semitones - 3.0], root=110.0 * 2.0**0.25, decay=decay,
+                damping=damping, spread=0.0, mix=100.0, rate=rate)  # fmt: skip
     heard = through(fx, impulse(decay + 2.0, rate))[0].astype(float)
     lines = np.abs(np.fft.rfft(heard[: 2 * rate] * np.hanning(2 * rate), 32 * rate))
     around = lines[int(32 * hertz * 0.97) : int(32 * hertz * 1.03)]
@@ -263,6 +265,25 @@ def test_strings_ring_in_tune_and_as_long_as_they_say(
     curve = 10.0 * np.log10(energy / energy[0] + 1e-12)
     a, b = np.argmax(curve < -5.0), np.argmax(curve < -25.0)
     assert (b - a) / rate * 3.0 == pytest.approx(decay, rel=0.1)
+
+
+def test_overtones_fade_sooner_above_the_damping() -> None:
+    """A string at 220 Hz: its tenth partial rings shorter at 1 kHz of damping than at 10 kHz."""
+    left = []
+    for damping in (1_000.0, 10_000.0):
+        fx = effect("resonators", chord=[0.0], root=220.0, decay=4.0, damping=damping, spread=0.0,
+                    mix=100.0)  # fmt: skip
+        heard = through(fx, impulse(2.0))[0, RATE:].astype(float)
+        lines = np.abs(np.fft.rfft(heard * np.hanning(len(heard))))
+        left.append(decibels(lines[2_190:2_210].max() / lines[210:230].max()))
+    assert left[0] < left[1] - 40.0
+
+
+def test_older_strings_fade_as_they_did() -> None:
+    part = {"id": "s", "kind": "resonators", "params": {"decay": 8.0}}
+    old = {"schema": 9, "name": "Old", "layers": [], "master": {"effects": [part]}}
+    found = upgraded_sound(old)["master"]["effects"][0]["params"]
+    assert found == {"decay": 8.0, "slope": "6"}
 
 
 def test_an_older_delay_has_its_interval_and_its_sum_of_both_sides() -> None:

@@ -1,4 +1,4 @@
-"""Figures of the delay: what each turn of its loop does to an echo."""
+"""Figures of what goes round in loops: echoes of the delay, strings of the resonators."""
 
 from __future__ import annotations
 
@@ -6,9 +6,10 @@ import itertools
 import math
 
 import numpy as np
+import scipy.signal
 
 from tests.core.builders import RATE, decibels, heard_pitch, loudest_off
-from tests.core.effects import effect, noise, sine, through
+from tests.core.effects import effect, impulse, noise, sine, through
 from tests.core.test_echoes import PLAIN, saw, seconds
 from tests.figures.figure import Figure
 
@@ -104,6 +105,25 @@ def first_echo() -> float:
     return worst
 
 
+def string_decay() -> float:
+    """Per cent by which a string's decay is off, by Schroeder's integration around its pitch."""
+    worst = 0.0
+    for rate, hertz, damping in itertools.product(
+        RATES, (98.0, 623.0, 1_760.0, 4_186.0), (1_000.0, 6_000.0, 20_000.0)
+    ):
+        root = min(hertz, 440.0)
+        fx = effect("resonators", rate=rate, root=root, chord=[12.0 * math.log2(hertz / root)],
+                    decay=8.0, damping=damping, spread=0.0, mix=100.0)  # fmt: skip
+        heard = through(fx, impulse(7.0, rate))[0].astype(float)
+        near = [hertz / 1.2, hertz * 1.2]
+        band = scipy.signal.butter(2, near, "bandpass", fs=rate, output="sos")
+        energy = np.cumsum(scipy.signal.sosfilt(band, heard)[::-1] ** 2)[::-1]
+        curve = 10.0 * np.log10(energy / energy[0] + 1e-12)
+        found = 3.0 * (np.argmax(curve < -25.0) - np.argmax(curve < -5.0)) / rate
+        worst = max(worst, 100.0 * abs(found / 8.0 - 1.0))
+    return worst
+
+
 FIGURES = (
     Figure("echo-pitch", "Delay: an echo after a turn of its pitch, C3 to E5, off by", 2.0,
            "cents", cents_off),
@@ -112,6 +132,8 @@ FIGURES = (
            "dB", lines),
     Figure("echo-chord", "Delay: the same of a chord of four notes", -30.0, "dB", chord_lines),
     Figure("echo-highs", "Delay: 16 kHz between two samples, a turn", 0.5, "dB", highs),
+    Figure("string-decay", "Resonators of 8 s, 98 Hz to 4,186 Hz: decay off", 10.0, "%",
+           string_decay),
     Figure("echo-first", "Delay: the first echo as it crosses over, against without", 1.0, "dB",
            first_echo),
 )  # fmt: skip
