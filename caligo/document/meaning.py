@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from caligo.catalogue import Kind, module
+from caligo.catalogue import Kind, Moves, module
 from caligo.catalogue.placement import ALL
 from caligo.document.addresses import find_parameter, parts
 from caligo.document.problems import Problem
@@ -43,6 +43,7 @@ def warnings(sound: Sound) -> list[Problem]:
         found += _empty(path, part, moved[path])
         found += _upside_down(path, part)
     found += _routes(sound, here, moved)
+    found += _ruled_by_the_newest(sound)
     found += _idle_modulators(sound)
     found += _missing_entries(sound)
     if all(layer.mute for layer in sound.layers):
@@ -107,6 +108,26 @@ def _upside_down(path: str, part: Part) -> Iterator[Problem]:
         if isinstance(low, int | float) and isinstance(high, int | float) and low > high:
             yield Problem(
                 f"{path}.{key}", "the lower end lies above the upper, so no note is in between", low
+            )
+
+
+def _ruled_by_the_newest(sound: Sound) -> Iterator[Problem]:
+    """Routes from modulators of each note to what all notes share."""
+    each = {m.id for m in sound.modulators if m.scope == "note"}
+    inside = {m.id for m in sound.modulators}
+    names = names_of(sound)
+    for route in sound.routes:
+        address = find_parameter(sound, route.target)
+        owner = route.target.partition(".")[0]
+        own = [name for name in (route.source, route.scaled_by) if name in each]
+        if route.muted or route.depth == 0.0 or not own or address is None or owner in inside:
+            continue
+        if address.parameter.moves is not Moves.PER_NOTE:
+            what = f"{names.get(owner, 'the sound')}'s {address.parameter.name.lower()}"
+            yield Problem(
+                f"routes.{route.id}",
+                f"{names[str(own[0])]} moves each note by itself, but {what} is one for all notes, "
+                "so the newest note rules",
             )
 
 

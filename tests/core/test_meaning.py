@@ -67,6 +67,34 @@ def test_modulators_without_routes_are_told() -> None:
     assert name not in output(document)
 
 
+@pytest.mark.parametrize(
+    ("scope", "target", "told"),
+    [
+        ("note", "a.pan", True),
+        ("note", "master.level", True),
+        ("sound", "a.pan", False),
+        ("note", "a.note_pan", False),
+        ("note", "n.period", False),
+    ],
+)
+def test_what_each_note_moves_of_what_all_share_is_told(
+    scope: str, target: str, told: bool
+) -> None:
+    movers = [
+        {"id": "m", "name": "Unrest", "kind": "random", "scope": scope},
+        {"id": "n", "name": "Other", "kind": "lfo", "scope": "note"},
+    ]
+    routes = [
+        {"id": "r", "from": "m", "to": target, "depth": 1},
+        {"id": "s", "from": "n", "to": "a.source.fine", "depth": 1},
+    ]
+    layer = {"id": "a", "name": "A", "source": {"kind": "wavetable"}}
+    sound = read_sound({"name": "Test", "layers": [layer], "modulators": movers, "routes": routes})
+    found = {p.address: p.message for p in warnings(sound)}
+    assert set(found) == ({"routes.r"} if told else set())
+    assert not told or "the newest note rules" in found["routes.r"]
+
+
 def test_an_entry_at_a_filter_that_is_not_there_is_told() -> None:
     document = changed()
     count = len(document["layers"][0]["filters"])
