@@ -80,7 +80,17 @@ def test_trace_gives_every_values(sound_file: str, capsys: pytest.CaptureFixture
     assert main(["trace", sound_file, "--minutes", "1", "--points", "50", "--json"]) == 0
     data = json.loads(capsys.readouterr().out)
     assert set(data["modulators"]) == {"swell", "weather"}
-    assert len(data["parameters"]["ground.filter1.cutoff"]["value"]) == 50
+    cutoff = data["parameters"]["ground.filter1.cutoff"]
+    assert len(cutoff["value"]) == 50
+    assert [cutoff[key] for key in ("owner", "part", "name", "unit")] == [
+        "Ground", "Low-pass", "Cutoff", "Hz",
+    ]  # fmt: skip
+    swell = data["modulators"]["swell"]
+    assert (swell["name"], swell["kind"], swell["bipolar"]) == ("Swell", "lfo", True)
+    with pytest.raises(SystemExit):
+        main(["trace", "--help"])
+    told = capsys.readouterr().out
+    assert all(f"\n{part} " in told for part in data)
 
 
 def test_measure(tmp_path: Path, sound_file: str, capsys: pytest.CaptureFixture[str]) -> None:
