@@ -208,7 +208,7 @@ export function Stations({
             </li>
           ))}
         </ol>
-        <div className="grid shrink-0 grid-cols-[auto_auto] content-center justify-items-start text-xs">
+        <div className="grid shrink-0 grid-cols-[auto_auto] content-center justify-items-start text-xs [&>:nth-last-child(n+3)]:col-span-2">
           {adding}
           <button
             type="button"
