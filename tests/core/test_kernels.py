@@ -57,13 +57,15 @@ def own_cache(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> Path:
 def ran(tmp_path: Path, own_cache: Path) -> Callable[[str], str]:
     """Runs the caller beside a callee's text, in a process of its own."""
     (tmp_path / "caller_on_trial.py").write_text(CALLER)
+    # Kept byte code is told apart by the second and the size of its file: of two texts as long as
+    # each other within one second the first would be run twice.
+    environment = os.environ | {"PYTHONPATH": os.getcwd(), "PYTHONDONTWRITEBYTECODE": "1"}
 
     def run(callee: str) -> str:
         (tmp_path / "callee_on_trial.py").write_text(callee)
         done = subprocess.run(
             [sys.executable, "caller_on_trial.py"],
-            cwd=tmp_path, env=os.environ | {"PYTHONPATH": os.getcwd()},
-            capture_output=True, text=True, check=False,
+            cwd=tmp_path, env=environment, capture_output=True, text=True, check=False,
         )  # fmt: skip
         assert done.returncode == 0, done.stderr
         return done.stdout.strip()
