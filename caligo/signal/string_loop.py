@@ -11,12 +11,14 @@ from __future__ import annotations
 import math
 
 import numpy as np
+from numpy.typing import NDArray
 
 from caligo.kernels import CONTRACT, device, kernel
-from caligo.movement.notes import Floats
 from caligo.signal.arrays import is_zero
 from caligo.signal.silence import DEAD, is_silent
 from caligo.signal.ticks import TICK
+
+Floats = NDArray[np.float64]
 
 SHORTEST = 3.0
 """Samples of the shortest loop: shorter ones cannot be read between samples."""
