@@ -119,14 +119,14 @@ def _ruled_by_the_newest(sound: Sound) -> Iterator[Problem]:
     for route in sound.routes:
         address = find_parameter(sound, route.target)
         owner = route.target.partition(".")[0]
-        own = [name for name in (route.source, route.scaled_by) if name in each]
+        own = sorted(route.modulators & each)
         if route.muted or route.depth == 0.0 or not own or address is None or owner in inside:
             continue
         if address.parameter.moves is not Moves.PER_NOTE:
             what = f"{names.get(owner, 'the sound')}'s {address.parameter.name.lower()}"
             yield Problem(
                 f"routes.{route.id}",
-                f"{names[str(own[0])]} moves each note by itself, but {what} is one for all notes, "
+                f"{names[own[0]]} moves each note by itself, but {what} is one for all notes, "
                 "so the newest note rules",
             )
 

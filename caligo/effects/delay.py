@@ -21,7 +21,7 @@ from caligo.processing.effect import Effect
 from caligo.processing.processor import Signal, State
 from caligo.signal.aligned import zeros
 from caligo.signal.arrays import copy
-from caligo.signal.delay_line import FASTEST, ring_size
+from caligo.signal.delay_line import ring_size
 from caligo.signal.diffuser import diffuse
 from caligo.signal.exponential import sine_of_turns
 from caligo.signal.one_tick import give_tick, take_tick
@@ -48,6 +48,8 @@ DIFFUSION = 0.62
 """How much of itself each all-pass gives back."""
 FADE = 32
 """Ticks in which an echo without change of pitch goes over to a new time: 43 ms at 48 kHz."""
+LEAP = 0.5
+"""Samples that a time may change in a sample: by more, two readings are crossfaded."""
 SIDES = ("left", "right")
 WIDEST = 2_400.0
 """Cents by which a turn shifts an echo at most."""
@@ -102,7 +104,7 @@ def _read_tape(
 
     `other` is room.
     """
-    if abs(end - away) < 2.0 * FASTEST * TICK:
+    if abs(end - away) < LEAP * TICK:
         read_sinc(line, at, away, (end - away) / TICK, sincs, out)
         return
     read_standing(line, at, away, sincs, out)
@@ -235,8 +237,8 @@ def _run(
         Rings of the echoes ``[2, size]``, of the all-passes ``[2, 3, size]`` and of the pitch
         shifter ``[2, size]``.
     ones
-        The low-passes of damping and low cut of either channel, one that is not used, the level for
-        ducking, and between which lengths each channel is going over ``[10]``.
+        The low-passes of damping and low cut of either channel, the level for ducking, and between
+        which lengths each channel is going over ``[9]``.
     values
         Feedback, crossing, one-pole coefficients of damping and low cut, diffusion, pitch's
         fraction, ducking, mix, samples of each channel's echo, and how fast the pitch shifter reads
@@ -273,7 +275,7 @@ def _run(
                     lines[c],
                     at,
                     values[8 + c, k],
-                    ones[6 + 2 * c : 8 + 2 * c],
+                    ones[5 + 2 * c : 7 + 2 * c],
                     sincs,
                     heard[c],
                     made,
@@ -283,9 +285,8 @@ def _run(
             for c in range(2):
                 copy(back[c], shifted[c])
             shift_pitch(
-                shifted, shifting, at, rate, values[10:12, k].copy(),
-                values[10:12, k + 1].copy(), sincs, heads,
-            )  # fmt: skip
+                shifted, shifting, at, rate, values[10:, k], values[10:, k + 1], sincs, heads
+            )
             for c in range(2):
                 _blend(shifted[c], now[5], steps[5], back[c])
         for c in range(2):
@@ -297,7 +298,7 @@ def _run(
                     diffuse(cloud, smear[c, d], at, size, size, DIFFUSION)
                 _blend(cloud, now[4], steps[4], made)
             _keep(made, lines[c], at & (lines.shape[1] - 1))
-        ones[5] = _answer(dry, heard, now, steps, follow, ones[5])
+        ones[4] = _answer(dry, heard, now, steps, follow, ones[4])
         give_tick(dry, signal, k)
     if not math.isfinite(ones.sum()):
         lines[:] = 0.0
@@ -386,10 +387,6 @@ class Delay(Effect):
         self._scratch = zeros((5, 2, TICK))
         self._ends = zeros((2, len(FRACTIONS)), float)
         self._pitches = self.bundle(*(f"pitch_{side}" for side in SIDES))
-        cents = [self.trajectory(f"pitch_{side}").reach() for side in SIDES]
-        self._shifts = self.trajectory("pitched").reach()[1] > 0.0 and any(
-            reach != (0.0, 0.0) for reach in cents
-        )
 
     def initial_state(self) -> State:
         """See `Effect.initial_state`."""
@@ -398,8 +395,13 @@ class Delay(Effect):
             "smear": np.zeros((2, 3, ring_size(0.031 * self.rate)), np.float32),
             "shifting": np.zeros((2, ring_size(HELD * self.rate)), np.float32),
             "heads": np.zeros((2, HEADS)),
-            "ones": np.zeros(10),
+            "ones": np.zeros(9),
         }
+
+    def _shifts(self) -> bool:
+        """Whether a turn changes the pitch; the numbers may be turned while it plays."""
+        cents = [self.trajectory(f"pitch_{side}").reach() for side in SIDES]
+        return self.trajectory("pitched").reach()[1] > 0.0 and cents != [(0.0, 0.0)] * 2
 
     def _samples(self, key: str, moments: Moments) -> Floats:
         """A side's time in samples at every tick ``[ticks + 1]``."""
@@ -427,6 +429,11 @@ class Delay(Effect):
     def process_stereo(self, block: Block, signal: Signal, sidechain: Signal | None) -> None:
         """See `Effect.process_stereo`."""
         values = block.moments.for_all_notes(id(self), self._values)
+        shifts = self._shifts()
+        if not shifts and self.state["heads"].any():
+            # What it holds would be heard when it is turned on again.
+            self.state["heads"][:] = 0.0
+            self.state["shifting"][:] = 0.0
         follow = 0.0
         if self.trajectory("ducking").reach()[1] > 0.0:
             follow = one_pole(1000.0 / (2.0 * math.pi * FOLLOW), self.rate)
@@ -440,7 +447,7 @@ class Delay(Effect):
             float(self.rate),
             values,
             DIFFUSERS if self.trajectory("diffusion").reach()[1] > 0.0 else NO_DIFFUSERS,
-            self._shifts,
+            shifts,
             self.part.text("moving") == "tape",
             LAWS[self.part.text("law")],
             follow,
@@ -459,7 +466,7 @@ class Delay(Effect):
         turns = 1.0 + (math.log(1e-3) / math.log(feedback) if feedback > 1e-3 else 0.0)
         smear = 0.4 if self.trajectory("diffusion").reach()[1] > 0.0 else 0.0
         slowest = 2.0 * math.pi * self.trajectory("low_cut").reach()[0]
-        shifting = HELD if self._shifts else 0.0
+        shifting = HELD if self._shifts() else 0.0
         return turns * (slowest_side + smear + shifting) + 6.9 / slowest
 
     def _longest(self, key: str) -> float:

@@ -148,9 +148,9 @@ class Resonators(EffectLFO):
         `tuned` and `kept` are ``[strings, ticks + 1]``, `damping` and `decay` ``[ticks + 1]``.
         """
         dampings = np.broadcast_to(damping, tuned.shape)
-        length, lowpass, turn = tuned_loop(tuned, dampings, self.rate)
+        length, lowpass, round_trip = tuned_loop(tuned, dampings, self.rate)
         # Each turn loses its fraction of the decay.
-        back = kept * np.minimum(np.power(10.0, -3.0 * turn / decay), MOST_KEPT)
+        back = kept * np.minimum(np.power(10.0, -3.0 * round_trip / decay), MOST_KEPT)
         run_strings(
             strings,
             length,

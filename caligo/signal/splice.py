@@ -22,9 +22,9 @@ from caligo.signal.ticks import TICK
 
 APART, FADE = 0.1, 0.03
 """Seconds between splices, and in which one reading gives way to the next."""
-RANGE = 0.0125
-"""Seconds by which a splice may lie on either side of its usual place: a cycle of 40 Hz in all."""
-COMPARED = 0.02
+RANGE = 0.018
+"""Seconds by which a splice may lie on either side of its usual place: a cycle of 28 Hz in all."""
+COMPARED = 0.025
 """Seconds of the wave that are compared."""
 COARSE = 12_000.0
 """Samples per second at which places are compared at first."""
@@ -33,7 +33,8 @@ HEADS = 4
 are, and whether there is one before."""
 LEANING = 0.05
 """How much less alike the farthest place counts: among equal ones the nearest is taken."""
-QUIET = 1e-12
+QUIET = 1e-30
+"""What keeps a silent wave from being divided by nothing."""
 
 
 def longest(speed: float) -> float:

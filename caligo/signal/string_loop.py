@@ -55,7 +55,7 @@ def tuned_loop(hertz: Floats, damping: Floats, rate: float) -> tuple[Floats, Flo
         Cutoff as the tangent of half its radians, and 1 / Q ``[2, ...]``: with ``x`` the square of
         the frequency over the cutoff, the gain is ``1 / sqrt((1 - x)^2 + x / Q^2)`` (the
         second-order low-pass of any handbook), solved for `Q`.
-    turn
+    round_trip
         Seconds that what rings takes for a turn: the low-pass holds it longer, by its group delay,
         than it shifts its phase.
     """

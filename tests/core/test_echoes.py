@@ -9,12 +9,22 @@ import numpy as np
 import pytest
 import scipy.signal
 
+from caligo.document import Sound
 from caligo.document.upgrading import upgraded_sound
 from caligo.effects.convolution import response_of
+from caligo.engine.listening.live import Listening
 from caligo.engine.render.engine import RATES
 from caligo.material.store import current
 from caligo.processing.partitions import LONG, PARTITION, convolve, initial_state, spectra_of
-from tests.core.builders import RATE, decibels, heard_pitch, loudest_off
+from tests.core.builders import (
+    RATE,
+    decibels,
+    heard_pitch,
+    loudest_off,
+    one_note,
+    plain_layer,
+    plain_sound,
+)
 from tests.core.effects import effect, impulse, noise, sine, through
 
 
@@ -75,7 +85,7 @@ def saw(hertz: float, length: float, rate: int) -> np.ndarray:
 
 @pytest.mark.parametrize("rate", [44_100, 96_000])
 @pytest.mark.parametrize("cents", [-2_400.0, -1_200.0, -317.0, 700.0, 1_200.0, 1_901.0])
-@pytest.mark.parametrize("key", [48, 55.5, 69])
+@pytest.mark.parametrize("key", [33, 48, 55.5, 69, 96])
 def test_the_loop_shifts_by_its_interval(cents: float, key: float, rate: int) -> None:
     """The second echo of a note is an interval away, as Praat hears it, and as loud as the first.
 
@@ -98,6 +108,32 @@ def test_the_loop_shifts_by_its_interval(cents: float, key: float, rate: int) ->
     lines = [k * wanted for k in range(int(0.5 * rate / wanted) + 1)]
     if wanted > 60.0:  # closer lines are not told apart in 0.6 s
         assert loudest_off(second, rate, lines, 0.4 * rate) < -30.0
+
+
+def test_the_pitch_is_turned_while_it_plays() -> None:
+    """From no interval and back: heard at once, and nothing of before once it is turned again."""
+
+    def sound(cents: float) -> Sound:
+        params = {"left": seconds(0.1), "right": seconds(0.1), "pitch_left": cents,
+                  "pitch_right": cents, "pitched": 100.0, **PLAIN | {"feedback": 90.0}}  # fmt: skip
+        echo = {"id": "echo", "kind": "delay", "params": params}
+        return plain_sound(plain_layer(table="saw"), master={"effects": [echo]})
+
+    def pitch_after(cents: list[float]) -> float:
+        listening = Listening(sound(cents[0]), one_note(45, 30.0))
+        for after in cents[1:]:
+            for _ in range(24):
+                listening.block()
+            listening.edit(sound(after))
+        made = [listening.block() for _ in range(48)]
+        heard = np.concatenate(made, axis=1)[0, -RATE:]
+        lines = np.abs(np.fft.rfft(heard * np.hanning(len(heard))))
+        # An octave down lies halfway between the partials of the note.
+        return float(decibels(lines[54:57].max() / lines[109:112].max()))
+
+    assert pitch_after([0.0]) < -60.0
+    assert pitch_after([0.0, -1_200.0]) > -20.0
+    assert pitch_after([-1_200.0, 0.0, 0.0]) < pitch_after([-1_200.0]) - 6.0
 
 
 def test_either_side_is_shifted_by_its_own_interval() -> None:

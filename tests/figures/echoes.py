@@ -14,7 +14,7 @@ from tests.core.test_echoes import PLAIN, saw, seconds
 from tests.figures.figure import Figure
 
 RATES = (44_100, 48_000, 96_000)
-KEYS = (48.0, 53.3, 60.0, 69.0, 76.7)
+KEYS = (33.0, 48.0, 53.3, 60.0, 69.0, 76.7, 96.0)
 CENTS = (-1_200.0, -317.0, 700.0, 1_200.0, 1_901.0)
 TURN = 1.1
 """Seconds of an echo."""
@@ -125,7 +125,7 @@ def string_decay() -> float:
 
 
 FIGURES = (
-    Figure("echo-pitch", "Delay: an echo after a turn of its pitch, C3 to E5, off by", 2.0,
+    Figure("echo-pitch", "Delay: an echo after a turn of its pitch, A1 to C7, off by", 2.0,
            "cents", cents_off),
     Figure("echo-loss", "Delay: a turn of its pitch changes the level by", 0.5, "dB", loss),
     Figure("echo-lines", "Delay: between the partials of a note after a turn of its pitch", -30.0,

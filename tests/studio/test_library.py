@@ -4,11 +4,13 @@ from __future__ import annotations
 
 import io
 import json
+import re
 from typing import Any
 
 import pytest
 from django.apps import apps
 from django.core.files.uploadedfile import SimpleUploadedFile
+from django.db.migrations.loader import MigrationLoader
 
 from caligo.document import read_sound
 from caligo.document.held import held_chord
@@ -215,3 +217,9 @@ def test_what_is_kept_in_an_older_schema_is_brought_along(sound: Sound) -> None:
     assert (sound.document["schema"], sound.document["lanes"]) == (SOUND_SCHEMA, [])
     assert score.document["schema"] == 2
     assert len(score.document["notes"]) > 0
+
+
+def test_each_schema_has_a_migration_that_brings_what_is_kept_along() -> None:
+    names = MigrationLoader(None).disk_migrations
+    found = [re.fullmatch(r"\d+_schema_(\d+)", name) for app, name in names if app == "library"]
+    assert max(int(match[1]) for match in found if match) == SOUND_SCHEMA

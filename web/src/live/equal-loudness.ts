@@ -68,7 +68,7 @@ export interface MatchedGain {
   exact: boolean;
 }
 
-/** Make what is heard now as loud as what it is compared with: before as after, still as moving. */
+/** The gain at which before is as loud as after, and still as loud as moving. */
 export function matchedGain(stillness: Stillness): MatchedGain {
   settle();
   const compared = comparedWith();

@@ -141,6 +141,24 @@ describe("the live socket", () => {
     expect(state.renders[4]?.progress).toBe(0.5);
   });
 
+  it("counts a summary for the stillness that it was drawn with, however late it comes", () => {
+    const summary = {
+      type: "summary",
+      revision: store.knownRevision(),
+      frozen: null,
+      loudness: [],
+    };
+    live.holdStill(true);
+    // Drawn while all moved, and under way as it was stopped.
+    say({ ...summary, still: false, integrated: -20, true_peak: -12 });
+    expect(live.useLive.getState().matched).toEqual({ by: 0, exact: false });
+    say({ ...summary, still: true, integrated: -26, true_peak: -18 });
+    const { by, exact } = live.useLive.getState().matched;
+    expect([by, exact]).toEqual([6, true]);
+    live.holdStill(false);
+    expect(live.useLive.getState().matched.by).toBe(0);
+  });
+
   it("shows a problem that the server tells of", () => {
     say({ type: "problem", text: "The disk is full." });
     expect(notices.useNotices.getState().notice?.text).toBe("The disk is full.");
