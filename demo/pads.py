@@ -159,7 +159,8 @@ def plate_glass() -> Document:
     return {
         "schema": 10,
         "name": "Plate Glass",
-        "notes": "Prime partials of something stiff, rippling; splinters of a struck plate above.",
+        "notes": "Prime partials of something stiff, rippling, that break into shards of "
+        "themselves; splinters of a struck plate above.",
         "tags": ["bright", "glass"],
         "seed": 77,
         "layers": [
@@ -176,6 +177,9 @@ def plate_glass() -> Document:
                 ],
                 envelope={"attack": seconds(1.6), "release": seconds(5), "sustain": -4,
                           "decay": seconds(9)},
+                inserts=[part("shards", "granulator", position=0.6, position_scatter=2.2,
+                              density=9, size=0.45, size_scatter=40, pitch=12, reverse=35,
+                              level_scatter=12, pan_scatter=90, mix=25)],
                 sends={"nave": -4},
                 params={"arrangement": "parallel", "blend": 40, "level": -2},
             ),
@@ -208,6 +212,8 @@ def plate_glass() -> Document:
             ("growth+", "glass.source.morph", 70),
             ("steps", "glass.source.ripple_length", 0.8),
             ("turn", "glass.blend", 35),
+            ("growth+", "glass.shards.mix", 35),
+            ("other", "glass.shards.density", 1.2),
             ("other", "splinters.source.density", 1.6),
             ("growth+", "splinters.source.position_scatter", 30),
         ),

@@ -25,13 +25,15 @@ SHARPNESS = 7.0
 """The window's beta (Kaiser): images lie 70 dB down."""
 
 
-def sinc_table() -> NDArray[np.float32]:
-    """The weights of the samples around a place, by where it lies ``[PHASES + 1, TAPS]``.
+def sinc_table(taps: int = TAPS, sharpness: float = SHARPNESS) -> NDArray[np.float32]:
+    """The weights of the samples around a place, by where it lies ``[PHASES + 1, taps]``.
 
-    Row k is for a place ``k / PHASES`` of a sample before the sample of weight ``TAPS / 2``.
+    Row k is for a place ``k / PHASES`` of a sample before the sample of weight ``taps / 2``;
+    `sharpness` is the beta of Kaiser's window.
     """
-    away = np.arange(TAPS) - AHEAD + np.arange(PHASES + 1)[:, None] / PHASES
-    window = np.i0(SHARPNESS * np.sqrt(np.maximum(1.0 - (away / AHEAD) ** 2, 0.0)))
+    ahead = taps // 2
+    away = np.arange(taps) - ahead + np.arange(PHASES + 1)[:, None] / PHASES
+    window = np.i0(sharpness * np.sqrt(np.maximum(1.0 - (away / ahead) ** 2, 0.0)))
     weights = np.sinc(away) * window
     found: NDArray[np.float32] = (weights / weights.sum(axis=1, keepdims=True)).astype(np.float32)
     return found

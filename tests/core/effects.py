@@ -22,6 +22,7 @@ def effect(
     rate: int = RATE,
     modulators: list[dict[str, Any]] | None = None,
     routes: list[dict[str, Any]] | None = None,
+    lanes: list[dict[str, Any]] | None = None,
     chains: list[dict[str, Any]] | None = None,
     **params: Any,
 ) -> Effect:
@@ -34,6 +35,7 @@ def effect(
         master={"effects": [part]},
         modulators=modulators or [],
         routes=routes or [],
+        lanes=lanes or [],
     )
     movement = Movement(sound, one_note(69, 60.0))
     made: Effect = implementation("effect", kind)(

@@ -11,7 +11,14 @@ from __future__ import annotations
 import sys
 from pathlib import Path
 
-from tests.figures import echoes, folding, from_the_middle, level_and_space, peaks_and_effects
+from tests.figures import (
+    echoes,
+    folding,
+    from_the_middle,
+    grains,
+    level_and_space,
+    peaks_and_effects,
+)
 from tests.figures.figure import Figure
 
 PAGE = Path(__file__).parents[2] / "docs" / "figures.md"
@@ -20,6 +27,7 @@ ALL = (
     *level_and_space.FIGURES,
     *peaks_and_effects.FIGURES,
     *echoes.FIGURES,
+    *grains.FIGURES,
     *from_the_middle.FIGURES,
 )
 
