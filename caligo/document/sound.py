@@ -265,7 +265,7 @@ class Sound(Part):
         extra="forbid", allow_inf_nan=False, validate_by_name=True, serialize_by_alias=True
     )
 
-    schema_version: Literal[10] = Field(default=10, alias="schema")
+    schema_version: Literal[11] = Field(default=11, alias="schema")
     id: Ident = "sound"
     kind: Literal["sound"] = "sound"
     name: Name

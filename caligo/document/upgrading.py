@@ -13,11 +13,12 @@ instead of at equal power, and their reverbs are darker above 10 kHz than they s
 stiffness of a harmonic source begins at none and moves in millionths; what moved it by octaves now
 moves what it is multiplied by. Schema 9 gives layers more sources, and sources a place among them,
 whose defaults are what was before; effects that go round go with the sound's pace, in older
-documents at their own. In schema 10 a delay shifts either
-side by cents, where it had four intervals, and what crosses over at its start is as loud as both
-sides were; in older documents it is their plain sum. Resonators ring as long as their decay says,
-which high ones of older documents did not. Nothing in an older document means something else in a
-newer schema.
+documents at their own. In schema 10 a delay shifts either side by cents, where it had four
+intervals, and what crosses over at its start is as loud as both sides were; in older documents it
+is their plain sum. Resonators ring as long as their decay says, which high ones of older documents
+did not. In schema 11 drive relates to the level that comes in, and bends behind a filter; in older
+documents to a wave at -12 dB, and ahead of it. Nothing in an older document means something else in
+a newer schema.
 """
 
 from __future__ import annotations
@@ -26,9 +27,11 @@ import math
 from collections.abc import Iterator
 from typing import Any
 
-SOUND_SCHEMA = 10
+SOUND_SCHEMA = 11
 """The schema of sounds that is written."""
-KNOWN_SOUND_SCHEMAS = (1, 2, 3, 4, 5, 6, 7, 8, 9, 10)
+KNOWN_SOUND_SCHEMAS = (1, 2, 3, 4, 5, 6, 7, 8, 9, 10, 11)
+BENT = ("saturation", "folder", "ladder", "ladder_filter")
+"""What bends waves even where its document does not ask for drive."""
 UNPACED = ("chorus", "ensemble", "resonators", "auto_pan", "phaser", "flanger", "tremolo")
 """The effects that kept their own speed before schema 9."""
 INTERVALS = {"octave": 1_200.0, "fifth": 700.0, "octave_down": -1_200.0}
@@ -60,49 +63,73 @@ def upgraded_sound(data: dict[str, Any]) -> dict[str, Any]:
     Examples
     --------
     >>> upgraded_sound({"schema": 1, "name": "Old"})
-    {'schema': 10, 'name': 'Old'}
+    {'schema': 11, 'name': 'Old'}
     """
     schema = data.get("schema", SOUND_SCHEMA)
     if schema == SOUND_SCHEMA:
         return data
     upgraded = data | {"schema": SOUND_SCHEMA}
-    older = schema not in (7, 8, 9)
-    if schema not in (8, 9) and isinstance(data.get("layers"), list):
+    older = schema not in (7, 8, 9, 10)
+    if schema not in (8, 9, 10) and isinstance(data.get("layers"), list):
         layers = data["layers"]
         if schema not in (6, 7):
             layers = [_in_unison_as_before(layer, schema) for layer in layers]
         if schema != 7:
             layers = [_levelled_as_before(layer) for layer in layers]
         upgraded |= _as_stiff(upgraded | {"layers": layers})
+    moved = _targets(data)
     for key in ("layers", "buses"):
         if isinstance(upgraded.get(key), list):
-            upgraded[key] = [_effects_as_before(owner, schema) for owner in upgraded[key]]
+            upgraded[key] = [_effects_as_before(owner, schema, moved) for owner in upgraded[key]]
     if "master" in upgraded:
-        upgraded["master"] = _effects_as_before(upgraded["master"], schema)
+        upgraded["master"] = _effects_as_before(upgraded["master"], schema, moved)
     if older and isinstance(upgraded.get("lanes"), list):
         upgraded["lanes"] = _dark_lanes(upgraded)
     return upgraded
 
 
-def _effects_as_before(owner: Any, schema: Any) -> Any:
-    """What holds effects, with effects that sound as they did; what is broken stays broken."""
+def _targets(data: dict[str, Any]) -> tuple[str, ...]:
+    """What the routes and lanes of a sound move."""
+    moved = [item for key in ("routes", "lanes") for item in _listed(data.get(key))]
+    return tuple(str(item.get("to")) for item in moved if isinstance(item, dict))
+
+
+def _listed(value: Any) -> list[Any]:
+    return value if isinstance(value, list) else []
+
+
+def _effects_as_before(owner: Any, schema: Any, moved: tuple[str, ...]) -> Any:
+    """What holds filters and effects that sound as they did; what is broken stays broken.
+
+    `moved` is what routes and lanes move.
+    """
     if not isinstance(owner, dict):
         return owner
     found = dict(owner)
-    for key in ("effects", "inserts"):
+    for key in ("filters", "effects", "inserts"):
         if isinstance(owner.get(key), list):
-            found[key] = [_effect_as_before(effect, schema) for effect in owner[key]]
+            found[key] = [_effect_as_before(effect, schema, moved) for effect in owner[key]]
     return found
 
 
-def _effect_as_before(effect: Any, schema: Any) -> Any:
+def _driven_as_before(part: dict[str, Any], params: Any, moved: tuple[str, ...]) -> bool:
+    """Whether a filter or effect bends waves, which it did from -12 dB on before schema 11."""
+    kind, end = str(part.get("kind")), f".{part.get('id')}.drive"
+    return kind in BENT or bool(params.get("drive")) or any(to.endswith(end) for to in moved)
+
+
+def _effect_as_before(effect: Any, schema: Any, moved: tuple[str, ...]) -> Any:
     if not isinstance(effect, dict):
         return effect
     found = dict(effect)
     if isinstance(effect.get("chains"), list):
-        found["chains"] = [_effects_as_before(chain, schema) for chain in effect["chains"]]
+        found["chains"] = [_effects_as_before(chain, schema, moved) for chain in effect["chains"]]
     params = effect.get("params", {})
     if not isinstance(params, dict):
+        return found
+    if _driven_as_before(effect, params, moved):
+        found["params"] = params = {"driven": "fixed"} | params
+    if schema == 10:
         return found
     if effect.get("kind") == "delay":
         found["params"] = params = _shifted_by_cents(params)

@@ -15,15 +15,23 @@ from caligo.catalogue import Module, register
 from caligo.kernels import device, kernel
 from caligo.movement.block import Block
 from caligo.processing import shared
-from caligo.processing.oversampled import SIZE, Numbers, Oversampled, lead, mix_shaped, take_tick
+from caligo.processing.oversampled import (
+    SIZE,
+    Numbers,
+    Oversampled,
+    driven_parameter,
+    lead,
+    mix_shaped,
+    take_tick,
+)
 from caligo.processing.processor import State
 from caligo.signal.arrays import copy
 from caligo.signal.four_rows import ROWS
 from caligo.signal.ticks import TICK
 
-LOUDNESS = 0.18
-"""The effective value that a folded wave has, whatever is folded how often: that of a sine at
--12 dB. A sine folded many times spreads evenly: its effective value is 0.7 of its peak."""
+LOUDNESS = 0.72
+"""The effective value that a folded wave has, whatever is folded how often, for a sine of the peak
+1. A sine folded many times spreads evenly: its effective value is 0.7 of its peak."""
 
 
 # Taylor's series of the sine up to a quarter of a turn: 6e-12 of error.
@@ -71,14 +79,15 @@ def _mean_sines(phase: np.ndarray, shaped: np.ndarray) -> None:
 
 
 @device
-def _made_up(turn: float) -> float:
-    """What makes a wave as loud as one at -12 dB, folded as little or as much as by `turn`."""
-    return LOUDNESS / (0.7 * math.sin(min(0.25 * turn, 0.5 * math.pi)))
+def _made_up(turn: float, peak: float) -> float:
+    """What makes a wave as loud as one of a peak, folded as little or as much as by `turn`."""
+    return peak * LOUDNESS / (0.7 * math.sin(min(peak * turn, 0.5 * math.pi)))
 
 
-@kernel("f4[:, ::1], f8[::1], f8[::1], f8[::1], f8[::1]", allocates=True)
+@kernel("f4[:, ::1], f8[::1], f8[::1], f8[::1], f8[::1], f8[::1]", allocates=True)
 def _run(
     rows: np.ndarray,
+    peak: np.ndarray,
     folds: np.ndarray,
     lean: np.ndarray,
     mix: np.ndarray,
@@ -86,8 +95,9 @@ def _run(
 ) -> None:
     """Fold `rows` ``[ROWS, samples]`` in place.
 
-    `folds` are radians for a wave at full scale, `lean` radians that are added, `mix` a fraction,
-    at every tick ``[ticks + 1]``. `kept` are the last phase and direct value ``[2]``.
+    `peak` is that of a wave that keeps its level, `folds` are radians for a wave at full scale,
+    `lean` radians that are added, `mix` a fraction, at every tick ``[ticks + 1]``. `kept` are the
+    last phase and direct value ``[2]``.
     """
     phase, shaped = np.empty((ROWS + 1, TICK)), np.empty((ROWS, TICK))
     tick = np.empty((ROWS + 1, TICK), np.float32)
@@ -105,8 +115,8 @@ def _run(
         kept[0] = phase[ROWS, TICK - 1]
         _mean_sines(phase, shaped)
         rest, rest_step = math.sin(shift), (math.sin(lean[k + 1]) - math.sin(shift)) / SIZE
-        made = _made_up(turn)
-        made_step = (_made_up(folds[k + 1]) - made) / SIZE
+        made = _made_up(turn, peak[k])
+        made_step = (_made_up(folds[k + 1], peak[k + 1]) - made) / SIZE
         for p in range(ROWS):
             row = shaped[p]
             for n in range(TICK):
@@ -132,6 +142,7 @@ def _run(
                 high=36.0,
                 group="Folds",
             ),
+            driven_parameter("Folds"),
             shared.percent(
                 "lean",
                 "Lean",
@@ -151,15 +162,17 @@ class Folder(Oversampled):
         """See `Oversampled.bent_state`."""
         return {"kept": np.zeros((2, 2))}
 
-    def numbers(self, block: Block) -> Numbers:
+    def numbers(
+        self, block: Block, peak: NDArray[np.float64], ahead: NDArray[np.float64]
+    ) -> Numbers:
         """See `Oversampled.numbers`."""
         drive, lean, mix = (
             self.trajectory(key).values(block.moments)[0] for key in ("drive", "lean", "mix")
         )
-        factor = 0.5 * math.pi * 10.0 ** (drive / 20.0)
-        return factor, 0.25 * math.pi * lean / 100.0, mix / 100.0
+        factor = 0.5 * math.pi * 10.0 ** (drive / 20.0) * ahead
+        return peak, factor, 0.25 * math.pi * lean / 100.0, mix / 100.0
 
     def waveshape(self, numbers: Numbers, rows: NDArray[np.float32], channel: int) -> None:
         """See `Oversampled.bend`."""
-        factor, lean, mix = numbers
-        _run(rows, factor, lean, mix, self.state["kept"][channel])
+        peak, factor, lean, mix = numbers
+        _run(rows, peak, factor, lean, mix, self.state["kept"][channel])

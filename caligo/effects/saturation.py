@@ -16,14 +16,21 @@ from caligo.catalogue import Choice, Kind, Module, Parameter, register
 from caligo.kernels import device, kernel
 from caligo.movement.block import Block
 from caligo.processing import shared
-from caligo.processing.oversampled import Numbers, Oversampled, lead, mix_shaped, ramp, take_tick
+from caligo.processing.oversampled import (
+    Numbers,
+    Oversampled,
+    driven_parameter,
+    lead,
+    mix_shaped,
+    ramp,
+    take_tick,
+)
 from caligo.processing.processor import State
 from caligo.signal.arrays import copy
 from caligo.signal.four_rows import ROWS
 from caligo.signal.silence import DEAD
 from caligo.signal.smoothing import one_pole
 from caligo.signal.ticks import TICK
-from caligo.signal.waveshaping import REFERENCE
 
 SOFT, TAPE, HARD = range(3)
 CURVES = {"soft": SOFT, "tape": TAPE, "hard": HARD}
@@ -118,14 +125,15 @@ def _restore(x: np.ndarray, fraction: float, low: float) -> float:
 
 
 @device
-def _made_up(factor: float, hard: bool) -> float:
-    """What brings a wave of `REFERENCE` back to its level behind the curve."""
-    return REFERENCE / _curve(factor * REFERENCE, hard)
+def _made_up(factor: float, peak: float, hard: bool) -> float:
+    """What brings a wave of a peak back to its level behind the curve."""
+    return peak / _curve(factor * peak, hard)
 
 
-@kernel("f4[:, ::1], f8[::1], f8[::1], f8[::1], i8, f8, f8[::1]", allocates=True)
+@kernel("f4[:, ::1], f8[::1], f8[::1], f8[::1], f8[::1], i8, f8, f8[::1]", allocates=True)
 def _run(
     rows: np.ndarray,
+    peak: np.ndarray,
     drive: np.ndarray,
     offset: np.ndarray,
     mix: np.ndarray,
@@ -137,8 +145,9 @@ def _run(
 
     Parameters
     ----------
-    drive, offset, mix
-        Factor, what is added ahead of the curve, and share, at every tick ``[ticks + 1]``.
+    peak, drive, offset, mix
+        The peak of a wave that keeps its level, a factor, what is added ahead of the curve, and
+        the fraction of the bent wave, at every tick ``[ticks + 1]``.
     fraction
         The one-pole coefficient of tape's emphasis.
     kept
@@ -169,7 +178,7 @@ def _run(
         kept[0] = driven[ROWS, TICK - 1]
         # What the curve makes of silence is taken away again.
         ramp(_curve(offset[k], hard), _curve(offset[k + 1], hard), rest)
-        ramp(_made_up(drive[k], hard), _made_up(drive[k + 1], hard), made)
+        ramp(_made_up(drive[k], peak[k], hard), _made_up(drive[k + 1], peak[k + 1], hard), made)
         if hard:
             _hard(driven, made, rest, shaped)
         else:
@@ -202,12 +211,13 @@ def _run(
             shared.level(
                 "drive",
                 "Drive",
-                "How hard the curve is driven; a wave at -12 dB keeps its level.",
+                "How hard the curve is driven.",
                 6.0,
                 low=-12.0,
                 high=36.0,
                 group="Curve",
             ),
+            driven_parameter("Curve"),
             shared.percent(
                 "bias",
                 "Bias",
@@ -227,18 +237,22 @@ class Saturation(Oversampled):
         """See `Oversampled.bent_state`."""
         return {"kept": np.zeros((2, 4))}
 
-    def numbers(self, block: Block) -> Numbers:
+    def numbers(
+        self, block: Block, peak: NDArray[np.float64], ahead: NDArray[np.float64]
+    ) -> Numbers:
         """See `Oversampled.numbers`."""
         drive, bias, mix = (
             self.trajectory(key).values(block.moments)[0] for key in ("drive", "bias", "mix")
         )
-        return 10.0 ** (drive / 20.0), 0.8 * bias / 100.0, mix / 100.0
+        factor = 10.0 ** (drive / 20.0) * ahead
+        return peak, factor, 0.8 * bias / 100.0, mix / 100.0
 
     def waveshape(self, numbers: Numbers, rows: NDArray[np.float32], channel: int) -> None:
         """See `Oversampled.bend`."""
-        drive, bias, mix = numbers
+        peak, drive, bias, mix = numbers
         _run(
             rows,
+            peak,
             drive,
             bias,
             mix,

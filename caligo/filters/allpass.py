@@ -17,7 +17,7 @@ from caligo.processing.cutoff import (
     spread_cutoffs,
     spread_parameter,
 )
-from caligo.processing.drive import drive_parameter
+from caligo.processing.drive import drive_parameters
 from caligo.processing.filter import Filter, States
 from caligo.processing.processor import Signal
 from caligo.signal.first_order import run_all_passes
@@ -58,7 +58,7 @@ MOST_FEEDBACK = 0.95
             ),
             key_follow_parameter(),
             spread_parameter(),
-            drive_parameter(),
+            *drive_parameters(),
             mix_parameter(50.0),
         ),
     )

@@ -18,7 +18,7 @@ from caligo.processing.cutoff import (
     spread_parameter,
     width_parameter,
 )
-from caligo.processing.drive import drive_parameter
+from caligo.processing.drive import drive_parameters
 from caligo.processing.sections import SectionFilter, Values
 from caligo.signal.sections import BANDPASS
 
@@ -47,7 +47,7 @@ MOST_STAGES = 5
             ),
             key_follow_parameter(),
             spread_parameter(),
-            drive_parameter(),
+            *drive_parameters(),
             mix_parameter(),
         ),
     )

@@ -18,7 +18,7 @@ from caligo.processing.cutoff import (
     spread_cutoffs,
     spread_parameter,
 )
-from caligo.processing.drive import drive_parameter
+from caligo.processing.drive import drive_parameters
 from caligo.processing.filter import Filter, States
 from caligo.processing.processor import Signal
 from caligo.signal.delay_line import ring_size
@@ -76,7 +76,7 @@ MOST_FEEDBACK = 0.995
             ),
             key_follow_parameter(100.0, "Ringing"),
             spread_parameter("Ringing"),
-            drive_parameter("Ringing"),
+            *drive_parameters("Ringing"),
             mix_parameter(60.0, "Ringing"),
         ),
     )

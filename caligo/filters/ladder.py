@@ -6,7 +6,7 @@ from functools import cache
 
 import numpy as np
 
-from caligo.catalogue import Module, Moves, Parameter, Scale, register
+from caligo.catalogue import Choice, Kind, Module, Moves, Parameter, Scale, register
 from caligo.document.sound import FilterPart
 from caligo.movement.block import Block
 from caligo.movement.movement import Movement
@@ -33,6 +33,7 @@ from caligo.processing.matching import (
 )
 from caligo.processing.processor import Signal
 from caligo.signal.ladder import DRIVEN, run_driven_ladder, run_ladder
+from caligo.signal.level_follower import SETTLED, follow_level, known_or_usual
 from caligo.signal.state_variable import cutoff_gain
 
 MOST_FEEDBACK = 3.92
@@ -68,7 +69,7 @@ def loop_gains() -> Floats:
             Parameter(
                 "drive",
                 "Drive",
-                "How hard the loop is driven; a wave at -12 dB keeps its level.",
+                "How hard the wave is bent; the loudness stays.",
                 unit="dB",
                 low=-12.0,
                 high=36.0,
@@ -76,6 +77,20 @@ def loop_gains() -> Floats:
                 scale=Scale.DECIBEL,
                 idle=0.0,
                 moves=Moves.PER_NOTE,
+                group="Cut",
+            ),
+            Parameter(
+                "driven",
+                "Driven",
+                "Behind the ladder drive adds overtones, in its loop it rounds; it relates to the "
+                "level there, or to a wave at -12 dB, which then keeps its level.",
+                default="behind",
+                kind=Kind.CHOICE,
+                choices=(
+                    Choice("behind", "Behind the ladder"),
+                    Choice("loop", "In the loop"),
+                    Choice("fixed", "In the loop, from -12 dB on"),
+                ),
                 group="Cut",
             ),
             even_parameter(None),
@@ -88,7 +103,6 @@ def loop_gains() -> Floats:
 class Ladder(Filter):
     """Four stages in a loop that is bent at its sum."""
 
-    drives_itself = True
     makes_offset = True
 
     def __init__(self, part: FilterPart, address: str, movement: Movement, rate: int) -> None:
@@ -96,8 +110,15 @@ class Ladder(Filter):
         keys = ("cutoff", "resonance", "drive", "key_follow", "spread", "mix")
         self._trajectories = {key: self.trajectory(key) for key in keys}
         self._matching = loop_gains() if part.switch("even") else None
+        self._in_loop = self.drives_itself(part)
         self._driven = self._trajectories["drive"].reach()[1] > 0.0
+        self._levelled = self._in_loop and part.text("driven") == "loop"
         self.state_shape = (2, DRIVEN if self._driven else 4)
+
+    @staticmethod
+    def drives_itself(part: FilterPart) -> bool:
+        """See `Filter.drives_itself`."""
+        return part.text("driven") != "behind"
 
     def process_streams(self, block: Block, signal: Signal, states: States) -> None:
         """See `Filter.process_streams`."""
@@ -111,12 +132,28 @@ class Ladder(Filter):
         scale = None
         if self._matching is not None:
             mix, scale = blend(mix, matched(self._matching, values["resonance"], hertz))
+        if not self._in_loop:
+            drive = np.ones_like(drive)
+        levels = None
+        if self._levelled:
+            levels = known_or_usual(follow_level(signal, self.rate, self.followed))
         if self._driven:
-            run_driven_ladder(signal, parted, self.rate, back, drive, mix, states)
+            run_driven_ladder(signal, parted, self.rate, back, drive, mix, states, levels)
         else:
-            run_ladder(signal, cutoff_gain(parted, self.rate), back, drive, mix, states)
+            corner = cutoff_gain(parted, self.rate)
+            run_ladder(signal, corner, back, drive, mix, states, levels)
         if scale is not None:
             scale_voices(signal, scale)
+
+    def answer(self, block: Block, signal: Signal) -> None:
+        """See `Filter.answer`; its loop is bent from -12 dB on."""
+        levelled, self._levelled = self._levelled, False
+        super().answer(block, signal)
+        self._levelled = levelled
+
+    def settling(self) -> float:
+        """See `Processor.settling`."""
+        return SETTLED if self._levelled else super().settling()
 
     def tail(self) -> float:
         """See `Processor.tail`.

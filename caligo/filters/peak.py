@@ -14,7 +14,7 @@ from caligo.processing.cutoff import (
     spread_parameter,
     width_parameter,
 )
-from caligo.processing.drive import drive_parameter
+from caligo.processing.drive import drive_parameters
 from caligo.processing.sections import SectionFilter, Values
 from caligo.signal.sections import BELL
 
@@ -43,7 +43,7 @@ from caligo.signal.sections import BELL
             width_parameter(0.5, 4.0),
             key_follow_parameter(),
             spread_parameter(),
-            drive_parameter(),
+            *drive_parameters(),
             mix_parameter(),
         ),
     )

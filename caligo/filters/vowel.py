@@ -15,7 +15,7 @@ from caligo.processing.cutoff import (
     mix_parameter,
     ringing,
 )
-from caligo.processing.drive import drive_parameter
+from caligo.processing.drive import drive_parameters
 from caligo.processing.filter import Filter, States
 from caligo.processing.processor import Signal
 from caligo.signal.sections import run_side_by_side
@@ -95,7 +95,7 @@ LOUD = 12.0
                 group="Voice",
             ),
             key_follow_parameter(group="Voice"),
-            drive_parameter("Voice"),
+            *drive_parameters("Voice"),
             mix_parameter(group="Voice"),
         ),
     )

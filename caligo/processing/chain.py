@@ -325,7 +325,7 @@ class Chain:
 
     def tail(self) -> float:
         """Seconds after which what it remembers has faded; infinite if it never does."""
-        tails = [processor.tail() for processor in self._active()]
+        tails = [processor.tail() + processor.settling() for processor in self._active()]
         return max(tails, default=0.0) if self._blend is not None else sum(tails)
 
     def latency(self) -> int:

@@ -8,6 +8,7 @@ from abc import abstractmethod
 import numpy as np
 from numpy.typing import NDArray
 
+from caligo.catalogue import Choice, Kind, Parameter
 from caligo.kernels import device
 from caligo.movement.block import Block
 from caligo.processing.effect import Effect
@@ -15,10 +16,20 @@ from caligo.processing.processor import Signal, State
 from caligo.signal.arrays import copy
 from caligo.signal.four_rows import ROWS, down, up
 from caligo.signal.fourfold import LATENCY, NEAR_TAPS, state
+from caligo.signal.gains import scale_stereo
+from caligo.signal.level_follower import (
+    FOLLOWER_STATE,
+    FOLLOWERS,
+    SETTLED,
+    follow_level,
+    known_or_usual,
+    matching_gain,
+)
 from caligo.signal.offset import STANDING, lose_offset
 from caligo.signal.oversampling import FAR_TAPS
 from caligo.signal.smoothing import one_pole
 from caligo.signal.ticks import TICK
+from caligo.signal.waveshaping import DRIVEN_AT, REFERENCE
 
 Numbers = tuple[NDArray[np.float64], ...]
 
@@ -70,6 +81,20 @@ def mix_shaped(
             out[n] = direct + (fraction + np.float32(ROWS * n + p) * step) * (wet[n] - direct)
 
 
+def driven_parameter(group: str) -> Parameter:
+    """What the drive of an effect relates to."""
+    return Parameter(
+        "driven",
+        "Driven",
+        "What drive relates to: the level that comes in, so that the loudness stays, or a wave at "
+        "-12 dB, which then keeps its level.",
+        default="level",
+        kind=Kind.CHOICE,
+        choices=(Choice("level", "From its level on"), Choice("fixed", "From -12 dB on")),
+        group=group,
+    )
+
+
 class Oversampled(Effect):
     """An effect that bends the wave of each channel at four times the rate.
 
@@ -78,15 +103,27 @@ class Oversampled(Effect):
 
     def initial_state(self) -> State:
         """See `Effect.initial_state`."""
-        return {**state(), "standing": np.zeros(2), **self.shaper_state()}
+        followed = np.zeros((1, 2, FOLLOWERS * FOLLOWER_STATE))
+        return {**state(), "standing": np.zeros(2), "followed": followed, **self.shaper_state()}
+
+    @property
+    def _levelled(self) -> bool:
+        """Whether drive relates to the level that comes in."""
+        return self.part.params.get("driven") == "level"
 
     def shaper_state(self) -> State:
         """What bending itself remembers, arrays by name."""
         return {}
 
     @abstractmethod
-    def numbers(self, block: Block) -> Numbers:
-        """What both channels are bent by, at every tick ``[ticks + 1]`` each."""
+    def numbers(
+        self, block: Block, peak: NDArray[np.float64], ahead: NDArray[np.float64]
+    ) -> Numbers:
+        """What both channels are bent by, at every tick ``[ticks + 1]`` each.
+
+        `peak` is that of the sine which keeps its level, and `ahead` a gain besides drive ``[ticks
+        + 1]``.
+        """
 
     @abstractmethod
     def waveshape(self, numbers: Numbers, rows: NDArray[np.float32], channel: int) -> None:
@@ -94,7 +131,15 @@ class Oversampled(Effect):
 
     def process_stereo(self, block: Block, signal: Signal, sidechain: Signal | None) -> None:
         """See `Effect.process_stereo`."""
-        kept, numbers = self.state, self.numbers(block)
+        kept, levelled = self.state, self._levelled
+        levels = follow_level(signal[None], self.rate, kept["followed"]) if levelled else None
+        peak = (
+            np.full(len(block.moments.times), REFERENCE)
+            if levels is None
+            else known_or_usual(levels[0])
+        )
+        ahead = (DRIVEN_AT if levelled else REFERENCE) / peak
+        numbers = self.numbers(block, peak, ahead)
         rows = np.empty((ROWS, signal.shape[1]), np.float32)
         for c in range(2):
             up(signal[c], NEAR_TAPS, FAR_TAPS, kept["up_near"][c], kept["up_far"][c], rows)
@@ -110,6 +155,9 @@ class Oversampled(Effect):
             )
         # Uneven curves leave direct current.
         lose_offset(signal, one_pole(STANDING, self.rate), kept["standing"])
+        if levels is not None:
+            made = follow_level(signal[None], self.rate, kept["followed"], which=1)
+            scale_stereo(signal[None], matching_gain(levels, made)[0])
         if not np.isfinite(signal).all():
             self.reset()
             signal[:] = 0.0
@@ -117,6 +165,10 @@ class Oversampled(Effect):
     def tail(self) -> float:
         """See `Processor.tail`: what is taken away with the offset takes longest."""
         return 2.0 * LATENCY / self.rate + 6.9 / (2.0 * math.pi * STANDING)
+
+    def settling(self) -> float:
+        """See `Processor.settling`."""
+        return SETTLED if self._levelled else 0.0
 
     def latency(self) -> int:
         """See `Processor.latency`."""

@@ -117,6 +117,10 @@ class Processor:
         """Seconds after which what it remembers has faded; infinite if it never does."""
         raise NotImplementedError
 
+    def settling(self) -> float:
+        """Seconds, besides its tail, after which the levels that it goes by are known."""
+        return 0.0
+
     def latency(self) -> int:
         """Samples by which its output is late."""
         return 0

@@ -19,7 +19,7 @@ from caligo.processing.cutoff import (
     spread_cutoffs,
     spread_parameter,
 )
-from caligo.processing.drive import drive_parameter
+from caligo.processing.drive import drive_parameters
 from caligo.processing.filter import Filter, States
 from caligo.processing.matching import (
     blend,
@@ -58,7 +58,7 @@ def slope_parameters(cutoff: float, what: str) -> tuple[Parameter, ...]:
             when=("slope", ("12", "24")),
         ),
         even_parameter(),
-        drive_parameter(),
+        *drive_parameters(),
         key_follow_parameter(),
         spread_parameter(),
         mix_parameter(),

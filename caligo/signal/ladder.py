@@ -27,7 +27,7 @@ from caligo.signal.recursive_half_band import FAR, HELD, NEAR, down, up
 from caligo.signal.state_variable import HIGHEST
 from caligo.signal.ticks import TICK
 from caligo.signal.vector import WIDTH, load, store
-from caligo.signal.waveshaping import FOURFOLD, REFERENCE, between
+from caligo.signal.waveshaping import FOURFOLD, REFERENCE, between, loudness_kept
 
 Floats = NDArray[np.float64]
 
@@ -165,6 +165,7 @@ def run_ladder(
     drive: Floats,
     mix: Floats,
     state: Floats,
+    levels: Floats | None = None,
 ) -> None:
     """Filter `signal` ``[voices, 2, samples]`` in place.
 
@@ -180,15 +181,23 @@ def run_ladder(
         Share of the filtered signal at every tick ``[voices, ticks + 1]``.
     state
         The stages' integrators ``[voices, 2, 4]``; carried on.
+    levels
+        The peak of a sine as loud as what comes in ``[voices, ticks + 1]``, which `drive` then
+        relates to; else to `REFERENCE`.
     """
-    ahead, behind = _gains(feedback, drive)
+    ahead, behind = _gains(feedback, drive, levels)
     _run_ladder(signal, beside(mix, cutoff / (1.0 + cutoff), feedback, ahead, behind), state)
 
 
-def _gains(feedback: Floats, drive: Floats) -> tuple[Floats, Floats]:
+def _gains(feedback: Floats, drive: Floats, levels: Floats | None) -> tuple[Floats, Floats]:
     """Factors ahead of the loop and behind it."""
+    if levels is None:
+        ahead, behind = drive, np.sqrt(1.0 + (drive * REFERENCE) ** 2) / drive
+    else:
+        ahead = drive * REFERENCE / levels
+        behind = loudness_kept(drive * REFERENCE) / ahead
     # Half of what resonance takes from the lows is given back.
-    return drive * (1.0 + 0.5 * feedback), np.sqrt(1.0 + (drive * REFERENCE) ** 2) / drive
+    return ahead * (1.0 + 0.5 * feedback), behind
 
 
 @kernel("f4[:, :, ::1], f8[:, :, :, ::1], f8[::1], f8[::1], f8[:, :, ::1]", allocates=True)
@@ -217,6 +226,7 @@ def run_driven_ladder(
     drive: Floats,
     mix: Floats,
     state: Floats,
+    levels: Floats | None = None,
 ) -> None:
     """`run_ladder` at four times the rate, for what is driven.
 
@@ -228,6 +238,6 @@ def run_driven_ladder(
     each = 0.25 * (np.pi - lag)
     cutoff = np.tan(lag) / np.tan(each)
     back = 0.25 * feedback[:, None] / (np.cos(each) ** 4 * np.cos(lag))
-    ahead, behind = _gains(feedback, drive)
+    ahead, behind = _gains(feedback, drive, levels)
     values = beside(np.ones_like(mix), cutoff / (1.0 + cutoff), back, ahead, behind, mix)
     _run_driven(signal, values, NEAR, FAR, state)

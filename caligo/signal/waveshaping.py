@@ -33,6 +33,8 @@ FOURFOLD = 4
 """How many times the sample rate waves are bent at."""
 REFERENCE = 0.25
 """The peak of a sine that keeps its level however it is bent: -12 dB under full scale."""
+DRIVEN_AT = 0.5
+"""The peak that the curve is given where drive relates to the level that comes in."""
 SHAPER_STATE = 1 + HELD
 """Numbers of a channel that are remembered: what came in last, and the ways up and down."""
 
@@ -97,8 +99,34 @@ def run_waveshaper(
         From 1, which bends nothing, on: the gain of what is soft, at every tick
         ``[voices, ticks + 1]``, as long as it stays under `REFERENCE`, which keeps its level.
     state
-        ``[voices, 2, BENT]``; carried on.
+        ``[voices, 2, SHAPER_STATE]``; carried on.
     """
     strength = drive - 1.0
     level = np.sqrt(1.0 + (strength * REFERENCE) ** 2)
     _run_waveshaper(signal, beside(np.ones_like(drive), strength, level), NEAR, FAR, state)
+
+
+def run_levelled_waveshaper(
+    signal: NDArray[np.float32],
+    drive: NDArray[np.float64],
+    levels: NDArray[np.float64],
+    state: NDArray[np.float64],
+) -> None:
+    """`run_waveshaper` of what is as loud as a sine whose peak is `levels` ``[voices, ticks + 1]``.
+
+    It stays as loud, whatever its level: see `loudness_kept`.
+    """
+    steep = (drive - 1.0) * DRIVEN_AT
+    values = beside(np.ones_like(drive), steep / levels, loudness_kept(steep))
+    _run_waveshaper(signal, values, NEAR, FAR, state)
+
+
+def loudness_kept(steep: NDArray[np.float64]) -> NDArray[np.float64]:
+    """The gain of what is soft at which a bent wave is as loud as a straight one ``[...]``.
+
+    `steep` is what the curve is given of a sine as loud as the wave. A sine keeps its peak while
+    it is hardly bent; bent to a square it has the peak of its effective value, 3 dB less. Between
+    them pads, saws and noise of the same power are within 1 dB of their loudness.
+    """
+    found: NDArray[np.float64] = np.sqrt((1.0 + steep**2) / (1.0 + steep / (steep + 5.0)))
+    return found

@@ -3,14 +3,18 @@
 from __future__ import annotations
 
 import math
+from functools import cache
 from typing import Any
 
 import numpy as np
+import pyloudnorm
 import pytest
 import scipy.signal
 from numpy.typing import NDArray
 
 from caligo.catalogue import catalogue
+from caligo.catalogue import module as catalogue_module
+from caligo.document.upgrading import upgraded_sound
 from caligo.engine.listening.live import Listening
 from caligo.engine.render.changes import changes_between
 from caligo.engine.render.engine import SMALL_BLOCK
@@ -20,6 +24,8 @@ from caligo.signal.ticks import TICK
 from caligo.signal.vector import WIDTH
 from caligo.signal.waveshaping import REFERENCE, SHAPER_STATE, run_waveshaper
 from tests.core.builders import decibels, one_note, plain_layer, plain_sound
+from tests.core.effects import effect
+from tests.core.effects import through as through_effect
 from tests.core.test_more_filters import through
 
 RATE = 48_000
@@ -102,8 +108,10 @@ def test_driven_filters_hardly_fold(kind: str, rate: int) -> None:
     """What `docs/figures.md` asks of bent waves: nothing over -80 dB between the partials."""
     cutoff = {"highpass": 100.0, "bandpass": 1_046.5}.get(kind, 6_000.0)
     corner = {} if kind == "vowel" else {"cutoff": cutoff}
-    heard = through(kind, _saw(1_046.5, rate), rate, drive=24.0, **corner)
-    assert _off_the_partials(heard[0].astype(float), 1_046.5, rate) < -80.0
+    # The curve is given 6 dB more of what it relates to by its level.
+    for drive, driven in ((24.0, "fixed"), (18.0, "behind")):
+        heard = through(kind, _saw(1_046.5, rate), rate, drive=drive, driven=driven, **corner)
+        assert _off_the_partials(heard[0].astype(float), 1_046.5, rate) < -80.0
 
 
 @pytest.mark.parametrize("kind", [kind for kind in FILTERS if kind != "ladder"])
@@ -147,6 +155,108 @@ def test_a_driven_filter_is_the_same_in_any_blocks() -> None:
         run_waveshaper(piece, steady[:, first : last + 1], state)
         pieces[:, :, here] = piece
     np.testing.assert_array_equal(whole, pieces)
+
+
+@cache
+def given() -> dict[str, Floats]:
+    """A pad of four notes, a saw, noise and a chord of eight, all at -25 dB ``[samples]``."""
+    count = 3 * RATE // TICK * TICK
+
+    def saws(*hertz: float) -> Floats:
+        """All partials up to 18 kHz, each on the nearest of the signal's own frequencies."""
+        spectrum = np.zeros(count // 2 + 1, complex)
+        for f in hertz:
+            k = np.arange(1, int(18e3 / f))
+            spectrum[np.round(k * f * count / RATE).astype(int)] += -1j / k
+        found: Floats = np.fft.irfft(spectrum, count)
+        return found
+
+    pad = saws(110.0, 110.6, 164.8, 165.3, 220.6, 221.9, 277.0, 278.1)
+    darker = scipy.signal.butter(2, 2_500.0, fs=RATE, output="sos")
+    found = {
+        "pad": scipy.signal.sosfilt(darker, pad),
+        "saw": saws(110.0),
+        "noise": np.random.default_rng(3).standard_normal(count),
+        "chord": saws(65.4, 98.0, 130.8, 164.8, 196.0, 246.9, 293.7, 329.6),
+    }
+    return {name: wave / wave.std() * 10.0 ** (-25.0 / 20.0) for name, wave in found.items()}
+
+
+def loudness(wave: Floats) -> float:
+    """LUFS by the reference library (BS.1770-4)."""
+    return float(pyloudnorm.Meter(RATE).integrated_loudness(wave[RATE:]))
+
+
+def brightness(wave: Floats) -> float:
+    """Decibels of what lies above 2 kHz, against all."""
+    power = np.abs(np.fft.rfft(wave[RATE:] * np.hanning(len(wave) - RATE))) ** 2
+    return float(10.0 * np.log10(power[4_000:].sum() / power[40:].sum()))
+
+
+@pytest.mark.parametrize("name", ["pad", "saw", "noise", "chord"])
+@pytest.mark.parametrize("kind", ["lowpass", "ladder", "vowel"])
+def test_drive_brightens_step_by_step_at_one_loudness(kind: str, name: str) -> None:
+    wave = np.stack([given()[name]] * 2).astype(np.float32)
+    heard = [through(kind, wave.copy(), drive=drive)[0] for drive in (0.0, 6.0, 12.0, 18.0, 24.0)]
+    levels = [loudness(one) for one in heard]
+    assert max(abs(level - levels[0]) for level in levels) < 0.5
+    assert (np.diff([brightness(one) for one in heard]) > 0.1).all()
+
+
+@pytest.mark.parametrize("name", ["pad", "saw", "noise", "chord"])
+@pytest.mark.parametrize("kind", FILTERS)
+def test_the_loudness_stays_in_every_filter(kind: str, name: str) -> None:
+    wave = np.stack([given()[name]] * 2).astype(np.float32)
+    levels = [loudness(through(kind, wave.copy(), drive=drive)[0]) for drive in (0.0, 12.0, 18.0)]
+    assert levels[1:] == pytest.approx([levels[0]] * 2, abs=1.5)
+
+
+@pytest.mark.parametrize(("low", "high"), [(-50.0, -25.0), (-25.0, -3.0)])
+@pytest.mark.parametrize("driven", ["behind", "ahead"])
+def test_drive_goes_by_the_level(driven: str, low: float, high: float) -> None:
+    """What comes in louder comes out louder by as much, and is bent as much."""
+    wave = np.stack([given()["pad"]] * 2).astype(np.float32)
+    soft, loud = (
+        through("lowpass", (wave * 10.0 ** ((level + 25.0) / 20.0)).astype(np.float32), drive=18.0,
+                driven=driven)
+        for level in (low, high)
+    )  # fmt: skip
+    scaled = soft * 10.0 ** ((high - low) / 20.0)
+    assert decibels(np.abs(scaled - loud)[:, 2 * RATE :].max() / np.abs(loud).max()) < -60.0
+
+
+def test_a_pause_does_not_turn_drive_up() -> None:
+    """The first cycles after two seconds of silence are bent as those before it."""
+    tone = _sine(220.0, 0.05, seconds=4.0)
+    tone[:, RATE : 3 * RATE] = 0.0
+    heard = through("lowpass", tone, drive=24.0)[0]
+    before, after = heard[RATE // 2 : RATE], heard[3 * RATE + RATE // 50 : 3 * RATE + RATE // 2]
+    assert decibels(np.abs(after).max() / np.abs(before).max()) == pytest.approx(0.0, abs=0.5)
+
+
+@pytest.mark.parametrize("kind", ["saturation", "folder", "lowpass_filter"])
+@pytest.mark.parametrize("extreme", [{"drive": 36.0}, {"drive": 12.0, "bias": 100.0}])
+def test_what_fades_in_does_not_click(kind: str, extreme: dict[str, float]) -> None:
+    """A wave that rises for two seconds from nothing is nowhere louder than at its end."""
+    tone = _sine(220.0, 0.1, seconds=3.0)
+    tone *= np.minimum(np.arange(tone.shape[1]) / (2.0 * RATE), 1.0).astype(np.float32) ** 2
+    known = catalogue_module("effect", kind).parameters
+    params = {key: value for key, value in extreme.items() if key in {p.key for p in known}}
+    heard = np.abs(through_effect(effect(kind, **params), tone)[0])
+    assert heard[: 2 * RATE].max() < 1.2 * heard[-RATE // 2 :].max()
+
+
+def test_older_drive_stays_where_it_was() -> None:
+    low = {"id": "f", "kind": "lowpass", "params": {"drive": 12.0}}
+    still = {"id": "g", "kind": "highpass", "params": {}}
+    moved = {"id": "h", "kind": "peak", "params": {}}
+    ladder = {"id": "k", "kind": "ladder", "params": {}}
+    layer = {"id": "a", "filters": [low, still, moved, ladder],
+             "inserts": [{"id": "s", "kind": "saturation", "params": {}}]}  # fmt: skip
+    old = {"schema": 10, "layers": [layer], "routes": [{"from": "x", "to": "a.h.drive"}]}
+    found = upgraded_sound(old)["layers"][0]
+    assert ["driven" in part["params"] for part in found["filters"]] == [True, False, True, True]
+    assert found["inserts"][0]["params"] == {"driven": "fixed"}
 
 
 def _driven(kind: str, drive: float) -> Any:

@@ -18,12 +18,15 @@ from tests.core.builders import plain_layer
 
 Params = dict[str, Any]
 
+FILTERS = [m.kind for m in catalogue() if m.family == "filter"]
 # What has to be so for a parameter to matter, beside what its `when` says.
 NEEDS: dict[str, Params] = {
     "lowpass.even": {"resonance": 70},
     "highpass.even": {"resonance": 70},
     "filter.even": {"resonance": 70},
     "filter.resonance": {"slope": "24"},
+    "filter.driven": {"drive": 20},
+    **{f"{kind}.driven": {"drive": 20} for kind in FILTERS},
     "delay.law": {"crossing": 80},
     "delay.pitched": {"pitch_left": 700},
     "layer.key_fade": {"key_high": 60},

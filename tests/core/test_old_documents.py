@@ -15,6 +15,7 @@ import pytest
 
 from caligo.document import read_sound
 from caligo.document.held import held_chord
+from caligo.document.upgrading import SOUND_SCHEMA
 from caligo.engine.render.offline import render_array
 from tests.sweeps import widest
 
@@ -65,4 +66,4 @@ def test_an_old_document_sounds_as_it_did(name: str) -> None:
 
 def test_every_schema_has_a_document() -> None:
     schemas = {json.loads((OLD / f"{name}.json").read_text())["schema"] for name in THEN}
-    assert schemas == set(range(1, 8))
+    assert schemas == set(range(1, SOUND_SCHEMA))

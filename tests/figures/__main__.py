@@ -12,6 +12,7 @@ import sys
 from pathlib import Path
 
 from tests.figures import (
+    drive,
     echoes,
     folding,
     from_the_middle,
@@ -28,6 +29,7 @@ ALL = (
     *peaks_and_effects.FIGURES,
     *echoes.FIGURES,
     *grains.FIGURES,
+    *drive.FIGURES,
     *from_the_middle.FIGURES,
 )
 

@@ -18,6 +18,7 @@ from caligo.engine.render.engine import DEFAULT_RATE
 from caligo.movement.block import SourceBlock
 from caligo.movement.hold_still import HoldStill
 from caligo.movement.movement import Movement
+from caligo.processing.filter import Filter
 from caligo.signal.ticks import TICK, Span
 from caligo.synthesis.portrait import levels_of
 
@@ -30,7 +31,7 @@ LOWEST, HIGHEST = 30.0, 20_000.0
 ITEM_MOMENTS = 8
 RESPONSE_MOMENTS = 32
 IMPULSE = 0.01
-"""What filters answer: low enough that driven ones do not bend it."""
+"""What filters answer: low enough that a loop which is driven does not bend it."""
 TOP = 8.0
 """The factor that the highest byte of a response stands for: 18 dB."""
 
@@ -125,7 +126,8 @@ def _responses(voices: LayerVoices, length: float, rate: int) -> dict[str, Any]:
             signal = np.zeros((1, 2, FRAME * TICK), np.float32)
             signal[0, :, 0] = IMPULSE
             slot.processor.reset()
-            slot.processor.process(block, signal)
+            assert isinstance(slot.processor, Filter)
+            slot.processor.answer(block, signal)
             channels = [_response(signal[0, channel], rate) for channel in range(2)]
             rows = np.sqrt(0.5 * (channels[0] ** 2 + channels[1] ** 2))
             index = min(RESPONSE_MOMENTS - 1, int(moment / length * RESPONSE_MOMENTS))

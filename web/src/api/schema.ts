@@ -1750,10 +1750,10 @@ export interface components {
             };
             /**
              * Schema
-             * @default 10
+             * @default 11
              * @constant
              */
-            schema: 10;
+            schema: 11;
             /** Name */
             name: string;
             /**
