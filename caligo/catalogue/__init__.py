@@ -1,6 +1,6 @@
 """The one description of every module and parameter that a document may hold."""
 
-from caligo.catalogue.module import InnerChain, Items, Module
+from caligo.catalogue.module import Added, InnerChain, Items, Module
 from caligo.catalogue.parameter import (
     Choice,
     Display,
@@ -21,6 +21,7 @@ from caligo.catalogue.registry import (
 )
 
 __all__ = [
+    "Added",
     "Choice",
     "Display",
     "InnerChain",

@@ -30,6 +30,26 @@ class InnerChain:
 
 
 @dataclass(frozen=True, slots=True)
+class Added:
+    """Groups of parameters that are added and removed one by one, such as an equalizer's bands.
+
+    Parameters
+    ----------
+    name
+        What one of them is called, such as ``band``.
+    keys
+        The choice in each group that says whether it is there.
+    off, on
+        The value of such a choice without the group, and with a new one.
+    """
+
+    name: str
+    keys: tuple[str, ...]
+    off: str
+    on: str
+
+
+@dataclass(frozen=True, slots=True)
 class Module:
     """What a kind of module is called, what it is for, and its parameters in screen order.
 
@@ -48,6 +68,8 @@ class Module:
         Whether chance has a part in all of it, so that a new seed changes it.
     chains
         For an effect that contains chains of effects: which ones.
+    added
+        Groups of its parameters that are added and removed.
     scope
         For a modulator: whether a new one is one for the whole ``sound``, or each ``note``'s own.
     groups
@@ -68,6 +90,7 @@ class Module:
     chains: tuple[InnerChain, ...] = ()
     groups: tuple[tuple[str, str], ...] = ()
     scope: str = "sound"
+    added: Added | None = None
     _by_key: dict[str, Parameter] = field(init=False, repr=False, compare=False)
 
     def __post_init__(self) -> None:
@@ -105,6 +128,14 @@ class Module:
             "category": self.category,
             "seeded": self.seeded or any(p.seeded for p in self.parameters),
             "scope": self.scope,
+            "added": None
+            if self.added is None
+            else {
+                "name": self.added.name,
+                "keys": list(self.added.keys),
+                "off": self.added.off,
+                "on": self.added.on,
+            },
             "chains": [
                 {
                     "id": c.id,

@@ -1,10 +1,10 @@
-"""The equalizer: six bands of any shape, each of which may move."""
+"""The equalizer: up to sixteen bands of any shape, each of which may move."""
 
 from __future__ import annotations
 
 import numpy as np
 
-from caligo.catalogue import Choice, Kind, Module, Moves, Parameter, Scale, register
+from caligo.catalogue import Added, Choice, Kind, Module, Moves, Parameter, Scale, register
 from caligo.document.sound import EffectPart
 from caligo.movement.block import Block
 from caligo.movement.movement import Movement
@@ -15,7 +15,7 @@ from caligo.processing.processor import Signal, State
 from caligo.signal.bands import run_band
 from caligo.signal.state_variable import cutoff_gain
 
-BANDS = 6
+BANDS = 16
 SHAPES = {
     "off": "Off",
     "bell": "Bell",
@@ -27,9 +27,12 @@ SHAPES = {
 }
 GAINED = ("bell", "low_shelf", "high_shelf")
 USED = tuple(shape for shape in SHAPES if shape != "off")
-RESTING = (("low_cut", 40.0), ("bell", 300.0), ("off", 800.0), ("off", 2_000.0),
-           ("off", 4_500.0), ("off", 9_000.0))  # fmt: skip
+FIRST = (("low_cut", 40.0), ("bell", 300.0))
 """The shapes and frequencies of a new equalizer; its bell does nothing yet."""
+FURTHER = (800.0, 2_000.0, 4_500.0, 9_000.0, 150.0, 550.0, 1_200.0, 3_000.0, 6_500.0, 80.0, 220.0,
+           400.0, 1_600.0, 12_000.0)  # fmt: skip
+"""Where the bands that are added begin: far from those before them."""
+RESTING = (*FIRST, *(("off", hertz) for hertz in FURTHER))
 
 
 def _band(number: int, shape: str, hertz: float) -> tuple[Parameter, ...]:
@@ -82,13 +85,14 @@ def section(
         family="effect",
         kind="equalizer",
         name="Equalizer",
-        help="Six bands that lift, lower, shelve or cut; every one may move.",
+        help="Up to sixteen bands that lift, lower, shelve or cut; every one may move.",
         category="Tone",
         parameters=tuple(
             parameter
             for number, (shape, hertz) in enumerate(RESTING, start=1)
             for parameter in _band(number, shape, hertz)
         ),
+        added=Added("band", tuple(f"shape{n}" for n in range(1, BANDS + 1)), "off", "bell"),
     )
 )
 class Equalizer(Effect):

@@ -68,6 +68,15 @@ class InnerChainOut(Schema):
     when: WhenOut | None
 
 
+class AddedOut(Schema):
+    """Groups of parameters that are added and removed one by one, by the choice in each."""
+
+    name: str
+    keys: list[str]
+    off: str
+    on: str
+
+
 class ModuleOut(Schema):
     """A module, as `caligo.catalogue.Module` describes it."""
 
@@ -82,6 +91,7 @@ class ModuleOut(Schema):
     category: str
     seeded: bool
     chains: list[InnerChainOut]
+    added: AddedOut | None
     always_per_note: bool
     scope: Literal["sound", "note"]
 

@@ -9,7 +9,7 @@ import pytest
 from playwright.sync_api import Page, expect
 
 from tests.browser.conftest import captured, heard_until, listened, underruns
-from tests.browser.test_movement import choose
+from tests.browser.test_movement import choose, sound
 
 
 def stations(page: Page) -> list[str]:
@@ -213,3 +213,26 @@ def test_two_bands_have_no_middle(page: Page) -> None:
     expect(page.get_by_text("Bands meet at", exact=True)).to_be_visible()
     page.keyboard.press("Control+z")
     expect(middle).to_be_visible()
+
+
+def test_bands_of_an_equalizer_are_added_and_removed(page: Page) -> None:
+    """By keys and by the mouse, up to sixteen; what moved a band goes with it, and comes back."""
+    add(page, "equalizer", "Equalizer")
+    station(page, "Equalizer")
+    page.keyboard.press("Enter")
+    expect(page.get_by_role("heading", name=re.compile("^Band 1"))).to_be_visible()
+    more = page.get_by_role("button", name="Add band")
+    more.press("Enter")
+    third = page.locator("[data-address='ground.equalizer1.gain3']").get_by_role("slider")
+    third.press("Enter")
+    page.keyboard.type("-6 dB")
+    page.keyboard.press("Enter")
+    for _ in range(13):
+        more.click()
+    expect(more).to_be_disabled()
+    page.get_by_role("button", name=re.compile("^Remove band 3 of")).click()
+    expect(page.get_by_role("heading", name=re.compile("^Band 3"))).to_have_count(0)
+    params = sound(page)["document"]["layers"][0]["inserts"][0]["params"]
+    assert (params["shape3"], params["gain3"], params["shape16"]) == ("off", 0.0, "bell")
+    page.keyboard.press("Control+z")
+    expect(third).to_have_attribute("aria-valuetext", re.compile("6"))

@@ -999,6 +999,20 @@ export type webhooks = Record<string, never>;
 export interface components {
     schemas: {
         /**
+         * AddedOut
+         * @description Groups of parameters that are added and removed one by one, by the choice in each.
+         */
+        AddedOut: {
+            /** Name */
+            name: string;
+            /** Keys */
+            keys: string[];
+            /** Off */
+            off: string;
+            /** On */
+            on: string;
+        };
+        /**
          * CatalogueOut
          * @description Every module and parameter, and the limits of counts.
          */
@@ -1100,6 +1114,7 @@ export interface components {
             seeded: boolean;
             /** Chains */
             chains: components["schemas"]["InnerChainOut"][];
+            added: components["schemas"]["AddedOut"] | null;
             /** Always Per Note */
             always_per_note: boolean;
             /**

@@ -47,6 +47,7 @@ export const module = (
   category: "",
   seeded: false,
   chains: [],
+  added: null,
   always_per_note: false,
   scope: "sound",
 });

@@ -1,5 +1,6 @@
 import { useState } from "react";
 import type { Sound, Value } from "../api/client";
+import { addGroup, groupsLeftOut, removeGroup } from "../document/added";
 import {
   applies,
   defaultValue,
@@ -9,6 +10,7 @@ import {
 } from "../document/catalogue";
 import { valueAt } from "../document/patch";
 import { shown as shownValue } from "../document/values";
+import { change } from "../session/change";
 import { useSession } from "../session/store";
 import { useCatalogue } from "../ui/catalogue-context";
 import { NumbersStrip } from "./NumbersStrip";
@@ -74,25 +76,68 @@ export function PartStrips({
 }) {
   const module = useCatalogue().module(place.family, place.kind);
   const keys = useSession((s) => applying(s.sound, module, place)).split(" ");
+  const leftOut = useSession((s) => leftOutOf(s.sound, module, place))
+    .split("\n")
+    .filter(Boolean);
   const shown = module.parameters.filter(
     (p) =>
       keys.includes(p.key) &&
       !without.includes(p.key) &&
       !without.includes(p.group) &&
+      !leftOut.includes(p.group) &&
       (!only || only.includes(p.key) || only.includes(p.group)),
   );
   const groups = [...new Set(shown.map((p) => p.group))];
   const isHeaded = headed || groups.length > 1;
-  return groups.map((group) => (
-    <Group
-      key={group}
-      name={group}
-      place={place}
-      parameters={shown.filter((p) => p.group === group)}
-      headed={isHeaded}
-      rename={rename}
-    />
-  ));
+  const { added } = module;
+  return (
+    <>
+      {groups.map((group, i) => (
+        <Group
+          key={group}
+          name={group}
+          opened={i === 0 && !only}
+          place={place}
+          parameters={shown.filter((p) => p.group === group)}
+          headed={isHeaded}
+          rename={rename}
+        />
+      ))}
+      {added && !only && (
+        <button
+          type="button"
+          className="button col-span-full justify-self-start"
+          disabled={leftOut.length === 0}
+          title={leftOut.length === 0 ? `All ${added.keys.length} are there` : undefined}
+          onClick={() => change(`Add ${added.name}`, (s) => addGroup(s, module, place))}
+        >
+          Add {added.name}
+        </button>
+      )}
+    </>
+  );
+}
+
+/** The groups that a part has not added, as one text. */
+function leftOutOf(sound: Sound | null, module: Module, place: PartPlace): string {
+  const params = sound && module.added && valueAt(sound, `${place.pointer}/params`);
+  return params ? groupsLeftOut(module, params as Record<string, Value>).join("\n") : "";
+}
+
+/** Takes a group away, where the module lets groups be added. */
+function RemoveGroup({ module, place, name }: { module: Module; place: PartPlace; name: string }) {
+  return (
+    <button
+      type="button"
+      className="button-plain ml-2 font-normal"
+      aria-label={`Remove ${name.toLowerCase()} of ${place.title}`}
+      onClick={() =>
+        change(`Remove ${name.toLowerCase()}`, (s) => removeGroup(s, module, place, name))
+      }
+    >
+      Remove
+    </button>
+  );
 }
 
 /** Whether nothing of a group is moved or differs from its plain default. */
@@ -116,20 +161,25 @@ function atRest(sound: Sound | null, place: PartPlace, parameters: Parameter[]):
  */
 function Group({
   name,
+  opened,
   place,
   parameters,
   headed,
   rename,
 }: {
   name: string;
+  /** Whether it is shown at rest too: something of each part can be taken hold of at once. */
+  opened: boolean;
   place: PartPlace;
   parameters: Parameter[];
   headed: boolean;
   rename?: (parameter: Parameter) => string;
 }) {
+  const module = useCatalogue().module(place.family, place.kind);
+  const isAdded = parameters.some((p) => module.added?.keys.includes(p.key));
   const everything = useUnfolded((s) => s.everything);
   const [shown, setShown] = useState(
-    () => !headed || !name || !atRest(useSession.getState().sound, place, parameters),
+    () => opened || !headed || !name || !atRest(useSession.getState().sound, place, parameters),
   );
   const rests = useSession((s) => !shown && atRest(s.sound, place, parameters));
   if (!shown && !rests) setShown(true);
@@ -151,7 +201,12 @@ function Group({
   }
   return (
     <>
-      {headed && <h3 className="label col-span-full -mb-1 text-xs font-semibold">{name}</h3>}
+      {headed && (
+        <h3 className="label col-span-full -mb-1 text-xs font-semibold">
+          {name}
+          {isAdded && <RemoveGroup module={module} place={place} name={name} />}
+        </h3>
+      )}
       {parameters.map((parameter) => (
         <OneStrip
           key={parameter.key}
