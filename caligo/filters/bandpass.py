@@ -19,6 +19,7 @@ from caligo.processing.cutoff import (
     width_parameter,
 )
 from caligo.processing.drive import drive_parameters
+from caligo.processing.feedback import feedback_parameters
 from caligo.processing.sections import SectionFilter, Values
 from caligo.signal.sections import BANDPASS
 
@@ -48,6 +49,7 @@ MOST_STAGES = 5
             key_follow_parameter(),
             spread_parameter(),
             *drive_parameters(),
+            *feedback_parameters(),
             mix_parameter(),
         ),
     )

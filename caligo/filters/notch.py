@@ -17,6 +17,7 @@ from caligo.processing.cutoff import (
     width_parameter,
 )
 from caligo.processing.drive import drive_parameters
+from caligo.processing.feedback import feedback_parameters
 from caligo.processing.sections import SectionFilter, Values
 from caligo.signal.sections import NOTCH
 
@@ -44,6 +45,7 @@ from caligo.signal.sections import NOTCH
             key_follow_parameter(),
             spread_parameter(),
             *drive_parameters(),
+            *feedback_parameters(),
             mix_parameter(),
         ),
     )

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import numpy as np
+
 from caligo.catalogue import Module, Moves, Parameter, Scale, register
 from caligo.processing.cutoff import (
     Floats,
@@ -15,6 +17,7 @@ from caligo.processing.cutoff import (
     width_parameter,
 )
 from caligo.processing.drive import drive_parameters
+from caligo.processing.feedback import feedback_parameters
 from caligo.processing.sections import SectionFilter, Values
 from caligo.signal.sections import BELL
 
@@ -44,6 +47,7 @@ from caligo.signal.sections import BELL
             key_follow_parameter(),
             spread_parameter(),
             *drive_parameters(),
+            *feedback_parameters(),
             mix_parameter(),
         ),
     )
@@ -69,6 +73,11 @@ class Peak(SectionFilter):
     def lift(self, values: Values) -> Floats:
         """See `SectionFilter.lift`: A / Q is A^2 times 1 / (A Q)."""
         return 10.0 ** (values["gain"] / 20.0) - 1.0
+
+    def highest_gain(self, values: Values) -> Floats:
+        """See `SectionFilter.highest_gain`."""
+        found: Floats = np.maximum(1.0, 10.0 ** (values["gain"] / 20.0))
+        return found
 
     def widest_quality(self) -> float:
         """See `SectionFilter.widest_quality`."""

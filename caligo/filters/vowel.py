@@ -16,8 +16,10 @@ from caligo.processing.cutoff import (
     ringing,
 )
 from caligo.processing.drive import drive_parameters
+from caligo.processing.feedback import feedback_parameters
 from caligo.processing.filter import Filter, States
 from caligo.processing.processor import Signal
+from caligo.signal.fed_sections import Sections
 from caligo.signal.sections import run_side_by_side
 from caligo.signal.state_variable import cutoff_gain
 
@@ -96,6 +98,7 @@ LOUD = 12.0
             ),
             key_follow_parameter(group="Voice"),
             *drive_parameters("Voice"),
+            *feedback_parameters(),
             mix_parameter(group="Voice"),
         ),
     )
@@ -107,10 +110,10 @@ class Vowel(Filter):
         super().__init__(part, address, movement, rate)
         keys = ("vowel", "size", "width", "key_follow", "mix")
         self._trajectories = {key: self.trajectory(key) for key in keys}
-        self.state_shape = (2, 2 * HERTZ.shape[1])
+        self.state_shape = (2, 2 * HERTZ.shape[1] + (self.loop is not None))
 
-    def process_streams(self, block: Block, signal: Signal, states: States) -> None:
-        """See `Filter.process_streams`."""
+    def _formants(self, block: Block) -> tuple[Floats, Floats, Floats, Floats]:
+        """Corners, 1 / Q and factors ``[voices, formants, ticks + 1]``, and the mix."""
         values = {
             key: trajectory.values(block.moments) for key, trajectory in self._trajectories.items()
         }
@@ -123,21 +126,33 @@ class Vowel(Filter):
         level = between(LEVELS, values["vowel"]) + SLOPE * (formants - formants[:, :1]) + LOUD
         # Neighbours in opposite phase, as in a tract: no hole between them (Klatt 1980).
         turned = np.array([1.0, -1.0, 1.0])[None, :, None]
-        run_side_by_side(
-            signal,
+        return (
             cutoff_gain(hertz, self.rate),
             np.ascontiguousarray(bandwidth / hertz),
             np.ascontiguousarray(turned * 10.0 ** (level / 20.0)),
             values["mix"] / 100.0,
-            states,
         )
+
+    def process_streams(self, block: Block, signal: Signal, states: States) -> None:
+        """See `Filter.process_streams`."""
+        cutoff, damping, factors, mix = self._formants(block)
+        if self.loop is None:
+            run_side_by_side(signal, cutoff, damping, factors, mix, states)
+            return
+        peak = np.abs(factors).sum(axis=1)
+        cutoff, damping, factors = (
+            np.repeat(each[:, :, None], 2, axis=2) for each in (cutoff, damping, factors)
+        )
+        sections = Sections(cutoff, damping, factors, 0.0, 0.0, True, peak)
+        self.feed(block, signal, sections, mix, states)
 
     def tail(self) -> float:
         """See `Processor.tail`; the ringing follows the bandwidth alone."""
         own = self._trajectories
         lowest = 100.0 / own["size"].reach()[1] * own["width"].reach()[0] / 100.0 * BANDWIDTHS[0]
         follow = max(abs(bound) for bound in own["key_follow"].reach()) / 100.0
-        return ringing(1.0, max(lowest, 0.5) * 2.0 ** (-4.0 * follow))
+        longer = self.loop.longer if self.loop is not None else 1.0
+        return longer * ringing(1.0, max(lowest, 0.5) * 2.0 ** (-4.0 * follow))
 
 
 def between(table: Floats, vowel: Floats) -> Floats:

@@ -9,9 +9,11 @@ from caligo.document.sound import FilterPart
 from caligo.movement.block import Block
 from caligo.movement.movement import Movement
 from caligo.processing.drive import Drive
+from caligo.processing.feedback import Feedback
 from caligo.processing.processor import Processor, Signal, State
 from caligo.signal.channels import scale_channels
 from caligo.signal.decibels import gain
+from caligo.signal.fed_sections import Sections
 
 States = NDArray[np.float64]
 
@@ -20,7 +22,8 @@ class Filter(Processor):
     """A processor of voices. States are kept by the voices' names, one array for all of them.
 
     Subclasses set `state_shape` and give `process_streams` and `tail`. With `drive_parameters` in
-    its module, a filter is driven.
+    its module, a filter is driven. One with `feedback_parameters` calls `feed` where it has a
+    `loop`.
 
     Attributes
     ----------
@@ -44,6 +47,13 @@ class Filter(Processor):
             if drive.reach()[1] > 0.0:
                 self._drive, self.makes_offset = Drive(drive, part.text("driven"), rate), True
 
+        self.loop: Feedback | None = None
+        self._straight = False
+        if "loop_drive" in part.params:
+            feedback = self.trajectory("feedback")
+            if feedback.reach() != (0.0, 0.0):
+                self.loop = Feedback(feedback, self.trajectory("loop_drive"), rate)
+
     @staticmethod
     def drives_itself(part: FilterPart) -> bool:
         """Whether the filter takes its drive into its own hands."""
@@ -53,13 +63,25 @@ class Filter(Processor):
         """Filter `signal` ``[streams, 2, samples]`` in place; `states` ``[streams, …]`` go on."""
         raise NotImplementedError
 
+    def feed(
+        self, block: Block, signal: Signal, sections: Sections, mix: States, states: States
+    ) -> None:
+        """Pass `signal` through sections that feed themselves; `mix` is ``[streams, ticks + 1]``.
+
+        For `process_streams` of a filter with a `loop`.
+        """
+        assert self.loop is not None
+        self.loop.process(block, signal, sections, mix, states, self.followed, self._straight)
+
     def process(self, block: Block, signal: Signal, sidechain: Signal | None = None) -> None:
         """See `Processor.process`."""
         self._process(block, signal, self._drive)
 
     def answer(self, block: Block, signal: Signal) -> None:
         """Filter `signal` ``[streams, 2, samples]`` in place as if the filter were not driven."""
+        self._straight = True
         self._process(block, signal, None)
+        self._straight = False
 
     def _process(self, block: Block, signal: Signal, drive: Drive | None) -> None:
         if block.streams != self._streams:
@@ -96,7 +118,8 @@ class Filter(Processor):
 
     def settling(self) -> float:
         """See `Processor.settling`."""
-        return self._drive.settled if self._drive is not None else 0.0
+        driven = self._drive.settled if self._drive is not None else 0.0
+        return driven + (self.loop.settled if self.loop is not None else 0.0)
 
     def save_state(self) -> State:
         """See `Processor.save_state`."""

@@ -13,6 +13,7 @@ from caligo.movement.movement import Movement
 from caligo.processing.cutoff import Floats, followed, lowest_cutoff, ringing
 from caligo.processing.filter import Filter, States
 from caligo.processing.processor import Signal
+from caligo.signal.fed_sections import Sections
 from caligo.signal.sections import run_sections
 from caligo.signal.state_variable import cutoff_gain
 
@@ -38,7 +39,7 @@ class SectionFilter(Filter):
         super().__init__(part, address, movement, rate)
         keys = ("cutoff", "key_follow", "mix", *self.keys)
         self.trajectories = {key: self.trajectory(key) for key in keys}
-        self.state_shape = (2, 2 * self.sections())
+        self.state_shape = (2, 2 * self.sections() + (self.loop is not None))
 
     @abstractmethod
     def sections(self) -> int:
@@ -60,11 +61,20 @@ class SectionFilter(Filter):
         """What is added to the weight of the band-pass ``[voices, ticks + 1]``."""
         return np.zeros_like(values["mix"])
 
+    def highest_gain(self, values: Values) -> Floats:
+        """The gain at its peak ``[voices, ticks + 1]``."""
+        return np.ones_like(values["mix"])
+
     def process_streams(self, block: Block, signal: Signal, states: States) -> None:
         """See `Filter.process_streams`."""
         values = {key: one.values(block.moments) for key, one in self.trajectories.items()}
         hertz = followed(values["cutoff"], values["key_follow"], block)
         cutoff_gains = cutoff_gain(self.cutoffs(hertz, values), self.rate)
+        if self.loop is not None:
+            self.feed(
+                block, signal, self._in_loop(cutoff_gains, values), values["mix"] / 100.0, states
+            )
+            return
         run_sections(
             signal,
             cutoff_gains,
@@ -75,8 +85,16 @@ class SectionFilter(Filter):
             states,
         )
 
+    def _in_loop(self, cutoff: Floats, values: Values) -> Sections:
+        damping = np.broadcast_to(self.damping(values)[:, None, None], cutoff.shape)
+        band = np.broadcast_to((self.weights[1] + self.lift(values))[:, None, None], cutoff.shape)
+        direct, low = float(self.weights[0]), float(self.weights[2])
+        return Sections(cutoff, damping, band, direct, low, False, self.highest_gain(values))
+
     def tail(self) -> float:
         """See `Filter.tail`; equal resonances behind each other fade later than one."""
         own = self.trajectories
         lowest = lowest_cutoff(own["cutoff"], own["key_follow"], own.get("spread"))
-        return (1.0 + 0.25 * (self.sections() - 1)) * ringing(self.widest_quality(), lowest)
+        longer = self.loop.longer if self.loop is not None else 1.0
+        behind = 1.0 + 0.25 * (self.sections() - 1)
+        return longer * behind * ringing(self.widest_quality(), lowest)

@@ -37,8 +37,8 @@ ITU-R BS.1770-4, here of the first order)."""
 FOLLOWER_STATE = 5
 """Numbers of a channel that are remembered: powers and weights, summed once and twice, and a
 low-pass."""
-FOLLOWERS = 2
-"""Signals that one state is of: what comes in, and what is made of it."""
+FOLLOWERS = 3
+"""Signals that one state is of: what comes in, what is made of it, and what goes into a loop."""
 
 
 @device(fastmath=CONTRACT)

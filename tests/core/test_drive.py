@@ -259,6 +259,30 @@ def test_older_drive_stays_where_it_was() -> None:
     assert found["inserts"][0]["params"] == {"driven": "fixed"}
 
 
+def test_feedback_begins_while_listening_on_either_side_of_none() -> None:
+    def fed(feedback: float) -> Any:
+        params = {"feedback": feedback, "cutoff": 900.0}
+        layer = plain_layer(table="saw") | {
+            "filters": [{"id": "f", "kind": "lowpass", "params": params}]
+        }
+        return plain_sound(layer)
+
+    assert changes_between(fed(0.0), fed(-40.0)) is None
+    assert changes_between(fed(40.0), fed(0.0)) is None
+    assert changes_between(fed(-40.0), fed(70.0))
+    score = one_note(57, 20.0)
+    listening = Listening(fed(0.0), score)
+    for _ in range(20):
+        listening.block()
+    listening.edit(fed(-80.0))
+    for _ in range(60):
+        listening.block()
+    heard = np.concatenate([listening.block() for _ in range(20)], axis=1)
+    fresh = render_array(fed(-80.0), score, length=5.0)
+    whole = fresh[:, 80 * SMALL_BLOCK :][:, : heard.shape[1]]
+    assert decibels(np.abs(heard - whole).max() / np.abs(whole).max()) < -60.0
+
+
 def _driven(kind: str, drive: float) -> Any:
     layer = plain_layer(table="saw") | {
         "filters": [{"id": "f", "kind": kind, "params": {"cutoff": 6_000.0, "drive": drive}}]

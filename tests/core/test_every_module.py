@@ -230,12 +230,13 @@ def test_every_number_is_taken_up_while_listening(module: Module) -> None:
         listening.block()
     engine = listening._engine
     for parameter in module.parameters:
-        if parameter.moves is Moves.NO:
+        # What is not computed at rest builds a new engine where it begins: see `test_drive`.
+        if parameter.moves is Moves.NO or parameter.idle is not None:
             continue
-        changed = sound.model_copy(deep=True)
-        address = find_parameter(changed, f"{path}.{parameter.key}")
-        assert address is not None
         for value in (parameter.low, parameter.high, float(parameter.default)):
+            changed = sound.model_copy(deep=True)
+            address = find_parameter(changed, f"{path}.{parameter.key}")
+            assert address is not None
             if parameter.kind is Kind.TIME:
                 address.part.params[parameter.key] = address.part.time(parameter.key).model_copy(
                     update={"value": value}

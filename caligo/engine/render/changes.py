@@ -61,7 +61,10 @@ def _wakes(parameter: Parameter, before: Value, after: Value) -> bool:
     """Whether a number leaves the value up to which nothing is computed for it, or comes back."""
     if parameter.idle is None or not isinstance(before, float | int):
         return False
-    return (before <= parameter.idle) != (float(after) <= parameter.idle)  # type: ignore[arg-type]
+    old, new = float(before), float(after)  # type: ignore[arg-type]
+    if parameter.two_sided:
+        old, new = abs(old), abs(new)
+    return (old <= parameter.idle) != (new <= parameter.idle)
 
 
 def changes_between(before: Sound, after: Sound) -> Changes | None:

@@ -1,0 +1,154 @@
+"""Second-order sections in a loop: what comes out goes in again, a sample later, bent.
+
+The loop's gain stays below 1 at every frequency, so it is stable whatever its phase (small-gain
+theorem: G. Zames, "On the input-output stability of time-varying nonlinear feedback systems", 1966;
+from memory), and what is bent has less. Sections: see `caligo.signal.sections`.
+"""
+
+from __future__ import annotations
+
+import math
+from typing import NamedTuple
+
+import numpy as np
+from numpy.typing import NDArray
+
+from caligo.kernels import CONTRACT, device, kernel
+from caligo.signal.packed import (
+    PACKED,
+    begin_tick,
+    beside,
+    end_tick,
+    give_state,
+    scratch,
+    take_state,
+)
+from caligo.signal.state_variable import coefficients, step
+from caligo.signal.ticks import TICK
+from caligo.signal.vector import in_each, load, store
+
+Floats = NDArray[np.float64]
+LOOP = 4
+"""Rows of numbers ahead of those of the sections: mix, gain of the loop, bend, gain ahead."""
+OF_SECTION = 3
+"""Rows of numbers of each section: cutoff, damping, weight of the band-pass."""
+
+
+class Sections(NamedTuple):
+    """Second-order sections in numbers.
+
+    Parameters
+    ----------
+    cutoff, damping, band
+        ``tan(pi f / rate)``, ``1 / Q`` and the weight of the band-pass over Q of each section, at
+        every tick ``[voices, sections, 2, ticks + 1]``.
+    direct, low
+        Weights of the input and of the low-pass.
+    parallel
+        Whether the sections stand side by side, and are added; else one after the other.
+    peak
+        The highest gain of all at any frequency ``[voices, ticks + 1]``.
+    """
+
+    cutoff: Floats
+    damping: Floats
+    band: Floats
+    direct: float
+    low: float
+    parallel: bool
+    peak: Floats
+
+
+@device(fastmath=CONTRACT)
+def _tick(
+    dry: np.ndarray,
+    wet: np.ndarray,
+    ends: np.ndarray,
+    direct: float,
+    lows: float,
+    parallel: bool,
+    held: np.ndarray,
+) -> None:
+    """A tick through the loop, see `caligo.signal.packed`; `held` ends with what came out last."""
+    count = (held.shape[0] - 1) // 2
+    back, back_step = load(ends[1], 0), load(ends[1], 1)
+    bend, bend_step = load(ends[2], 0), load(ends[2], 1)
+    ahead, ahead_step = load(ends[3], 0), load(ends[3], 1)
+    last = load(held, 2 * count)
+    for n in range(TICK):
+        steep = bend * last
+        x = ahead * load(dry, n) + back * last / math.sqrt(1.0 + steep * steep)
+        total = in_each(0.0)
+        at = float(n)
+        for s in range(count):
+            row = LOOP + OF_SECTION * s
+            g = load(ends[row], 0) + at * load(ends[row], 1)
+            d = load(ends[row + 1], 0) + at * load(ends[row + 1], 1)
+            w = load(ends[row + 2], 0) + at * load(ends[row + 2], 1)
+            band, low, s1, s2 = step(
+                x, load(held, 2 * s), load(held, 2 * s + 1), coefficients(g, d)
+            )
+            store(held, 2 * s, s1)
+            store(held, 2 * s + 1, s2)
+            made = direct * x + w * d * band + lows * low
+            if parallel:
+                total = total + made
+            else:
+                x = made
+        last = total if parallel else x
+        store(wet, n, last)
+        back += back_step
+        bend += bend_step
+        ahead += ahead_step
+    store(held, 2 * count, last)
+
+
+@kernel("f4[:, :, ::1], f8[:, :, :, ::1], f8, f8, b1, f8[:, :, ::1]", allocates=True)
+def _run(
+    signal: np.ndarray,
+    values: np.ndarray,
+    direct: float,
+    lows: float,
+    parallel: bool,
+    state: np.ndarray,
+) -> None:
+    """`run_fed` with its numbers beside each other."""
+    dry, wet, ends, held = scratch(values.shape[0], state.shape[2])
+    for first in range(0, signal.shape[0], PACKED):
+        take_state(state, first, held)
+        for k in range(values.shape[3] - 1):
+            if begin_tick(signal, first, k, values, held, dry, ends):
+                _tick(dry, wet, ends, direct, lows, parallel, held)
+                end_tick(dry, wet, ends, held, signal, first, k)
+        give_state(held, first, state)
+
+
+def run_fed(
+    signal: NDArray[np.float32],
+    sections: Sections,
+    feedback: Floats,
+    bend: Floats,
+    mix: Floats,
+    state: Floats,
+) -> None:
+    """Pass `signal` ``[voices, 2, samples]`` through sections that feed themselves, in place.
+
+    What goes in is made softer as far as the loop makes noise louder.
+
+    Parameters
+    ----------
+    feedback
+        The loop's gain where the sections have their peak, from -1 to 1 ``[voices, ticks + 1]``.
+    bend
+        One over the level at which what goes back is bent ``[voices, ticks + 1]``.
+    mix
+        Fraction of the filtered signal ``[voices, ticks + 1]``.
+    state
+        Integrators, and the last output ``[voices, 2 channels, 2 sections + 1]``; carried on.
+    """
+    each = np.stack([sections.cutoff, sections.damping, sections.band], axis=2)
+    voices, count, _, _, ends = each.shape
+    rows = np.moveaxis(each.reshape(voices, count * OF_SECTION, 2, ends), 1, 0)
+    ahead = np.sqrt(1.0 - feedback**2)
+    values = beside(mix, feedback / sections.peak, bend, ahead, *rows)
+    _run(signal, values, sections.direct, sections.low, sections.parallel, state)
