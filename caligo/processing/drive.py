@@ -37,6 +37,7 @@ def drive_parameters(group: str = "Cut") -> tuple[Parameter, ...]:
             scale=Scale.DECIBEL,
             moves=Moves.PER_NOTE,
             idle=0.0,
+            off=0.0,
             group=group,
         ),
         Parameter(
@@ -52,6 +53,7 @@ def drive_parameters(group: str = "Cut") -> tuple[Parameter, ...]:
                 Choice("fixed", "Ahead, from -12 dB on"),
             ),
             group=group,
+            when=("drive", ()),
         ),
     )
 

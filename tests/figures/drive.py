@@ -11,6 +11,7 @@ from caligo.catalogue import catalogue
 from tests.core.effects import effect
 from tests.core.effects import through as through_effect
 from tests.core.test_drive import Floats, brightness, given, loudness
+from tests.core.test_feedback import STILL, off_the_closed_loop
 from tests.core.test_more_filters import through
 from tests.figures.figure import Figure
 
@@ -61,7 +62,15 @@ def effects_off() -> float:
     return worst
 
 
+def loop_off() -> float:
+    """What differs from filters' loops closed by `scipy.signal`, under the loudest of them."""
+    loops = itertools.product(STILL, (-0.97, -0.31, 0.13, 0.66, 0.97))
+    return max(off_the_closed_loop(name, feedback) for name, feedback in loops)
+
+
 FIGURES = (
+    Figure("filter-loop", "Feedback around filters, against the loop closed by scipy.signal",
+           -100.0, "dB", loop_off),
     Figure("drive-loudness", "Drive of 6 to 24 dB in every filter: loudness off by", 1.5, "LU",
            filters_off),
     Figure("drive-effects", "The same in saturation and folder", 1.5, "LU", effects_off),

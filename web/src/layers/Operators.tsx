@@ -138,6 +138,12 @@ function Operator({
   );
 }
 
+/**
+ * The level in dB of an operator that is added. One more of the same pitch adds up in step, which at
+ * full level is 6 dB for the second and 12 for four.
+ */
+const ADDED_LEVEL = -12;
+
 /** The operators one below the other, each with what acts on it and what comes out. */
 export function Operators({ index, number }: { index: number; number: number }) {
   const catalogue = useCatalogue();
@@ -167,7 +173,9 @@ export function Operators({ index, number }: { index: number; number: number }) 
         className="button mb-3"
         disabled={operators.length >= most}
         onClick={() =>
-          change("Add operator", () => addItem(catalogue, layer, index, "operator", {}, number))
+          change("Add operator", () =>
+            addItem(catalogue, layer, index, "operator", { level: ADDED_LEVEL }, number),
+          )
         }
       >
         Add operator
