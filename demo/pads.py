@@ -213,7 +213,7 @@ def plate_glass() -> Document:
             ("steps", "glass.source.ripple_length", 0.8),
             ("turn", "glass.blend", 35),
             ("growth+", "glass.shards.mix", 35),
-            ("other", "glass.shards.density", 1.2),
+            ("turn", "glass.shards.density", 1.2),
             ("other", "splinters.source.density", 1.6),
             ("growth+", "splinters.source.position_scatter", 30),
         ),
