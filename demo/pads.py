@@ -177,7 +177,7 @@ def plate_glass() -> Document:
                 ],
                 envelope={"attack": seconds(1.6), "release": seconds(5), "sustain": -4,
                           "decay": seconds(9)},
-                inserts=[part("shards", "granulator", position=0.6, position_scatter=2.2,
+                inserts=[part("shards", "live_grains", position=0.6, position_scatter=2.2,
                               density=9, size=0.45, size_scatter=40, pitch=12, reverse=35,
                               level_scatter=12, pan_scatter=90, mix=25)],
                 sends={"nave": -4},

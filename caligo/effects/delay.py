@@ -28,6 +28,7 @@ from caligo.signal.one_tick import give_tick, take_tick
 from caligo.signal.silence import DEAD
 from caligo.signal.sinc import read_sinc, read_standing, sinc_table
 from caligo.signal.smoothing import one_pole, one_pole_at
+from caligo.signal.soft_ceiling import below_ceiling
 from caligo.signal.splice import HEADS, longest, shift_pitch
 from caligo.signal.ticks import TICK
 
@@ -172,12 +173,9 @@ def _blend(other: np.ndarray, fraction: float, step: float, out: np.ndarray) -> 
 @device
 def _keep(x: np.ndarray, line: np.ndarray, here: int) -> None:
     """Write a tick into the line; a loop that gives back all stays below a ceiling of its own."""
-    to, one, two = line[here : here + TICK], np.float32(1.0), np.float32(2.0)
+    to = line[here : here + TICK]
     for n in range(TICK):
-        size = abs(x[n])
-        held = two - one / max(size, one) if size > one else size
-        kept = held if size > np.float32(DEAD) else np.float32(0.0)
-        to[n] = math.copysign(kept, x[n])
+        to[n] = below_ceiling(x[n])
 
 
 @device(fastmath=CONTRACT)

@@ -81,13 +81,13 @@ def loop_gains() -> Floats:
             ),
             Parameter(
                 "driven",
-                "Driven",
-                "Behind the ladder drive adds overtones, in its loop it rounds; it relates to the "
+                "Drive position",
+                "Post-filter drive adds overtones, in its loop it rounds; it relates to the "
                 "level there, or to a wave at -12 dB, which then keeps its level.",
                 default="behind",
                 kind=Kind.CHOICE,
                 choices=(
-                    Choice("behind", "Behind the ladder"),
+                    Choice("behind", "Post-filter"),
                     Choice("loop", "In the loop"),
                     Choice("fixed", "In the loop, from -12 dB on"),
                 ),

@@ -8,8 +8,8 @@ from numpy.typing import NDArray
 from caligo.catalogue import Choice, Kind, Moves, Parameter, Scale
 from caligo.movement.block import Block
 from caligo.movement.trajectory import Trajectory
+from caligo.processing.matching import scale_voices
 from caligo.processing.processor import Signal
-from caligo.signal.channels import scale_channels
 from caligo.signal.decibels import gain
 from caligo.signal.level_follower import (
     FOLLOWER_STATE,
@@ -42,15 +42,15 @@ def drive_parameters(group: str = "Cut") -> tuple[Parameter, ...]:
         ),
         Parameter(
             "driven",
-            "Driven",
-            "Behind the filter drive adds overtones, ahead of it the filter takes them; it relates "
-            "to the level there, or to a wave at -12 dB, which then keeps its level.",
+            "Drive position",
+            "Post-filter drive adds overtones, of pre-filter drive the filter takes them; it "
+            "relates to the level there, or to a wave at -12 dB, which then keeps its level.",
             default="behind",
             kind=Kind.CHOICE,
             choices=(
-                Choice("behind", "Behind the filter"),
-                Choice("ahead", "Ahead of the filter"),
-                Choice("fixed", "Ahead, from -12 dB on"),
+                Choice("behind", "Post-filter"),
+                Choice("ahead", "Pre-filter"),
+                Choice("fixed", "Pre-filter, from -12 dB on"),
             ),
             group=group,
             when=("drive", ()),
@@ -96,7 +96,6 @@ class Drive:
             run_levelled_waveshaper(signal, factor, known_or_usual(levels), shaped)
             # What peaks more than a sine loses more: the rest is measured.
             made = follow_level(signal, self._rate, followed, which=1)
-            for stream, own in zip(signal, matching_gain(levels, made), strict=True):
-                scale_channels(stream, np.stack([own, own]))
+            scale_voices(signal, matching_gain(levels, made))
         else:
             run_waveshaper(signal, factor, shaped)

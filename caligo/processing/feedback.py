@@ -11,7 +11,7 @@ from caligo.movement.trajectory import Trajectory
 from caligo.processing.processor import Signal
 from caligo.signal.decibels import gain
 from caligo.signal.fed_sections import Sections, run_fed
-from caligo.signal.level_follower import SETTLED, follow_level, known_or_usual
+from caligo.signal.level_follower import follow_level, known_or_usual
 
 States = NDArray[np.float64]
 MOST = 0.97
@@ -70,11 +70,6 @@ class Feedback:
         self._rate = rate
 
     @property
-    def settled(self) -> float:
-        """Seconds after which the level that drive relates to is known."""
-        return SETTLED
-
-    @property
     def longer(self) -> float:
         """How many times as long as without it a filter rings at most."""
         most = MOST * max(abs(bound) for bound in self._feedback.reach()) / 100.0
@@ -88,14 +83,14 @@ class Feedback:
         mix: NDArray[np.float64],
         states: States,
         followed: States,
-        straight: bool,
+        linear: bool,
     ) -> None:
         """Filter `signal` ``[streams, 2, samples]`` in place; states and levels go on.
 
-        Where `straight`, nothing is bent.
+        The loop is not driven where it is to be `linear`.
         """
         level = known_or_usual(follow_level(signal, self._rate, followed, which=FOLLOWER))
-        bend = gain(self._drive.values(block.moments)) / (HEADROOM * level)
-        bend = 0.0 * bend if straight else bend
+        steepness = gain(self._drive.values(block.moments)) / (HEADROOM * level)
+        steepness = 0.0 * steepness if linear else steepness
         feedback = MOST * self._feedback.values(block.moments) / 100.0
-        run_fed(signal, sections, feedback, bend, mix, states)
+        run_fed(signal, sections, feedback, steepness, mix, states)

@@ -14,6 +14,7 @@ from caligo.processing.processor import Processor, Signal, State
 from caligo.signal.channels import scale_channels
 from caligo.signal.decibels import gain
 from caligo.signal.fed_sections import Sections
+from caligo.signal.level_follower import SETTLED
 
 States = NDArray[np.float64]
 
@@ -46,9 +47,8 @@ class Filter(Processor):
             drive = self.trajectory("drive")
             if drive.reach()[1] > 0.0:
                 self._drive, self.makes_offset = Drive(drive, part.text("driven"), rate), True
-
         self.loop: Feedback | None = None
-        self._straight = False
+        self._linear = False
         if "loop_drive" in part.params:
             feedback = self.trajectory("feedback")
             if feedback.reach() != (0.0, 0.0):
@@ -71,7 +71,7 @@ class Filter(Processor):
         For `process_streams` of a filter with a `loop`.
         """
         assert self.loop is not None
-        self.loop.process(block, signal, sections, mix, states, self.followed, self._straight)
+        self.loop.process(block, signal, sections, mix, states, self.followed, self._linear)
 
     def process(self, block: Block, signal: Signal, sidechain: Signal | None = None) -> None:
         """See `Processor.process`."""
@@ -79,9 +79,9 @@ class Filter(Processor):
 
     def answer(self, block: Block, signal: Signal) -> None:
         """Filter `signal` ``[streams, 2, samples]`` in place as if the filter were not driven."""
-        self._straight = True
+        self._linear = True
         self._process(block, signal, None)
-        self._straight = False
+        self._linear = False
 
     def _process(self, block: Block, signal: Signal, drive: Drive | None) -> None:
         if block.streams != self._streams:
@@ -119,7 +119,7 @@ class Filter(Processor):
     def settling(self) -> float:
         """See `Processor.settling`."""
         driven = self._drive.settled if self._drive is not None else 0.0
-        return driven + (self.loop.settled if self.loop is not None else 0.0)
+        return driven + (SETTLED if self.loop is not None else 0.0)
 
     def save_state(self) -> State:
         """See `Processor.save_state`."""

@@ -85,12 +85,12 @@ def driven_parameter(group: str) -> Parameter:
     """What the drive of an effect relates to."""
     return Parameter(
         "driven",
-        "Driven",
+        "Drive reference",
         "What drive relates to: the level that comes in, so that the loudness stays, or a wave at "
         "-12 dB, which then keeps its level.",
         default="level",
         kind=Kind.CHOICE,
-        choices=(Choice("level", "From its level on"), Choice("fixed", "From -12 dB on")),
+        choices=(Choice("level", "Incoming level"), Choice("fixed", "-12 dB")),
         group=group,
     )
 
@@ -109,7 +109,7 @@ class Oversampled(Effect):
     @property
     def _levelled(self) -> bool:
         """Whether drive relates to the level that comes in."""
-        return self.part.params.get("driven") == "level"
+        return self.part.text("driven") == "level"
 
     def shaper_state(self) -> State:
         """What bending itself remembers, arrays by name."""

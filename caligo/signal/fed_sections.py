@@ -1,8 +1,8 @@
-"""Second-order sections in a loop: what comes out goes in again, a sample later, bent.
+"""Second-order sections with feedback: delayed by a sample, through a waveshaper.
 
 The loop's gain stays below 1 at every frequency, so it is stable whatever its phase (small-gain
 theorem: G. Zames, "On the input-output stability of time-varying nonlinear feedback systems", 1966;
-from memory), and what is bent has less. Sections: see `caligo.signal.sections`.
+from memory), and a waveshaper lowers it. Sections: see `caligo.signal.sections`.
 """
 
 from __future__ import annotations
@@ -29,7 +29,8 @@ from caligo.signal.vector import in_each, load, store
 
 Floats = NDArray[np.float64]
 LOOP = 4
-"""Rows of numbers ahead of those of the sections: mix, gain of the loop, bend, gain ahead."""
+"""Rows of numbers ahead of those of the sections: mix, gain of the loop, steepness of its
+waveshaper, gain ahead."""
 OF_SECTION = 3
 """Rows of numbers of each section: cutoff, damping, weight of the band-pass."""
 
@@ -72,11 +73,11 @@ def _tick(
     """A tick through the loop, see `caligo.signal.packed`; `held` ends with what came out last."""
     count = (held.shape[0] - 1) // 2
     back, back_step = load(ends[1], 0), load(ends[1], 1)
-    bend, bend_step = load(ends[2], 0), load(ends[2], 1)
+    steepness, steepness_step = load(ends[2], 0), load(ends[2], 1)
     ahead, ahead_step = load(ends[3], 0), load(ends[3], 1)
     last = load(held, 2 * count)
     for n in range(TICK):
-        steep = bend * last
+        steep = steepness * last
         x = ahead * load(dry, n) + back * last / math.sqrt(1.0 + steep * steep)
         total = in_each(0.0)
         at = float(n)
@@ -98,7 +99,7 @@ def _tick(
         last = total if parallel else x
         store(wet, n, last)
         back += back_step
-        bend += bend_step
+        steepness += steepness_step
         ahead += ahead_step
     store(held, 2 * count, last)
 
@@ -127,7 +128,7 @@ def run_fed(
     signal: NDArray[np.float32],
     sections: Sections,
     feedback: Floats,
-    bend: Floats,
+    steepness: Floats,
     mix: Floats,
     state: Floats,
 ) -> None:
@@ -139,8 +140,8 @@ def run_fed(
     ----------
     feedback
         The loop's gain where the sections have their peak, from -1 to 1 ``[voices, ticks + 1]``.
-    bend
-        One over the level at which what goes back is bent ``[voices, ticks + 1]``.
+    steepness
+        One over the level from which on the waveshaper in the loop acts ``[voices, ticks + 1]``.
     mix
         Fraction of the filtered signal ``[voices, ticks + 1]``.
     state
@@ -150,5 +151,5 @@ def run_fed(
     voices, count, _, _, ends = each.shape
     rows = np.moveaxis(each.reshape(voices, count * OF_SECTION, 2, ends), 1, 0)
     ahead = np.sqrt(1.0 - feedback**2)
-    values = beside(mix, feedback / sections.peak, bend, ahead, *rows)
+    values = beside(mix, feedback / sections.peak, steepness, ahead, *rows)
     _run(signal, values, sections.direct, sections.low, sections.parallel, state)

@@ -24,6 +24,8 @@ SETTLED = 10.0 * FOLLOWED
 QUIETEST = 0.5 * 10.0 ** (-70.0 / 10.0)
 """The power of a sine at -70 dB: what is softer does not count, so that the level after silence is
 known at once, and a pause does not turn drive up."""
+LOUDEST = 1e12
+"""The power above which a tick does not count: it is no sound, or no number."""
 USUAL = 0.08
 """The level that is taken where none is known: about that of a voice."""
 MOST_MATCHED = 4.0
@@ -83,9 +85,11 @@ def _follow(
             for c in range(2):
                 kept = state[s, c, place : place + FOLLOWER_STATE]
                 power = _power(signal[s, c, k * TICK : (k + 1) * TICK], fraction, kept)
-                heard = 1.0 if power > QUIETEST else 0.0
-                kept[0] = stays * kept[0] + heard * power
-                kept[1] = stays * kept[1] + heard
+                kept[0] *= stays
+                kept[1] *= stays
+                if QUIETEST < power < LOUDEST:
+                    kept[0] += power
+                    kept[1] += 1.0
                 kept[2] = stays * kept[2] + kept[0]
                 kept[3] = stays * kept[3] + kept[1]
                 if kept[3] < FORGOTTEN:

@@ -39,9 +39,9 @@ FASTEST = 1.5
 """The speed up to which a ring is read; a faster reading takes the next, at half the rate."""
 HALVING = half_band(24)
 STRETCH = TICK + len(HALVING)
-LATE = 32
-"""Samples of a ring that the next one is behind; the filter looks `len(HALVING)` ahead."""
-NEWEST = LATE + 2 * LATE + 4 * AHEAD + TICK
+LATENCY = 32
+"""Samples by which the next ring is later; the filter looks `len(HALVING)` ahead."""
+NEWEST = LATENCY + 2 * LATENCY + 4 * AHEAD + TICK
 """Samples at the full rate from which on every ring can be read."""
 ONE = np.uint64(1)
 
@@ -97,8 +97,8 @@ def write_tick(tick: np.ndarray, rings: np.ndarray, at: int, stretch: np.ndarray
             own, ring = size >> level, rings[level, c]
             if level > 0:
                 count >>= 1
-                _halve(rings[level - 1, c], 2 * own, here - LATE, count, stretch, made[:count])
-                here = (here - LATE) >> 1
+                _halve(rings[level - 1, c], 2 * own, here - LATENCY, count, stretch, made[:count])
+                here = (here - LATENCY) >> 1
             # Ticks lie in a ring as wholes, whatever their part of it.
             first = here & (own - 1)
             if first + count <= own:
@@ -132,7 +132,7 @@ def _weights(row: np.uint64, f: np.float32) -> tuple[Any, Any]:
 def _products(
     left: np.ndarray, right: np.ndarray, first: np.uint32, row: np.uint32, f: np.float32
 ) -> tuple[Any, Any]:
-    """A sample of both sides, as vectors of which they are the sums."""
+    """A sample of both channels, as vectors of which they are the sums."""
     low, high = _weights(np.uint64(row) * np.uint64(TAPS), f)
     at = np.uint64(first)
     then = at + np.uint64(WIDTH)
@@ -147,7 +147,7 @@ def _read_between(
     left: np.ndarray, right: np.ndarray, begin: float, step: float, places: np.ndarray,
     out: np.ndarray,
 ) -> None:  # fmt: skip
-    """Read both sides over a tick at places `step` apart into `out` ``[2, TICK]``.
+    """Read both channels over a tick at places `step` apart into `out` ``[2, TICK]``.
 
     `places` is scratch memory ``[2, TICK]``.
     """
@@ -184,7 +184,7 @@ def _read_between(
 def read_tick(
     rings: np.ndarray, place: float, speed: float, places: np.ndarray, out: np.ndarray
 ) -> None:
-    """Read a tick of both sides into `out` ``[2, TICK]``.
+    """Read a tick of both channels into `out` ``[2, TICK]``.
 
     Parameters
     ----------

@@ -10,10 +10,14 @@ import pytest
 import scipy.signal
 
 from caligo.catalogue import catalogue
+from caligo.engine.listening.live import Listening
+from caligo.engine.render.changes import changes_between
+from caligo.engine.render.engine import SMALL_BLOCK
+from caligo.engine.render.offline import render_array
 from caligo.processing.feedback import MOST
 from caligo.signal.fed_sections import Sections, run_fed
 from caligo.signal.ticks import TICK
-from tests.core.builders import decibels
+from tests.core.builders import decibels, one_note, plain_layer, plain_sound
 from tests.core.test_drive import given, loudness
 from tests.core.test_more_filters import through
 
@@ -108,3 +112,27 @@ def test_feedback_colours_and_its_drive_tames(kind: str) -> None:
     assert np.abs(fed - driven).max() > 0.01 * np.abs(fed).max()
     assert abs(loudness(fed) - loudness(plain)) < 14.0
     assert MOST < 1.0
+
+
+def test_feedback_begins_while_listening_on_either_side_of_none() -> None:
+    def fed(feedback: float) -> Any:
+        params = {"feedback": feedback, "cutoff": 900.0}
+        layer = plain_layer(table="saw") | {
+            "filters": [{"id": "f", "kind": "lowpass", "params": params}]
+        }
+        return plain_sound(layer)
+
+    assert changes_between(fed(0.0), fed(-40.0)) is None
+    assert changes_between(fed(40.0), fed(0.0)) is None
+    assert changes_between(fed(-40.0), fed(70.0))
+    score = one_note(57, 20.0)
+    listening = Listening(fed(0.0), score)
+    for _ in range(20):
+        listening.block()
+    listening.edit(fed(-80.0))
+    for _ in range(60):
+        listening.block()
+    heard = np.concatenate([listening.block() for _ in range(20)], axis=1)
+    fresh = render_array(fed(-80.0), score, length=5.0)
+    whole = fresh[:, 80 * SMALL_BLOCK :][:, : heard.shape[1]]
+    assert decibels(np.abs(heard - whole).max() / np.abs(whole).max()) < -60.0

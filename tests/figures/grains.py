@@ -1,4 +1,4 @@
-"""Figures of the granulator: overlap-add, pitch, and what folds."""
+"""Figures of live grains: overlap-add, pitch, and what folds."""
 
 from __future__ import annotations
 
@@ -10,7 +10,7 @@ import numpy as np
 from tests.core.builders import decibels, heard_pitch, loudest_off
 from tests.core.effects import effect, noise, sine, through
 from tests.core.test_echoes import saw
-from tests.core.test_granulator import PLAIN, overlapped
+from tests.core.test_live_grains import PLAIN, overlapped
 from tests.figures.figure import Figure
 
 RATES = (44_100, 48_000, 96_000)
@@ -21,7 +21,7 @@ def added() -> float:
     """Decibels of what differs from windows added up by hand, under the loudest of them."""
     worst = -200.0
     for rate, density, size in itertools.product(RATES, (3.3, 17.0, 88.0), (0.05, 0.3, 1.1)):
-        fx = effect("granulator", rate=rate, density=density, size=size, position=0.31, **PLAIN)
+        fx = effect("live_grains", rate=rate, density=density, size=size, position=0.31, **PLAIN)
         given = noise(2.5, rate=rate)
         expected = overlapped(given, density, size, 0.31, rate)
         off = np.abs(through(fx, given) - expected).max() / np.abs(expected).max()
@@ -31,7 +31,7 @@ def added() -> float:
 
 def _alone(given: np.ndarray, semitones: float, rate: int) -> np.ndarray:
     """Half a second in the middle of one grain of a second ``[samples]``."""
-    fx = effect("granulator", rate=rate, pitch=semitones, density=0.5, size=1.0, position=2.0,
+    fx = effect("live_grains", rate=rate, pitch=semitones, density=0.5, size=1.0, position=2.0,
                 **PLAIN)  # fmt: skip
     return through(fx, given)[0, round(4.25 * rate) :][: rate // 2]
 
@@ -70,11 +70,11 @@ def folded() -> float:
 
 
 FIGURES = (
-    Figure("grains-added", "Granulator: against windows added up by hand", -90.0, "dB", added),
-    Figure("grains-pitch", "Granulator: a sine in a grain, -24 to 24 semitones, off by", 2.0,
+    Figure("grains-added", "Live grains: against windows added up by hand", -90.0, "dB", added),
+    Figure("grains-pitch", "Live grains: a sine in a grain, -24 to 24 semitones, off by", 2.0,
            "cents", pitch),
-    Figure("grains-lines", "Granulator: between the partials of a saw in a grain", -60.0, "dB",
+    Figure("grains-lines", "Live grains: between the partials of a saw in a grain", -60.0, "dB",
            lines),
-    Figure("grains-fold", "Granulator: what is left of what has no place above the band", -50.0,
+    Figure("grains-fold", "Live grains: what is left of what has no place above the band", -50.0,
            "dB", folded),
 )  # fmt: skip

@@ -1,4 +1,4 @@
-"""The granulator: what plays, heard again through many short windows.
+"""Live grains: what plays, heard again through many short windows.
 
 The loop is closed within a sample: grains are read before what they are fed back into is written.
 """
@@ -18,7 +18,7 @@ from caligo.movement.chance import derive, text_seed
 from caligo.movement.movement import Movement
 from caligo.processing import shared
 from caligo.processing.effect import Effect
-from caligo.processing.live_grains import (
+from caligo.processing.grains_of_ring import (
     COLUMNS,
     DENSITY,
     LATEST,
@@ -32,7 +32,7 @@ from caligo.processing.processor import Signal, State
 from caligo.signal.delay_line import ring_size
 from caligo.signal.one_tick import give_tick, take_tick
 from caligo.signal.ring_pyramid import NEWEST, STRETCH, ring_shape, write_tick
-from caligo.signal.silence import DEAD
+from caligo.signal.soft_ceiling import below_ceiling
 from caligo.signal.ticks import TICK
 
 FARTHEST = 10.0
@@ -55,17 +55,14 @@ def _fed(
     `feedback` and `gate` are fractions at the tick's beginning, and their steps ``[2]``. What goes
     round for ever stays below a ceiling of its own.
     """
-    one, two, dead = np.float32(1.0), np.float32(2.0), np.float32(DEAD)
     back, back_step = np.float32(feedback[0]), np.float32(feedback[1])
     opens, opens_step = np.float32(gate[0]), np.float32(gate[1])
     for c in range(2):
         given, again, to = dry[c], made[c], out[c]
         for n in range(TICK):
             at = np.float32(n)
-            x = (opens + at * opens_step) * (given[n] + (back + at * back_step) * again[n])
-            size = abs(x)
-            held = two - one / max(size, one) if size > one else size
-            to[n] = math.copysign(held if held > dead else np.float32(0.0), x)
+            fed = given[n] + (back + at * back_step) * again[n]
+            to[n] = below_ceiling((opens + at * opens_step) * fed)
 
 
 @kernel(
@@ -96,7 +93,7 @@ def _run(
     begun
         Grains begun since the start of the cue at every tick ``[ticks + 1]``.
     rings, grains, kept
-        The state: see `caligo.signal.ring_pyramid`, `caligo.processing.live_grains` and `COUNT`.
+        The state: see `caligo.signal.ring_pyramid`, `caligo.processing.grains_of_ring` and `COUNT`.
     scratch, stretch, places, now
         Scratch memory for what happens in a tick ``[4, 2, TICK]``, in a ring ``[3, STRETCH]``, for
         places ``[2, TICK]`` and for the values of a moment and steps ``[20]``.
@@ -151,8 +148,8 @@ def _scatter(key: str, name: str, help: str, unit: str, high: float, default: fl
 @register(
     Module(
         family="effect",
-        kind="granulator",
-        name="Granulator",
+        kind="live_grains",
+        name="Live grains",
         help="Takes grains from the last ten seconds of what plays, and can hold them for good.",
         category="Space",
         seeded=True,
@@ -189,7 +186,7 @@ def _scatter(key: str, name: str, help: str, unit: str, high: float, default: fl
         ),
     )
 )  # fmt: skip
-class Granulator(Effect):
+class LiveGrains(Effect):
     """A cloud of grains on a ring of what was heard."""
 
     def __init__(self, part: EffectPart, address: str, movement: Movement, rate: int) -> None:

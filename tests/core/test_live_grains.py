@@ -1,4 +1,4 @@
-"""The granulator: grains of what plays against windows added up by hand, pitch, freeze, loops."""
+"""Live grains: grains of what plays against windows added up by hand, pitch, freeze, loops."""
 
 from __future__ import annotations
 
@@ -8,7 +8,7 @@ import numpy as np
 import pytest
 
 from caligo.engine.render.engine import RATES
-from caligo.processing.live_grains import SPARSE
+from caligo.processing.grains_of_ring import SPARSE
 from caligo.signal.ring_pyramid import NEWEST
 from tests.core.builders import RATE, decibels, heard_pitch
 from tests.core.effects import effect, noise, sine, through
@@ -49,7 +49,7 @@ def overlapped(
 @pytest.mark.parametrize("rate", RATES)
 @pytest.mark.parametrize(("density", "size"), [(7.3, 0.1), (31.0, 0.21), (4.0, 0.5)])
 def test_without_scatter_it_is_overlap_add(rate: int, density: float, size: float) -> None:
-    fx = effect("granulator", rate=rate, density=density, size=size, position=0.25, **PLAIN)
+    fx = effect("live_grains", rate=rate, density=density, size=size, position=0.25, **PLAIN)
     given = noise(2.0, rate=rate)
     expected = overlapped(given, density, size, 0.25, rate)
     off = np.abs(through(fx, given) - expected).max()
@@ -60,7 +60,7 @@ def test_without_scatter_it_is_overlap_add(rate: int, density: float, size: floa
 @pytest.mark.parametrize("rate", [44_100, 96_000])
 def test_grains_are_transposed(rate: int, semitones: float) -> None:
     # A grain every other second: where several meet, their phases differ.
-    fx = effect("granulator", rate=rate, pitch=semitones, density=0.5, size=1.0, **PLAIN)
+    fx = effect("live_grains", rate=rate, pitch=semitones, density=0.5, size=1.0, **PLAIN)
     heard = through(fx, sine(440.0, 6.0, 0.2, rate))[0, round(4.25 * rate) :][: rate // 2]
     expected = 440.0 * 2.0 ** (semitones / 12.0)
     found = heard_pitch(heard, rate, 0.8 * expected, 1.3 * expected)
@@ -70,7 +70,7 @@ def test_grains_are_transposed(rate: int, semitones: float) -> None:
 @pytest.mark.parametrize("semitones", [7.5, 12.0, 19.0, 24.0])
 def test_what_is_shifted_up_does_not_fold(semitones: float) -> None:
     """A sine that has no place above the band is gone, on a ring of half or a quarter the rate."""
-    fx = effect("granulator", pitch=semitones, density=10.0, size=0.5, **PLAIN)
+    fx = effect("live_grains", pitch=semitones, density=10.0, size=0.5, **PLAIN)
     heard = through(fx, sine(16_500.0, 4.0, 0.2))[:, 2 * RATE :]
     assert decibels(heard.std() / (0.2 / np.sqrt(2.0))) < -60
 
@@ -78,7 +78,7 @@ def test_what_is_shifted_up_does_not_fold(semitones: float) -> None:
 def test_backwards_is_backwards() -> None:
     """One grain of all of them runs backwards: what came last comes first."""
     given = noise(3.0)
-    fx = effect("granulator", position=0.0, density=0.5, size=0.2, reverse=100.0, **PLAIN)
+    fx = effect("live_grains", position=0.0, density=0.5, size=0.2, reverse=100.0, **PLAIN)
     heard = through(fx, given)[0]
     begin = 2 * RATE
     piece = heard[begin : begin + RATE // 5]
@@ -90,12 +90,12 @@ def test_backwards_is_backwards() -> None:
 def test_frozen_it_goes_on_for_ever_and_listens_no_more() -> None:
     given = noise(8.0)
     given[:, 2 * RATE :] = 0.0
-    still = through(effect("granulator", position=0.4, freeze=100.0, **DENSE), given)
+    still = through(effect("live_grains", position=0.4, freeze=100.0, **DENSE), given)
     assert np.abs(still).max() == 0.0
     times = (0.0, 0.0), (1.5, 0.0), (1.6, 100.0), (6.0, 100.0), (6.1, 0.0)
     lane = {"id": "hold", "to": "master.fx.freeze",
             "points": [{"time": time, "value": value} for time, value in times]}  # fmt: skip
-    heard = through(effect("granulator", lanes=[lane], position=0.4, **DENSE), given)
+    heard = through(effect("live_grains", lanes=[lane], position=0.4, **DENSE), given)
     level = [decibels(heard[:, round(t * RATE) : round((t + 1.0) * RATE)].std()) for t in (2, 3, 4)]
     assert max(level) - min(level) < 2.0
     assert min(level) > -30.0
@@ -109,13 +109,13 @@ def test_frozen_it_goes_on_for_ever_and_listens_no_more() -> None:
 def test_dense_clouds_are_as_loud_as_what_they_are_made_of(density: float, size: float) -> None:
     own = DENSE | {"density": density, "size": size, "position_scatter": 3.0}
     given = noise(14.0)
-    heard = through(effect("granulator", **own), given)[:, 5 * RATE :]
+    heard = through(effect("live_grains", **own), given)[:, 5 * RATE :]
     assert decibels(heard.std() / given.std()) == pytest.approx(0.0, abs=1.5)
 
 
 @pytest.mark.parametrize("feedback", [60.0, 100.0])
 def test_fed_back_it_stays_bounded(feedback: float) -> None:
-    fx = effect("granulator", **DENSE | {"position_scatter": 0.0, "time_scatter": 0.0},
+    fx = effect("live_grains", **DENSE | {"position_scatter": 0.0, "time_scatter": 0.0},
                 feedback=feedback, pitch=5.0)  # fmt: skip
     given = noise(20.0, 0.5)
     heard = through(fx, given)
@@ -126,10 +126,10 @@ def test_fed_back_it_stays_bounded(feedback: float) -> None:
 def test_both_sides_stay_apart_and_scatter_parts_them() -> None:
     given = noise(3.0)
     given[1] = 0.0
-    heard = through(effect("granulator", **DENSE), given)
+    heard = through(effect("live_grains", **DENSE), given)
     assert np.abs(heard[1]).max() == 0.0
     both = np.repeat(noise(6.0)[:1], 2, axis=0)
-    wide = through(effect("granulator", **DENSE | {"pan_scatter": 100.0}), both)[:, RATE:]
+    wide = through(effect("live_grains", **DENSE | {"pan_scatter": 100.0}), both)[:, RATE:]
     assert np.corrcoef(wide)[0, 1] < 0.9
     level = decibels(wide.std(axis=1))
     assert abs(level[0] - level[1]) < 1.5
@@ -138,5 +138,5 @@ def test_both_sides_stay_apart_and_scatter_parts_them() -> None:
 @pytest.mark.parametrize("mix", [0.0, 25.0, 50.0, 80.0])
 def test_mixed_in_it_is_as_loud(mix: float) -> None:
     given = noise(6.0)
-    heard = through(effect("granulator", **DENSE | {"mix": mix}), given)[:, RATE:]
+    heard = through(effect("live_grains", **DENSE | {"mix": mix}), given)[:, RATE:]
     assert decibels(heard.std() / given.std()) == pytest.approx(0.0, abs=0.7)
