@@ -5,8 +5,9 @@ wave looks as it does now: a single note then goes on without a seam, at exactly
 Source: S. Roucos and A. Wilgus, "High quality time-scale modification for speech" (ICASSP 1985),
 whose overlaps are brought in step by correlation in the same way.
 
-Splices lie on one grid for all renders, and prefer the place nearest to a fixed one: what began
-elsewhere soon goes the same way.
+Splices lie on one grid for all renders, and prefer the place nearest to a fixed one. In a loop each
+turn's phase hangs on the one before, without end: a start with a run-in gives the same pitches and
+levels in other phases, a kept state the same samples.
 """
 
 from __future__ import annotations

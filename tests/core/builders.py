@@ -149,3 +149,19 @@ def heard_pitch(signal: NDArray[Any], rate: int, low: float, high: float) -> flo
     pitch = sound.to_pitch_ac(pitch_floor=low, pitch_ceiling=high, octave_cost=0.05)
     hertz = pitch.selected_array["frequency"]
     return float(np.median(hertz[hertz > 0.0]))
+
+
+CENTERS = 62.5 * 2.0 ** np.arange(8)
+"""Centres of the octaves that are compared, in hertz."""
+
+
+def octaves(signal: np.ndarray) -> np.ndarray:
+    """Levels of octaves in dB ``[octaves]``."""
+    power = (np.abs(np.fft.rfft(signal, axis=1)) ** 2).sum(axis=0) * 2.0 / signal.shape[1] ** 2
+    hertz = np.fft.rfftfreq(signal.shape[1], 1.0 / RATE)
+    return np.array(
+        [
+            10.0 * np.log10(power[(hertz >= c / 2**0.5) & (hertz < c * 2**0.5)].sum() + 1e-20)
+            for c in CENTERS
+        ]
+    )

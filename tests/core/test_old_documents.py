@@ -17,27 +17,15 @@ from caligo.document import read_sound
 from caligo.document.held import held_chord
 from caligo.document.upgrading import SOUND_SCHEMA
 from caligo.engine.render.offline import render_array
+from tests.core.builders import octaves
 from tests.sweeps import widest
 
 OLD = Path(__file__).parent / "old"
 THEN = json.loads((OLD / "octaves.json").read_text())
 RATE = 48_000
 FIRST, LENGTH = 4.0, 24.0
-CENTERS = 62.5 * 2.0 ** np.arange(8)
 HEARD = 30.0
 """Decibels under the loudest octave in which a difference counts."""
-
-
-def octaves(signal: np.ndarray) -> np.ndarray:
-    """Levels of octaves in dB ``[octaves]``."""
-    power = (np.abs(np.fft.rfft(signal, axis=1)) ** 2).sum(axis=0) * 2.0 / signal.shape[1] ** 2
-    hertz = np.fft.rfftfreq(signal.shape[1], 1.0 / RATE)
-    return np.array(
-        [
-            10.0 * np.log10(power[(hertz >= c / 2**0.5) & (hertz < c * 2**0.5)].sum() + 1e-20)
-            for c in CENTERS
-        ]
-    )
 
 
 @pytest.mark.parametrize(
