@@ -1,4 +1,4 @@
-"""Resonance at matched loudness: what a peak at the cutoff adds is taken off the whole.
+"""Filters at matched loudness: what a peak adds is taken off, what a band leaves out is made up.
 
 Pink noise, which has as much power in each octave, is the measure, as loud as ITU-R BS.1770 weighs
 it: how much a peak adds depends on where it lies, and on how many octaves pass beside it.
@@ -65,12 +65,48 @@ def gains_of(power: Floats) -> Floats:
     return found
 
 
-def even_parameter(when: tuple[str, tuple[str, ...]] | None = ("slope", ("12", "24"))) -> Parameter:
-    """The switch of a filter that has a resonance."""
+WIDTHS = np.geomspace(0.01, 4.0, len(RESONANCES))
+"""Octaves that the gains of a band are worked out for."""
+MOST_MADE_UP = 18.0
+"""Decibels by which a band is raised at most: a single partial is all of its own band."""
+
+
+@cache
+def band_gains(stages: int) -> Floats:
+    """Gains in dB at which pink noise is as loud through a band as before ``[cutoffs, widths]``.
+
+    The band is that of equal resonances behind each other, together as wide as `WIDTHS`.
+    """
+    q = 0.5 / np.sinh(0.5 * np.log(2.0) * WIDTHS[:, None]) * np.sqrt(2.0 ** (1.0 / stages) - 1.0)
+    power = (1.0 + (q * (PLACES - 1.0 / PLACES)) ** 2) ** -stages
+    weight = _weight(HERTZ)
+    found: Floats = 10.0 * np.log10(weight.sum() / (power @ weight))
+    return np.minimum(found, MOST_MADE_UP)
+
+
+def matched_band(gains: Floats, width: Floats, hertz: Floats) -> Floats:
+    """The gain at which a band is as loud as what comes in ``[voices, ticks]``.
+
+    Parameters
+    ----------
+    gains
+        See `band_gains`.
+    width, hertz
+        Octaves and the cutoff ``[voices, ticks]``.
+    """
+    span = np.log(WIDTHS[-1] / WIDTHS[0])
+    return matched(gains, RESONANCES[-1] * np.log(width / WIDTHS[0]) / span, hertz)
+
+
+def even_parameter(
+    when: tuple[str, tuple[str, ...]] | None = ("slope", ("12", "24")),
+    text: str = "Turns the whole down by what the resonance adds, as pink noise tells it.",
+) -> Parameter:
+    """The switch of a filter that changes the loudness."""
     return Parameter(
         "even",
         "Gain compensation",
-        "Turns the whole down by what the resonance adds, as pink noise tells it.",
+        text,
         default=False,
         kind=Kind.SWITCH,
         group="Cut",

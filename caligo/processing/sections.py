@@ -12,6 +12,7 @@ from caligo.movement.block import Block
 from caligo.movement.movement import Movement
 from caligo.processing.cutoff import Floats, followed, lowest_cutoff, ringing
 from caligo.processing.filter import Filter, States
+from caligo.processing.matching import blend, scale_voices
 from caligo.processing.processor import Signal
 from caligo.signal.fed_sections import Sections
 from caligo.signal.sections import run_sections
@@ -65,25 +66,33 @@ class SectionFilter(Filter):
         """The gain at its peak ``[voices, ticks + 1]``."""
         return np.ones_like(values["mix"])
 
+    def compensation(self, hertz: Floats, values: Values) -> Floats | None:
+        """The gain at which it is as loud as what comes in ``[voices, ticks + 1]``, if it is to."""
+        return None
+
     def process_streams(self, block: Block, signal: Signal, states: States) -> None:
         """See `Filter.process_streams`."""
         values = {key: one.values(block.moments) for key, one in self.trajectories.items()}
         hertz = followed(values["cutoff"], values["key_follow"], block)
+        mix, scale = values["mix"] / 100.0, None
+        made_up = self.compensation(hertz, values)
+        if made_up is not None:
+            mix, scale = blend(mix, made_up)
         cutoff_gains = cutoff_gain(self.cutoffs(hertz, values), self.rate)
         if self.loop is not None:
-            self.feed(
-                block, signal, self._in_loop(cutoff_gains, values), values["mix"] / 100.0, states
+            self.feed(block, signal, self._in_loop(cutoff_gains, values), mix, states)
+        else:
+            run_sections(
+                signal,
+                cutoff_gains,
+                self.damping(values),
+                self.weights,
+                self.lift(values),
+                mix,
+                states,
             )
-            return
-        run_sections(
-            signal,
-            cutoff_gains,
-            self.damping(values),
-            self.weights,
-            self.lift(values),
-            values["mix"] / 100.0,
-            states,
-        )
+        if scale is not None:
+            scale_voices(signal, scale)
 
     def _in_loop(self, cutoff: Floats, values: Values) -> Sections:
         damping = np.broadcast_to(self.damping(values)[:, None, None], cutoff.shape)

@@ -151,14 +151,16 @@ def test_bypassed_filters_do_nothing() -> None:
 
 
 @pytest.mark.parametrize(
-    ("kind", "rate"), spread(["lowpass", "highpass", "ladder"], [44_100, 96_000])
+    ("kind", "rate"), spread(["lowpass", "highpass", "ladder", "bandpass"], [44_100, 96_000])
 )
 def test_matched_resonance_is_the_same_in_blocks_of_64(kind: str, rate: int) -> None:
     """Moved from none to all of it, mixed, at C1 and C8, with corners past both ends."""
     swing = {"id": "m", "name": "M", "kind": "lfo", "params": {"period": {"value": 0.3}}}
-    filters = [{"id": "f", "kind": kind, "params": {"even": True, "resonance": 50, "mix": 60,
-                "cutoff": 1_000, "key_follow": 100}}]  # fmt: skip
-    routes = [{"id": "r", "from": "m", "to": "ground.f.resonance", "depth": 100},
+    moved, depth = ("width", 3.0) if kind == "bandpass" else ("resonance", 100.0)
+    own = {"width": 0.5} if kind == "bandpass" else {"resonance": 50}
+    filters = [{"id": "f", "kind": kind, "params": {"even": True, "mix": 60, "cutoff": 1_000,
+                "key_follow": 100} | own}]  # fmt: skip
+    routes = [{"id": "r", "from": "m", "to": f"ground.f.{moved}", "depth": depth},
               {"id": "s", "from": "m", "to": "ground.f.cutoff", "depth": 8}]  # fmt: skip
     sound = plain_sound(
         plain_layer(table="saw") | {"filters": filters}, modulators=[swing], routes=routes
@@ -167,6 +169,29 @@ def test_matched_resonance_is_the_same_in_blocks_of_64(kind: str, rate: int) -> 
     one, two = (render_array(sound, score, rate=rate, block=b, ahead=False) for b in (64, 8_192))
     assert np.isfinite(one).all()
     assert np.array_equal(one, two)
+
+
+@pytest.mark.parametrize("stages", [1, 3, 5])
+@pytest.mark.parametrize(
+    ("width", "cutoff"), [(0.4, 300.0), (1.0, 1_130.0), (2.7, 7_000.0), (4.0, 61.0)]
+)
+def test_a_band_at_matched_loudness(width: float, cutoff: float, stages: int) -> None:
+    """Pink noise (Voss and Clarke 1975) is as loud through a band as before, by `pyloudnorm`.
+
+    What goes around the band, at a mix of 0, is not raised.
+    """
+
+    def loudness(even: bool, mix: float) -> float:
+        params = {"cutoff": cutoff, "width": width, "stages": stages, "even": even, "mix": mix}
+        layer = layer_of("noise", tilt=-3)
+        layer["filters"] = [{"id": "f", "kind": "bandpass", "params": params}]
+        heard = render_array(plain_sound(layer), one_note(60, 8.0))
+        return float(pyloudnorm.Meter(RATE).integrated_loudness(heard[:, RATE:].T.astype(float)))
+
+    before = loudness(True, 0.0)
+    assert before == pytest.approx(loudness(False, 0.0), abs=1e-3)
+    assert loudness(True, 100.0) == pytest.approx(before, abs=1.0)
+    assert loudness(False, 100.0) < before - 2.0
 
 
 @pytest.mark.parametrize(
