@@ -5,6 +5,7 @@ from __future__ import annotations
 from caligo.catalogue import Kind, Moves
 from caligo.document.addresses import Address, find_parameters, near_addresses
 from caligo.document.problems import Problem
+from caligo.document.score import LONGEST_SCORE
 from caligo.document.sound import AutomationLane, Sound
 from caligo.document.times import Time, time_range
 
@@ -25,6 +26,10 @@ def _check(sound: Sound, lane: AutomationLane, address: Address | None) -> list[
         return [Problem(f"{at}.to", "there is no such parameter", lane.target, near)]
     if address.parameter.moves is Moves.NO:
         return [Problem(f"{at}.to", f"{address.parameter.name} cannot be moved", lane.target)]
+    late = next((p.time for p in lane.points if lane.unit == "s" and p.time > LONGEST_SCORE), None)
+    if late is not None:
+        allowed = f"0 to {LONGEST_SCORE:g} s"
+        return [Problem(f"{at}.points", "no cue is as long as this", late, allowed)]
     low, high = value_range(address)
     wrong = next((p for p in lane.points if not low <= p.value <= high), None)
     if wrong is None:

@@ -18,7 +18,7 @@ from caligo.document.limits import (
     MOST_ROUTES,
     MOST_SOURCES,
 )
-from caligo.document.score import Ident, Seconds
+from caligo.document.score import LONGEST_SCORE, Ident
 from caligo.document.times import Time
 
 Value = bool | int | float | str | Time | list[float]
@@ -227,20 +227,31 @@ ANNOTATIONS = frozenset({"name", "notes", "tags", "about", "rolls", "locked"})
 """Fields, of whatever part, that nobody hears."""
 
 
-class AutomationPoint(DocumentModel):
-    """A parameter's value at a moment; the bend is that of the way to the next point."""
+MOST_BEATS = LONGEST_SCORE * 400.0 / 60.0
+"""Quarters that the longest score has at the fastest tempo."""
 
-    time: Seconds
+
+class AutomationPoint(DocumentModel):
+    """A parameter's value at a moment; the bend is that of the way to the next point.
+
+    The moment is in the lane's unit.
+    """
+
+    time: float = Field(ge=0.0, le=MOST_BEATS)
     value: float
     bend: float = Field(default=0.0, ge=-100.0, le=100.0)
 
 
 class AutomationLane(DocumentModel):
-    """A lane: where a parameter rests at every moment of the cue; what moves it adds to that."""
+    """A lane: where a parameter rests at every moment of the cue; what moves it adds to that.
+
+    On beats (quarters), its points go along when the tempo changes.
+    """
 
     id: Ident
     target: str = Field(alias="to", max_length=120)
     muted: bool = False
+    unit: Literal["s", "beats"] = "s"
     points: list[AutomationPoint] = Field(default_factory=list, max_length=MOST_POINTS)
 
     model_config = ConfigDict(
@@ -265,7 +276,7 @@ class Sound(Part):
         extra="forbid", allow_inf_nan=False, validate_by_name=True, serialize_by_alias=True
     )
 
-    schema_version: Literal[11] = Field(default=11, alias="schema")
+    schema_version: Literal[12] = Field(default=12, alias="schema")
     id: Ident = "sound"
     kind: Literal["sound"] = "sound"
     name: Name

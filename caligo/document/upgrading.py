@@ -17,8 +17,9 @@ documents at their own. In schema 10 a delay shifts either side by cents, where 
 intervals, and what crosses over at its start is as loud as both sides were; in older documents it
 is their plain sum. Resonators ring as long as their decay says, which high ones of older documents
 did not. In schema 11 drive relates to the level that comes in, and bends behind a filter; in older
-documents to a wave at -12 dB, and ahead of it. Nothing in an older document means something else in
-a newer schema.
+documents to a wave at -12 dB, and ahead of it. In schema 12 lanes may lie on beats, and early
+reflections are as loud as pink noise tells; in older documents they have the energy of one. Nothing
+in an older document means something else in a newer schema.
 """
 
 from __future__ import annotations
@@ -27,9 +28,9 @@ import math
 from collections.abc import Iterator
 from typing import Any
 
-SOUND_SCHEMA = 11
+SOUND_SCHEMA = 12
 """The schema of sounds that is written."""
-KNOWN_SOUND_SCHEMAS = (1, 2, 3, 4, 5, 6, 7, 8, 9, 10, 11)
+KNOWN_SOUND_SCHEMAS = (1, 2, 3, 4, 5, 6, 7, 8, 9, 10, 11, 12)
 BENT = ("saturation", "folder", "ladder", "ladder_filter")
 """What bends waves even where its document does not ask for drive."""
 UNPACED = ("chorus", "ensemble", "resonators", "auto_pan", "phaser", "flanger", "tremolo")
@@ -63,14 +64,14 @@ def upgraded_sound(data: dict[str, Any]) -> dict[str, Any]:
     Examples
     --------
     >>> upgraded_sound({"schema": 1, "name": "Old"})
-    {'schema': 11, 'name': 'Old'}
+    {'schema': 12, 'name': 'Old'}
     """
     schema = data.get("schema", SOUND_SCHEMA)
     if schema == SOUND_SCHEMA:
         return data
     upgraded = data | {"schema": SOUND_SCHEMA}
-    older = schema not in (7, 8, 9, 10)
-    if schema not in (8, 9, 10) and isinstance(data.get("layers"), list):
+    older = schema not in (7, 8, 9, 10, 11)
+    if schema not in (8, 9, 10, 11) and isinstance(data.get("layers"), list):
         layers = data["layers"]
         if schema not in (6, 7):
             layers = [_in_unison_as_before(layer, schema) for layer in layers]
@@ -126,6 +127,10 @@ def _effect_as_before(effect: Any, schema: Any, moved: tuple[str, ...]) -> Any:
         found["chains"] = [_effects_as_before(chain, schema, moved) for chain in effect["chains"]]
     params = effect.get("params", {})
     if not isinstance(params, dict):
+        return found
+    if effect.get("kind") == "reflections":
+        found["params"] = params = {"law": "energy"} | params
+    if schema == 11:
         return found
     if _driven_as_before(effect, params, moved):
         found["params"] = params = {"driven": "fixed"} | params

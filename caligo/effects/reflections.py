@@ -9,15 +9,17 @@ from __future__ import annotations
 
 import itertools
 import math
+from functools import cache
 
 import numpy as np
 from numpy.typing import NDArray
 
-from caligo.catalogue import Module, Moves, Parameter, Scale, register
+from caligo.catalogue import Choice, Kind, Module, Moves, Parameter, Scale, register
 from caligo.kernels import device, kernel
 from caligo.movement.block import Block
 from caligo.processing import shared
 from caligo.processing.effect import Effect
+from caligo.processing.matching import HERTZ, weight
 from caligo.processing.processor import Signal, State
 from caligo.signal.arrays import copy
 from caligo.signal.decibels import gain
@@ -55,6 +57,36 @@ DIFFUSER_SECONDS = np.array([[0.0031, 0.0053], [0.0034, 0.0049]])
 DIFFUSION = 0.62
 NEAREST = 2.0
 """Samples that a reflection comes after the direct sound at least."""
+ALIKE_SECONDS, ALIKE_STEP = 0.04, 1.0 / 96_000.0
+"""Up to which difference ways of pink noise are alike, and the steps in which that is tabled."""
+ACROSS = 0.5
+"""How alike both channels are taken to be."""
+NOTHING_ALIKE = np.zeros(1)
+
+
+@cache
+def likeness() -> NDArray[np.float64]:
+    """The autocorrelation of pink noise, as loud as ITU-R BS.1770 weighs it ``[steps]``.
+
+    By the theorem of Wiener and Khinchin; `HERTZ` are even in octaves, as pink noise is.
+    """
+    heard = weight(HERTZ)
+    lags = np.arange(int(ALIKE_SECONDS / ALIKE_STEP)) * ALIKE_STEP
+    found: NDArray[np.float64] = np.cos(2.0 * np.pi * np.outer(lags, HERTZ)) @ heard / heard.sum()
+    return found
+
+
+@device
+def _added(images: np.ndarray, alike: np.ndarray, seconds: np.ndarray, gains: np.ndarray) -> float:
+    """What the power at an ear is more, halved, because its ways are alike."""
+    total = 0.0
+    for i in range(len(images)):
+        for j in range(i):
+            step = int(abs(seconds[i] - seconds[j]) / ALIKE_STEP)
+            if step < len(alike):
+                same = (images[i, 0] - images[j, 0]) % 2 == 0
+                total += alike[step] * gains[i] * gains[j] * (1.0 if same else ACROSS)
+    return total
 
 
 @device(allocates=True)
@@ -67,6 +99,7 @@ def ways(
     distance: float,
     walls: float,
     apart: float,
+    alike: np.ndarray,
     seconds: np.ndarray,
     gains: np.ndarray,
 ) -> None:
@@ -79,8 +112,11 @@ def ways(
     distance, walls, apart
         How far the source is, the fraction of the amplitude that a wall gives back, and metres
         between the ears for each metre of the room's width.
+    alike
+        See `likeness`; what comes by ways that differ little adds up in amplitude. All zeros where
+        all gains together are to have the energy of one.
     seconds, gains
-        Receive both ``[2, images]``. All gains together have the energy of one.
+        Receive both ``[2, images]``.
     """
     room = proportions * size
     ears = listener * room
@@ -106,6 +142,8 @@ def ways(
                 seconds[c, i] = (far - nearest[c]) / SOUND
                 gains[c, i] = walls**bounces * nearest[c] / far
                 total += 0.5 * gains[c, i] * gains[c, i]
+        if alike[0] > 0.0:
+            total += _added(images, alike, seconds[c], gains[c])
     scale = 1.0 / math.sqrt(max(total, 1e-12))
     for c in range(2):
         for i in range(len(images)):
@@ -144,7 +182,7 @@ def _add_still(
 @kernel(
     "f4[:, ::1], f4[:, ::1], f4[:, :, ::1], f8[:, ::1], i8, f8, i8[:, ::1], f8[::1], f8[::1], "
     "f8[::1], f8[::1], f8[::1], f8[::1], f8[::1], f8[::1], f8[::1], f8[::1], f8[:, ::1], "
-    "f8[::1], f8[::1]",
+    "f8[::1], f8[::1], f8[::1]",
     allocates=True,
 )
 def _run(
@@ -168,6 +206,7 @@ def _run(
     diffusers: np.ndarray,
     wet: np.ndarray,
     direct: np.ndarray,
+    alike: np.ndarray,
 ) -> None:
     """Give `signal` ``[2, samples]`` its reflections, in place; `at` is its first sample's index.
 
@@ -184,6 +223,8 @@ def _run(
         direct signal, at every tick.
     diffusers
         Seconds of the diffusers ``[2, 2]``.
+    alike
+        See `ways`.
     """
     count = len(images)
     seconds, gains = np.empty((2, count)), np.empty((2, count))
@@ -191,7 +232,7 @@ def _run(
     bounced, one = np.empty((ORDERS, TICK), np.float32), np.empty(TICK, np.float32)
     mask = lines.shape[1] - 1
     ways(images, proportions, source, listener, size[0], distance[0], walls[0], apart[0],
-         seconds, gains)  # fmt: skip
+         alike, seconds, gains)  # fmt: skip
     for k in range(len(wet) - 1):
         here = at + k * TICK
         tick = signal[:, k * TICK : (k + 1) * TICK]
@@ -201,7 +242,7 @@ def _run(
         )  # fmt: skip
         if not still:
             ways(images, proportions, source, listener, size[k + 1], distance[k + 1],
-                 walls[k + 1], apart[k + 1], to_seconds, to_gains)  # fmt: skip
+                 walls[k + 1], apart[k + 1], alike, to_seconds, to_gains)  # fmt: skip
         else:
             for c in range(2):
                 copy(seconds[c], to_seconds[c])
@@ -282,6 +323,10 @@ def _run(
                          group="Tone"),
             shared.percent("width", "Width", "How far the ears are apart.", 100.0, high=200.0,
                          group="Output"),
+            Parameter("law", "Level law", "Whether reflections are as loud as what goes in, as "
+                      "pink noise tells it, or have its energy where all differ, and more where "
+                      "they meet.", default="loudness", kind=Kind.CHOICE, group="Output",
+                      choices=(Choice("loudness", "Loudness"), Choice("energy", "Energy"))),
             shared.level("level", "Level", "Of the reflections, whatever the room.", 0.0, low=-36.0,
                          high=12.0, group="Output"),
             shared.mix("Reflections against the direct signal.", 35.0),
@@ -330,6 +375,7 @@ class Reflections(Effect):
             DIFFUSER_SECONDS,
             gain(value["level"]) * value["mix"] / 100.0,
             1.0 - value["mix"] / 100.0,
+            likeness() if self.part.text("law") == "loudness" else NOTHING_ALIKE,
         )
 
     def tail(self) -> float:

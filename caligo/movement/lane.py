@@ -47,13 +47,18 @@ class LaneValues:
 
     Parameters
     ----------
+    times
+        When the points are, in seconds ``[points]``.
     logarithmic
         Whether the ways between points are even in octaves.
     """
 
-    def __init__(self, points: Sequence[AutomationPoint], *, logarithmic: bool) -> None:
-        ordered = sorted(points, key=lambda point: point.time)
-        self._at = np.array([p.time for p in ordered])
+    def __init__(
+        self, points: Sequence[AutomationPoint], times: Floats, *, logarithmic: bool
+    ) -> None:
+        order = np.argsort(times, kind="stable")
+        ordered = [points[i] for i in order]
+        self._at = times[order]
         self._values = np.array([p.value for p in ordered])
         self._bends = np.array([p.bend / 100.0 for p in ordered])
         self._logarithmic = logarithmic

@@ -4,6 +4,8 @@ from __future__ import annotations
 
 from dataclasses import replace
 
+import numpy as np
+
 from caligo.catalogue import Moves, Parameter, Scale, implementation
 from caligo.catalogue import module as module_spec
 from caligo.document.addresses import moved_parameters, parts
@@ -91,7 +93,10 @@ class Movement:
         lane = self._lanes.get(path)
         if lane is None:
             return None
-        return LaneValues(lane.points, logarithmic=parameter.scale is Scale.LOGARITHMIC)
+        times = np.array([point.time for point in lane.points])
+        if lane.unit == "beats":
+            times = self.setting.tempo.seconds_at(times)
+        return LaneValues(lane.points, times, logarithmic=parameter.scale is Scale.LOGARITHMIC)
 
     def _shared(self, part_path: str, moves: Moves) -> bool:
         """Whether a parameter has one value for all notes: so have modulators that are one."""

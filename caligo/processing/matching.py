@@ -31,7 +31,7 @@ PLACES = HERTZ / CORNERS[:, None, None]
 """Where `HERTZ` lie over each cutoff ``[cutoffs, 1, hertz]``."""
 
 
-def _weight(hertz: Floats) -> Floats:
+def weight(hertz: Floats) -> Floats:
     """|K|^2 of BS.1770-4 at frequencies ``[...]``, by the meter's own filters."""
     delay = np.exp(-2j * np.pi * hertz / RATE)
     found: Floats = np.ones(hertz.shape)
@@ -60,7 +60,7 @@ def gains_of(power: Floats) -> Floats:
 
     `power` is that of the response to `HERTZ` ``[cutoffs, resonances, hertz]``; see `PLACES`.
     """
-    loud = power @ _weight(HERTZ)
+    loud = power @ weight(HERTZ)
     found: Floats = 10.0 * np.log10(loud[:, :1] / loud)
     return found
 
@@ -79,8 +79,8 @@ def band_gains(stages: int) -> Floats:
     """
     q = 0.5 / np.sinh(0.5 * np.log(2.0) * WIDTHS[:, None]) * np.sqrt(2.0 ** (1.0 / stages) - 1.0)
     power = (1.0 + (q * (PLACES - 1.0 / PLACES)) ** 2) ** -stages
-    weight = _weight(HERTZ)
-    found: Floats = 10.0 * np.log10(weight.sum() / (power @ weight))
+    heard = weight(HERTZ)
+    found: Floats = 10.0 * np.log10(heard.sum() / (power @ heard))
     return np.minimum(found, MOST_MADE_UP)
 
 

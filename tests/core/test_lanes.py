@@ -7,7 +7,7 @@ from typing import Any
 import numpy as np
 import pytest
 
-from caligo.document import DocumentError, Sound, read_sound
+from caligo.document import DocumentError, Score, Sound, read_sound
 from caligo.document.meaning import warnings
 from caligo.engine.layers.voicing import Voicing
 from caligo.engine.listening.live import Listening
@@ -272,3 +272,30 @@ def test_lanes_steps_and_curves_are_the_same_in_blocks_of_64_at_every_rate(
     assert np.isfinite(whole).all()
     assert np.abs(whole).max() <= 10 ** (-1.0 / 20) + 1e-6
     assert np.abs(whole).max() > 1e-3
+
+
+def test_a_lane_on_beats_goes_along_with_the_tempo() -> None:
+    """A quarter at 120 BPM is half a second, at 60 BPM a whole one; common practice."""
+    beats = lane("ground.level", (4, -30), (8, -6), unit="beats")
+    made = read_sound(document(beats, routes=[]))
+    tempo = [{"time": 0.0, "bpm": 120.0}, {"time": 3.0, "bpm": 60.0}]
+    score = Score.model_validate(SCORE.model_dump() | {"tempo": tempo})
+    movement = Movement(made, score)
+    voicing = Voicing(made, score.notes, movement.setting.tempo)
+    # The fourth quarter lies at 2 s; the eighth two quarters after the change.
+    times = np.array([0.0, 2.0, 3.5, 5.0, 9.0])
+    found = movement.trajectory("ground.level").values(voicing.moments(times, voicing.all.row(0)))
+    assert found[0] == pytest.approx([-30.0, -30.0, -18.0, -6.0, -6.0])
+    keys = [stem_key(made, made.layers[0], at, RATE, False) for at in (SCORE, score)]
+    assert keys[0] == keys[1], "a lane of the layer's own level is added by the mixer"
+    cutoff = lane("ground.f.cutoff", (4, 300), (8, 900), unit="beats")
+    made = read_sound(document(cutoff, routes=[]))
+    keys = [stem_key(made, made.layers[0], at, RATE, False) for at in (SCORE, score)]
+    assert keys[0] != keys[1]
+
+
+def test_a_lane_in_seconds_ends_with_the_longest_score() -> None:
+    late = (20_000.0, -6.0)
+    read_sound(document(lane("ground.level", late, unit="beats")))
+    with pytest.raises(DocumentError, match="20000"):
+        read_sound(document(lane("ground.level", late)))

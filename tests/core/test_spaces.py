@@ -5,6 +5,7 @@ from __future__ import annotations
 import itertools
 
 import numpy as np
+import pyloudnorm
 import pytest
 
 from caligo.engine.render.offline import render_array
@@ -79,6 +80,23 @@ def test_a_room_is_as_loud_as_what_goes_in(size: float, walls: float) -> None:
     fx = effect("reflections", size=size, walls=walls, damping=20_000, mix=100)
     heard = through(fx, noise)[:, RATE:]
     assert decibels(rms(heard) / rms(noise)) == pytest.approx(0.0, abs=2.0)
+
+
+@pytest.mark.parametrize("size", [2.0, 3.0, 5.7, 21.0])
+@pytest.mark.parametrize(("distance", "walls"), [(7.0, 95.0), (70.0, 55.0), (93.0, 95.0)])
+def test_reflections_that_meet_are_as_loud_as_what_goes_in(
+    size: float, distance: float, walls: float
+) -> None:
+    """Pink noise, by `pyloudnorm`: the same on both sides, or another on each."""
+    wide = np.vstack([pink_noise(6.0, seed=seed)[0] for seed in (1, 2)])
+    for noise in (wide, np.repeat(wide[:1], 2, axis=0)):
+        fx = effect("reflections", size=size, distance=distance, walls=walls, damping=20_000,
+                    mix=100)  # fmt: skip
+        before, after = (
+            pyloudnorm.Meter(RATE).integrated_loudness(s[:, RATE:].T.astype(float))
+            for s in (noise, through(fx, noise))
+        )
+        assert after == pytest.approx(before, abs=2.0)
 
 
 @pytest.mark.parametrize(

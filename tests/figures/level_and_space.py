@@ -162,12 +162,31 @@ def momentary() -> float:
 NOISES = ("noise", "dust", "spectral")
 DEMOS = tuple(make()["name"] for make in SOUNDS)
 
+
+def small_rooms() -> float:
+    """LU by which reflections of pink noise are off what goes in, wide and in mono."""
+    wide = np.vstack([pink_noise(6.0, seed=seed)[0] for seed in (1, 2)])
+    worst = 0.0
+    for noise, size, distance in product(
+        (wide, np.repeat(wide[:1], 2, axis=0)), (2.0, 3.0, 5.7, 21.0), (7.0, 55.0, 93.0)
+    ):
+        fx = effect("reflections", size=size, distance=distance, damping=20_000, mix=100)
+        before, after = (
+            pyloudnorm.Meter(RATE).integrated_loudness(s[:, RATE:].T.astype(float))
+            for s in (noise, through(fx, noise))
+        )
+        worst = max(worst, abs(float(after - before)))
+    return worst
+
+
 FIGURES = (
     Figure("standing", "Direct current of a layer, against the layer", -40.0, "dB", standing),
     Figure("start-levels", "Shipped recordings at C4, loudest against softest", 3.0, "LU",
            start_levels),
     Figure("wet", "Reverb: off from as loud as what goes in, 1 to 30 s, size 40 to 200", 2.0, "dB",
            wet_level),
+    Figure("small-rooms", "Early reflections: pink noise off from what goes in, 2 to 21 m", 2.0,
+           "LU", small_rooms),
     Figure("modes", "Reverb: modes above what noise shows", 6.0, "dB", modes),
     Figure("dense", "Reverb: as dense as noise from", 100.0, "ms", dense_from),
     Figure("decays", "Reverb: decay off in octaves from 125 Hz to 4 kHz", 10.0, "%", decays),

@@ -161,7 +161,7 @@ class StemKeys:
                 "routes": [route.model_dump(mode="json") for route in routes],
                 "modulators": [m.model_dump(mode="json", exclude=set(ANNOTATIONS)) for m in movers],
                 "drawn": [lane.model_dump(mode="json", exclude={"id"}) for lane in lanes],
-                "score": self._played(layers, movers),
+                "score": self._played(layers, movers, {lane.unit for lane in lanes}),
             }
         )
 
@@ -172,12 +172,14 @@ class StemKeys:
             names |= implementation("modulator", mover.kind).layers(mover)
         return [layer for layer in self._sound.layers if layer.id in names]
 
-    def _played(self, layers: Sequence[Layer], movers: Sequence[Modulator]) -> dict[str, Any]:
-        """What of the score counts."""
+    def _played(
+        self, layers: Sequence[Layer], movers: Sequence[Modulator], lane_units: set[str]
+    ) -> dict[str, Any]:
+        """What of the score counts; `lane_units` are those of the lanes that do."""
         score, kinds = self._score, [implementation("modulator", m.kind) for m in movers]
         own = [part for one in layers for part in (one, one.envelope, *_drawing(one))]
         own += [layer.envelope for layer in self._followed(movers)]
-        units = _times([self._sound, *own, *movers])
+        units = lane_units | _times([self._sound, *own, *movers])
         lanes = set().union(*(kind.lanes(m) for kind, m in zip(kinds, movers, strict=True)))
         all_notes = any(kind.always_per_note or m.scope == "note" or kind.layers(m)
                         for kind, m in zip(kinds, movers, strict=True))  # fmt: skip

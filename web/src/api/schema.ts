@@ -1303,6 +1303,8 @@ export interface components {
         /**
          * AutomationLane
          * @description A lane: where a parameter rests at every moment of the cue; what moves it adds to that.
+         *
+         *     On beats (quarters), its points go along when the tempo changes.
          */
         AutomationLane: {
             /** Id */
@@ -1314,12 +1316,20 @@ export interface components {
              * @default false
              */
             muted: boolean;
+            /**
+             * Unit
+             * @default s
+             * @enum {string}
+             */
+            unit: "s" | "beats";
             /** Points */
             points?: components["schemas"]["AutomationPoint"][];
         };
         /**
          * AutomationPoint
          * @description A parameter's value at a moment; the bend is that of the way to the next point.
+         *
+         *     The moment is in the lane's unit.
          */
         AutomationPoint: {
             /** Time */
@@ -1765,10 +1775,10 @@ export interface components {
             };
             /**
              * Schema
-             * @default 11
+             * @default 12
              * @constant
              */
-            schema: 11;
+            schema: 12;
             /** Name */
             name: string;
             /**
