@@ -1,11 +1,13 @@
 import { describe, expect, it } from "vitest";
-import type { Score, Sound } from "../api/client";
+import type { Lane, Score, Sound } from "../api/client";
 import { curved } from "./curvature";
 import {
   fromController,
+  inSeconds,
   laneAt,
   removeLane,
   setPoints,
+  setUnit,
   shifted,
   stretched,
   thinned,
@@ -13,16 +15,22 @@ import {
 } from "./lanes";
 
 const point = (time: number, value: number, bend = 0) => ({ time, value, bend });
+const score = {
+  tempo: [
+    { time: 0, bpm: 60 },
+    { time: 4, bpm: 120 },
+  ],
+};
 const sound = {
   lanes: [{ id: "lane1", to: "a.level", muted: false, points: [] }],
 } as unknown as Sound;
 
 describe("points", () => {
   it("are set in order, and make the lane where there is none", () => {
-    expect(setPoints(sound, "a.level", [point(9, 1), point(2.00049, 0)])).toEqual([
+    expect(setPoints(sound, "a.level", [point(9, 1), point(2.00049, 0)], score)).toEqual([
       { op: "replace", path: "/lanes/0/points", value: [point(2, 0), point(9, 1)] },
     ]);
-    const [made] = setPoints(sound, "a.pan", [point(1, 1)]);
+    const [made] = setPoints(sound, "a.pan", [point(1, 1)], score);
     expect(made).toMatchObject({
       op: "add",
       path: "/lanes/-",
@@ -30,6 +38,20 @@ describe("points", () => {
     });
     expect(removeLane(sound, "a.level")).toEqual([{ op: "remove", path: "/lanes/0" }]);
     expect(removeLane(sound, "a.pan")).toEqual([]);
+  });
+
+  it("lie on beats or in seconds, where they are", () => {
+    const on = { ...sound.lanes[0], unit: "beats", points: [point(4, 1), point(8, 0)] };
+    const drawn = { lanes: [on] } as unknown as Sound;
+    expect(inSeconds(drawn.lanes[0] as Lane, score)).toEqual([point(4, 1), point(6, 0)]);
+    expect(setPoints(drawn, "a.level", [point(7, 1)], score)).toEqual([
+      { op: "replace", path: "/lanes/0/points", value: [point(10, 1)] },
+    ]);
+    expect(setUnit(drawn, "a.level", "s", score)).toEqual([
+      { op: "replace", path: "/lanes/0/unit", value: "s" },
+      { op: "replace", path: "/lanes/0/points", value: [point(4, 1), point(6, 0)] },
+    ]);
+    expect(setUnit(drawn, "a.pan", "s", score)).toEqual([]);
   });
 
   it("are joined by ways that are even in octaves, or bent", () => {

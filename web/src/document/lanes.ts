@@ -4,6 +4,7 @@ import type { Lane, Score, Sound } from "../api/client";
 import { curved, STEEPEST } from "./curvature";
 import { freeId } from "./edits";
 import type { Operation } from "./patch";
+import { beatsAt, secondsAt } from "./tempo";
 
 export type Point = Lane["points"][number];
 
@@ -22,7 +23,7 @@ export function addLane(sound: Sound, to: string, points: Point[] = []): Operati
     "lane",
     sound.lanes.map((lane) => lane.id),
   );
-  return [{ op: "add", path: "/lanes/-", value: { id, to, muted: false, points } }];
+  return [{ op: "add", path: "/lanes/-", value: { id, to, muted: false, unit: "s", points } }];
 }
 
 export function removeLane(sound: Sound, to: string): Operation[] {
@@ -30,12 +31,49 @@ export function removeLane(sound: Sound, to: string): Operation[] {
   return index < 0 ? [] : [{ op: "remove", path: `/lanes/${index}` }];
 }
 
-/** Other points for the lane of a parameter, which is made where there is none. */
-export function setPoints(sound: Sound, to: string, points: Point[]): Operation[] {
+/** A lane's points in seconds, wherever beats lie. */
+export function inSeconds(lane: Lane, score: Pick<Score, "tempo">): Point[] {
+  if (lane.unit !== "beats") return lane.points;
+  return lane.points.map((p) => ({ ...p, time: roundTime(secondsAt(score, p.time)) }));
+}
+
+/** Points in seconds as a lane in a unit keeps them. */
+function kept(points: Point[], unit: Lane["unit"], score: Pick<Score, "tempo">): Point[] {
+  const at = (seconds: number) => (unit === "beats" ? beatsAt(score, seconds) : seconds);
+  return sorted(points).map((p) => ({ ...p, time: roundTime(at(p.time)) }));
+}
+
+/** Other points, in seconds, for the lane of a parameter, which is made where there is none. */
+export function setPoints(
+  sound: Sound,
+  to: string,
+  points: Point[],
+  score: Pick<Score, "tempo">,
+): Operation[] {
   const index = sound.lanes.findIndex((lane) => lane.to === to);
-  const value = sorted(points).map((p) => ({ ...p, time: roundTime(p.time) }));
+  const value = kept(points, sound.lanes[index]?.unit ?? "s", score);
   if (index < 0) return addLane(sound, to, value);
   return [{ op: "replace", path: `/lanes/${index}/points`, value }];
+}
+
+/** A lane's points lie on beats from now on, or in seconds, where they are at present. */
+export function setUnit(
+  sound: Sound,
+  to: string,
+  unit: Lane["unit"],
+  score: Pick<Score, "tempo">,
+): Operation[] {
+  const index = sound.lanes.findIndex((lane) => lane.to === to);
+  const lane = sound.lanes[index];
+  if (!lane) return [];
+  return [
+    { op: "replace", path: `/lanes/${index}/unit`, value: unit },
+    {
+      op: "replace",
+      path: `/lanes/${index}/points`,
+      value: kept(inSeconds(lane, score), unit, score),
+    },
+  ];
 }
 
 /** The value of a lane at a moment; segments are even in octaves where it is logarithmic. */

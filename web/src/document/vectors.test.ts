@@ -4,11 +4,11 @@ import { describe, expect, it } from "vitest";
 import type { Route, Score } from "../api/client";
 import { FORMATS } from "../exporting/formats";
 import { changedRoutes, foreseen } from "../sheet/foresight";
-import { beatsAt, secondsAt } from "../sheet/snapping";
 import { envelopeShape } from "../strips/envelope-shape";
 import { curved } from "./curvature";
 import { parameter } from "./examples";
 import { laneAt } from "./lanes";
+import { beatsAt, secondsAt } from "./tempo";
 import { keyName, parsedKey } from "./values";
 
 /** Numbers of the core, see `tests/vectors.py`. */

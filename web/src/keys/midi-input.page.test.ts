@@ -19,7 +19,10 @@ it("plays keys and moves the macros that listen to a controller", () => {
     kind: "macro",
     params: { value: 0, controller },
   });
-  useSession.setState({ sound: { modulators: [macro(21), macro(-1)] } } as never);
+  useSession.setState({
+    score: { tempo: [] },
+    sound: { modulators: [macro(21), macro(-1)] },
+  } as never);
   const down: string[] = [];
   const tell = (key: number, on: boolean) => down.push(`${key} ${on}`);
   take([0x90, 48, 90], tell);

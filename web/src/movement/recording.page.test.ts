@@ -25,6 +25,7 @@ it("puts what was taken down in place of what was drawn there", () => {
 
 it("takes down a macro's moves as a lane, resting until they begin", () => {
   const macro = (value: number) => ({
+    score: { tempo: [] },
     sound: {
       modulators: [{ id: "k", params: { value } }],
       lanes: [],

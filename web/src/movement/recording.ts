@@ -2,7 +2,7 @@
 
 import { create } from "zustand";
 import type { Sound } from "../api/client";
-import { type Point, setPoints, thinned } from "../document/lanes";
+import { inSeconds, type Point, setPoints, thinned } from "../document/lanes";
 import type { Operation } from "../document/patch";
 import { player } from "../live/audio";
 import { useLive } from "../live/socket";
@@ -92,9 +92,10 @@ export function stopRecording() {
   useRecording.setState({ modulator: null });
   const address = `${modulator}.value`;
   const fresh = taken.length < 2 ? [] : thinned(taken, TOLERANCE, (value) => value);
-  change("Record macro", (sound) => {
-    const before = sound.lanes.find((lane) => lane.to === address)?.points ?? [];
-    const drawn = fresh.length > 0 ? setPoints(sound, address, joined(before, fresh)) : [];
+  change("Record macro", (sound, score) => {
+    const lane = sound.lanes.find((one) => one.to === address);
+    const before = lane ? inSeconds(lane, score) : [];
+    const drawn = fresh.length > 0 ? setPoints(sound, address, joined(before, fresh), score) : [];
     return [...muting(sound, address, false), ...drawn];
   });
 }

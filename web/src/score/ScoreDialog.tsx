@@ -6,6 +6,7 @@ import { edit, useSession } from "../session/store";
 import { FileField } from "../ui/FileField";
 import { Menu } from "../ui/Menu";
 import { Panel } from "../ui/Panel";
+import { TempoList } from "./TempoList";
 
 const NAMES = ["C", "C#", "D", "D#", "E", "F", "F#", "G", "G#", "A", "A#", "B"];
 
@@ -140,7 +141,7 @@ export function ScoreButton() {
       onOpen={setOpen}
       className="button min-w-24 max-w-[190px] truncate"
       hint="Change what is played"
-      place="right-4 bottom-4 max-h-[60vh] w-[420px]"
+      place="right-4 bottom-4 max-h-[70vh] w-[460px]"
     >
       <form
         className="mb-3 flex items-end gap-2"
@@ -202,6 +203,7 @@ export function ScoreButton() {
           }))}
         />
       </div>
+      <TempoList />
       <MarkerList />
     </Panel>
   );

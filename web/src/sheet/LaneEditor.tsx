@@ -1,5 +1,6 @@
+import { useMemo } from "react";
 import type { Parameter } from "../document/catalogue";
-import { laneAt, type Point, setPoints } from "../document/lanes";
+import { inSeconds, laneAt, type Point, setPoints } from "../document/lanes";
 import { clock, shown } from "../document/values";
 import { player } from "../live/audio";
 import { change } from "../session/change";
@@ -17,8 +18,11 @@ const WIDTH = 1100;
 const EDGE = 4;
 const NONE: Point[] = [];
 
-function usePoints(address: string): Point[] {
-  return useSession((s) => s.sound?.lanes.find((lane) => lane.to === address)?.points) ?? NONE;
+/** The points of a parameter's lane, in seconds. */
+export function usePoints(address: string): Point[] {
+  const lane = useSession((s) => s.sound?.lanes.find((one) => one.to === address));
+  const tempo = useSession((s) => s.score?.tempo);
+  return useMemo(() => (lane && tempo ? inSeconds(lane, { tempo }) : NONE), [lane, tempo]);
 }
 
 /** A lane's course as a path, with enough steps to show its bends. */
@@ -96,7 +100,7 @@ export function LaneEditor({
         onChange={(next, gesture) =>
           change(
             `Draw ${parameter.name.toLowerCase()}`,
-            (sound) => setPoints(sound, address, next),
+            (sound, score) => setPoints(sound, address, next, score),
             gesture,
           )
         }

@@ -1,7 +1,7 @@
 import { memo, useCallback, useEffect, useMemo, useRef } from "react";
 import type { Value } from "../api/client";
 import type { Parameter } from "../document/catalogue";
-import { type Point, sorted } from "../document/lanes";
+import { sorted } from "../document/lanes";
 import { valueAt } from "../document/patch";
 import { isTime, shown, withUnit } from "../document/values";
 import { seek, useLive } from "../live/socket";
@@ -10,7 +10,7 @@ import { hue } from "../routes/hues";
 import { useSkeleton } from "../session/hooks";
 import { useSession } from "../session/store";
 import { foreseen } from "./foresight";
-import { coursePath, LaneEditor } from "./LaneEditor";
+import { coursePath, LaneEditor, usePoints } from "./LaneEditor";
 import { setRows, toggled, useSoundRows } from "./layout-of-sound";
 import { bandPath, extent, valueAtMoment } from "./paths";
 import { RowMenu } from "./RowMenu";
@@ -22,7 +22,6 @@ import { fractionOf, inView, useSpan, useView } from "./view";
 const WIDTH = 1000;
 export const CLOSED = 35;
 export const OPEN = 132;
-const NONE: Point[] = [];
 
 /** A parameter's value in words; a time's in its own unit. */
 function formatted(parameter: Parameter, value: Value, number: number): string {
@@ -73,8 +72,7 @@ export const Row = memo(function Row({ row, pinned }: { row: SheetRow; pinned: b
       ? (valueAt(s.sound, `${row.target.place.pointer}/params/${parameter.key}`) as Value)
       : 0,
   );
-  const points =
-    useSession((s) => s.sound?.lanes.find((lane) => lane.to === address)?.points) ?? NONE;
+  const points = usePoints(address);
   const reading = useLive((s) => s.readings[address]);
   const notes = useLive((s) => s.notes[address]);
   const trajectories = useRowTrajectories(row, span);

@@ -2,9 +2,11 @@ import type { Score, Value } from "../api/client";
 import {
   addLane,
   fromController,
+  inSeconds,
   laneAt,
   removeLane,
   setPoints,
+  setUnit,
   shifted as shiftedPoints,
   stretched,
   thinned,
@@ -55,7 +57,7 @@ function laneEntries(row: SheetRow, score: Score): MenuEntry[] {
   const at = (part: number) => worth(atFraction(parameter, part, low, high));
   const part = (value: number) => fraction(parameter, value, low, high);
   const set = (label: string, points: NonNullable<typeof lane>["points"]) =>
-    change(label, (sound) => setPoints(sound, address, points));
+    change(label, (sound, score) => setPoints(sound, address, points, score));
   if (!lane) {
     return [
       {
@@ -79,7 +81,7 @@ function laneEntries(row: SheetRow, score: Score): MenuEntry[] {
     ];
   }
   const here = player.position();
-  const points = lane.points;
+  const points = inSeconds(lane, score);
   return [
     {
       name: lane.muted ? "Let the lane act" : "Mute the lane",
@@ -92,6 +94,15 @@ function laneEntries(row: SheetRow, score: Score): MenuEntry[] {
           "Lane",
         );
       },
+    },
+    {
+      name: lane.unit === "beats" ? "Lay it on seconds" : "Lay it on beats",
+      help: "On beats, its points go along when the tempo changes.",
+      group: "Lane",
+      act: () =>
+        change(lane.unit === "beats" ? "Lane on seconds" : "Lane on beats", (now, score) =>
+          setUnit(now, address, lane.unit === "beats" ? "s" : "beats", score),
+        ),
     },
     {
       name: "Point at the playhead",
@@ -141,7 +152,7 @@ function laneEntries(row: SheetRow, score: Score): MenuEntry[] {
 
 function paste(row: SheetRow, at: (fraction: number) => number) {
   const points = (copied ?? []).map((p) => ({ time: p.time, value: at(p.fraction), bend: p.bend }));
-  change("Paste lane", (sound) => setPoints(sound, row.address, points));
+  change("Paste lane", (sound, score) => setPoints(sound, row.address, points, score));
   openRow(row);
 }
 

@@ -1,9 +1,9 @@
 import { useMemo, useRef } from "react";
 import type { Score } from "../api/client";
+import { beatsAt, secondsAt } from "../document/tempo";
 import { clock } from "../document/values";
 import { rulerTimes } from "../longview/time-axis";
 import { edit, endGesture, useSession } from "../session/store";
-import { beatsAt, secondsAt } from "./snapping";
 import { fractionOf, useSpan } from "./view";
 
 const NO_MARKERS: Score["markers"] = [];

@@ -1,6 +1,6 @@
 import { expect, it } from "vitest";
 import type { Score } from "../api/client";
-import { beatsAt, secondsAt, snapped } from "./snapping";
+import { snapped } from "./snapping";
 
 const score = {
   tempo: [
@@ -9,15 +9,6 @@ const score = {
   ],
   markers: [{ id: "m1", time: 3.1, name: "Door" }],
 } as unknown as Score;
-
-it("counts beats through a change of tempo", () => {
-  // A quarter at 120 BPM is half a second (common practice).
-  expect(beatsAt(score, 1)).toBe(2);
-  expect(beatsAt(score, 14)).toBe(24);
-  for (const seconds of [0.7, 9.9, 10, 31.3]) {
-    expect(secondsAt(score, beatsAt(score, seconds))).toBeCloseTo(seconds);
-  }
-});
 
 it("goes to a marker that is near, else to the grid, or stays free", () => {
   expect(snapped(score, 3, 1, 0.2)).toBe(3.1);
