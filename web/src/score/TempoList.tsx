@@ -167,7 +167,7 @@ function Tempi({ score, along }: { score: Score; along: boolean }) {
       })}
       <button
         type="button"
-        className="button mt-1"
+        className="button-plain mb-1"
         onClick={() => {
           const at = moment(String(playhead()), score, tempi);
           const bpm = tempi.findLast((one) => one.time < (at ?? 0))?.bpm ?? 120;
@@ -175,7 +175,7 @@ function Tempi({ score, along }: { score: Score; along: boolean }) {
           write("Add tempo", (now) => setTempo(now, withChange(tempi, { time: at, bpm }), along));
         }}
       >
-        Change of tempo at the playhead
+        Add a tempo change at the playhead
       </button>
     </>
   );
@@ -216,7 +216,7 @@ function Metres({ score }: { score: Score }) {
       })}
       <button
         type="button"
-        className="button mt-1"
+        className="button-plain mb-1"
         onClick={() => {
           const at = moment(String(playhead()), score, metres);
           const last = metres.findLast((one) => one.time < (at ?? 0));
@@ -224,7 +224,7 @@ function Metres({ score }: { score: Score }) {
           replace("Add metre", withChange(metres, { ...last, time: at }));
         }}
       >
-        Change of metre at the playhead
+        Add a metre change at the playhead
       </button>
     </>
   );
@@ -238,14 +238,8 @@ export function TempoList() {
   return (
     <section className="mb-3" aria-label="Tempo and metre">
       <h3 className="mb-1 text-sm">Tempo and metre</h3>
-      <div className="grid grid-cols-[1.25fr_1fr] gap-x-4">
-        <div>
-          <Tempi score={score} along={along} />
-        </div>
-        <div>
-          <Metres score={score} />
-        </div>
-      </div>
+      <Tempi score={score} along={along} />
+      <Metres score={score} />
       <label
         className="mt-1 flex items-center gap-2"
         title="Else they stay where they are in seconds; lanes on beats always go along"

@@ -93,7 +93,7 @@ function Bars() {
         .map((change) => (
           <span
             key={`${change.time} ${change.text}`}
-            className="absolute bottom-0 border-l border-slate pl-0.5 text-[10px] leading-none text-slate"
+            className="absolute top-0 whitespace-nowrap border-l border-slate pl-0.5 text-[10px] leading-none text-slate"
             style={{ left: `${fractionOf(change.time, span) * 100}%` }}
           >
             {change.text}
