@@ -18,6 +18,7 @@ COMMANDS = {
     "catalogue": ("catalogue", "All modules and parameters."),
     "schema": ("schema", "The documents' JSON Schemas."),
     "check": ("check", "Whether a file is a valid sound, and if not, why."),
+    "reseed": ("reseed", "Another course of what moves at random, by a seed."),
     "material": ("material", "The material library: list, import recordings, cut tables."),
     "import": ("importing", "A score of a MIDI file, or a sound of an SFZ file."),
     "demo-sounds": ("demo_sounds", "The names of the demo sounds."),

@@ -185,3 +185,34 @@ def test_kernels_that_cannot_be_kept_are_told(
     monkeypatch.setattr("caligo.engine.precompile.precompile.compile_missing", lambda kernels: [])
     with pytest.raises(OSError, match="could not be kept"):
         warm(first_only=True)
+
+
+def test_reseed_rolls_what_is_not_locked_and_keeps_what_was(
+    tmp_path: Path, capsys: pytest.CaptureFixture[str]
+) -> None:
+    layer = plain_sound().as_document()["layers"][0]
+    steps = {"kind": "steps", "params": {"values": [0, 50, -50]}}
+    modulators = [
+        {"id": "drift", "name": "Drift", "kind": "random", "seed": 4},
+        {"id": "held", "name": "Held", "kind": "random", "seed": 5, "locked": True},
+        {"id": "walk", "name": "Walk", "seed": 6} | steps,
+    ]
+    file, out = tmp_path / "in.json", tmp_path / "out.json"
+    file.write_text(json.dumps({"name": "Rolled", "layers": [layer], "modulators": modulators}))
+    base = ["reseed", str(file), "--seed", "7"]
+    assert main([*base, "-o", str(out)]) == 0
+    assert capsys.readouterr().out == f"{out}: 2 reseeded (Drift, Walk)\n"
+    drift, held, walk = json.loads(out.read_text())["modulators"]
+    assert drift["seed"] != 4
+    assert [roll["seed"] for roll in drift["rolls"]] == [4, drift["seed"]]
+    assert (held["seed"], held["rolls"]) == (5, [])
+    assert walk["params"]["values"] == [0, 50, -50]
+    # The same seed gives the same, also by name and with patterns.
+    assert main([*base, "--modulator", "walk", "--modulator", "held", "--patterns"]) == 0
+    other = json.loads(capsys.readouterr().out)["modulators"]
+    assert other[0]["seed"] == 4
+    assert other[1]["seed"] != 5
+    assert other[2]["seed"] == walk["seed"]
+    assert len(set(other[2]["params"]["values"])) == 3
+    assert main([*base, "--modulator", "gone"]) == 2
+    assert "its modulators are: drift, held, walk" in capsys.readouterr().err
