@@ -329,6 +329,8 @@ class Operators(InUnison):
         for r, place in zip(rows, places, strict=True):
             moments, pitch = inner.history(r, first, ticks)
             steps = self._steps(moments, pitch)
+            # What is too high to be heard modulates nothing either: it would fold.
+            heard = left_of(steps)
             render_operators(
                 self._order,
                 self._circle,
@@ -339,10 +341,10 @@ class Operators(InUnison):
                 self._seeds_of(inner.voices[r].seed),
                 self._passed(inner, r, first, steps),
                 steps / factor,
-                self._shapes(moments),
+                self._shapes(moments) * heard,
                 self._pairs,
                 self._amounts.values(moments) / (2.0 * math.pi),
-                self._gains(moments, parted, place) * left_of(steps),
+                self._gains(moments, parted, place),
                 factor,
                 waves,
             )

@@ -96,6 +96,21 @@ def test_side_bands_do_not_fold(key: int, index: float, ratio: float, rate: int)
     assert worst_alias(sound, key, rate, ratio) < -90
 
 
+@pytest.mark.parametrize("rate", [44_100, 48_000])
+@pytest.mark.parametrize(("key", "ratio"), [(96, 16.0), (104, 9.3), (108, 13.0)])
+def test_a_modulator_above_what_the_rate_holds_acts_on_nothing(
+    key: int, ratio: float, rate: int
+) -> None:
+    """Its side bands would lie anywhere; it fades from 0.42 of the rate on, as a carrier does."""
+    high = operator(2, ratio=ratio, level=-80)
+    both, alone = (
+        render_array(operators(operator(1), high, *links), one_note(key, 1.0), rate=rate)
+        for links in ([acts(2, 1, 2.0), acts(2, 2, 1.0)], [])
+    )
+    # The filters of another oversampling pass a little more or less.
+    assert decibels(np.abs(both - alone).max() / np.abs(alone).max()) < -80
+
+
 @pytest.mark.parametrize("rate", [44_100, 48_000, 96_000])
 @pytest.mark.parametrize("index", [1.0, 1.5, 2.0, 3.0])
 def test_feedback_does_not_fold(index: float, rate: int) -> None:
