@@ -122,12 +122,14 @@ def _ruled_by_the_newest(sound: Sound) -> Iterator[Problem]:
         own = sorted(route.modulators & each)
         if route.muted or route.depth == 0.0 or not own or address is None or owner in inside:
             continue
+        if route.rule != "newest":
+            continue
         if address.parameter.moves is not Moves.PER_NOTE:
             what = f"{names.get(owner, 'the sound')}'s {address.parameter.name.lower()}"
             yield Problem(
                 f"routes.{route.id}",
                 f"{names[own[0]]} moves each note by itself, but {what} is one for all notes, "
-                "so the newest note rules",
+                "so the newest note rules; the route may say otherwise",
             )
 
 

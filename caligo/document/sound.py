@@ -201,8 +201,15 @@ class Modulator(Part):
     scope: Literal["note", "sound"] = "sound"
 
 
+Rule = Literal["newest", "loudest", "mean"]
+
+
 class Route(DocumentModel):
-    """One modulator moving one parameter, with a depth in the parameter's own unit."""
+    """One modulator moving one parameter, with a depth in the parameter's own unit.
+
+    Of a modulator that has values for each note, `rule` says whose hold where all notes share the
+    parameter: those of the newest note, of the loudest held one, or the mean of all held ones.
+    """
 
     model_config = ConfigDict(
         extra="forbid", allow_inf_nan=False, validate_by_name=True, serialize_by_alias=True
@@ -216,6 +223,7 @@ class Route(DocumentModel):
     curve: float = Field(default=0.0, ge=-100.0, le=100.0)
     scaled_by: Ident | None = None
     muted: bool = False
+    rule: Rule = "newest"
 
     @property
     def modulators(self) -> set[str]:

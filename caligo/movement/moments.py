@@ -10,11 +10,13 @@ import numpy as np
 from numpy.typing import NDArray
 
 from caligo.document.sound import Modulator as ModulatorPart
+from caligo.document.sound import Rule
 from caligo.movement.notes import Floats, Notes, whole
 from caligo.movement.setting import Setting
 
-ModulatorValues = dict[tuple[str, bool, str], Floats]
-"""Modulators' values by id, whether they are shared by all notes, and what they are for."""
+ModulatorValues = dict[tuple[str, bool, str, Rule], Floats]
+"""Modulators' values by id, whether they are shared by all notes, what they are for, and whose
+hold."""
 
 
 class ValueSource(Protocol):
@@ -118,29 +120,58 @@ class Moments:
         """The same times, for other notes; what is shared by all notes is computed once."""
         return Moments(self.times, notes, self.started, self._shared)
 
-    def modulation(self, modulator: ValueSource, shared: bool, target: str = "") -> Floats:
+    def modulation(
+        self, modulator: ValueSource, shared: bool, target: str = "", rule: Rule = "newest"
+    ) -> Floats:
         """A modulator's values: ``[1, times]`` where shared, else ``[notes, times]``.
 
-        `target` is the address of what is moved, for modulators that have values for each.
         Not to be written to.
+
+        Parameters
+        ----------
+        target
+            The address of what is moved, for modulators that have values for each.
+        rule
+            Whose values hold where notes share what is moved, see `caligo.document.sound.Route`.
         """
         same = shared or not modulator.per_note
         known = self._shared if same else self._own
-        key = (modulator.part.id, same, target if modulator.per_target else "")
+        ruled: Rule = rule if shared and modulator.per_note else "newest"
+        key = (modulator.part.id, same, target if modulator.per_target else "", ruled)
         if key not in known:
-            known[key] = self._compute(modulator.towards(key[2]), shared)
+            known[key] = self._compute(modulator.towards(key[2]), shared, ruled)
         return known[key]
 
-    def _compute(self, modulator: ValueSource, shared: bool) -> Floats:
+    def _compute(self, modulator: ValueSource, shared: bool, rule: Rule) -> Floats:
         if not modulator.per_note:
             return modulator.values(self.of(whole(modulator.setting.score.length)))
         if not shared:
             return modulator.values(self)
-        # A per-note modulator on something shared follows the newest note.
+        if rule != "newest":
+            return self._of_held(modulator, rule)
         out = np.zeros((1, len(self.times)))
         edges = np.flatnonzero(np.diff(self.newest)) + 1
         for a, b in itertools.pairwise([0, *edges.tolist(), len(self.times)]):
             if a < b and self.newest[a] >= 0:
                 note = self.started.row(int(self.newest[a]))
                 out[0, a:b] = modulator.values(Moments(self.times[a:b], note, self.started))[0]
+        return out
+
+    def _of_held(self, modulator: ValueSource, rule: Rule) -> Floats:
+        """The values of the loudest held note, or the mean of all held; else of the newest."""
+        started, times = self.started, self.times
+        out = np.zeros((1, len(times)))
+        changes = np.searchsorted(times, np.append(started.start, started.start + started.length))
+        edges = np.unique(np.append(changes, [0, len(times)])).tolist()
+        for a, b in itertools.pairwise(edges):
+            held = (started.start <= times[a]) & (times[a] < started.start + started.length)
+            rows = np.flatnonzero(held).tolist()
+            if not rows:
+                rows = [int(self.newest[a])]
+            if rows == [-1]:
+                continue
+            if rule == "loudest":
+                rows = [max(rows, key=lambda row: (started.velocity[row], row))]
+            values = modulator.values(Moments(times[a:b], started.pick(rows), started))
+            out[0, a:b] = values.mean(axis=0)
         return out

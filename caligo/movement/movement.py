@@ -56,6 +56,7 @@ class Movement:
                         route.polarity,
                         route.curve,
                         Value(route.depth),
+                        route.rule,
                     )
                 )
 

@@ -13,6 +13,7 @@ from dataclasses import dataclass, field, replace
 import numpy as np
 
 from caligo.catalogue import Kind, Parameter, Scale
+from caligo.document.sound import Rule
 from caligo.document.times import TimeUnit, time_range
 from caligo.kernels import kernel
 from caligo.movement.curvature import curved
@@ -98,6 +99,7 @@ class Link:
     polarity: str
     curve: float
     depth: Value
+    rule: Rule = "newest"
 
     @property
     def modulators(self) -> tuple[ValueSource, ...]:
@@ -219,12 +221,12 @@ class Trajectory:
                 gain, offset = 2.0, -1.0
             scale = NO_SCALE
             if link.scaler is not None:
-                scale = self._modulation(link.scaler, then, moments)
+                scale = self._modulation(link.scaler, link.rule, then, moments)
                 if link.scaler.bipolar:
                     scale = scale * 0.5 + 0.5
             _add_route(
                 out,
-                self._modulation(link.modulator, then, moments),
+                self._modulation(link.modulator, link.rule, then, moments),
                 scale,
                 gain,
                 offset,
@@ -235,9 +237,11 @@ class Trajectory:
         _to_unit(out, low, high, logarithmic, self.parameter.kind is Kind.INTEGER)
         return out
 
-    def _modulation(self, modulator: ValueSource, then: Moments, moments: Moments) -> Floats:
+    def _modulation(
+        self, modulator: ValueSource, rule: Rule, then: Moments, moments: Moments
+    ) -> Floats:
         """A modulator's values for this parameter; those of one moment where all is frozen."""
-        found = then.modulation(modulator, self.shared, self.path)
+        found = then.modulation(modulator, self.shared, self.path, rule)
         return found if then is moments else np.repeat(found, len(moments.times), axis=1)
 
     def _rests(self, times: Floats, logarithmic: bool) -> Floats | float:

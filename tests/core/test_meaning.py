@@ -93,6 +93,9 @@ def test_what_each_note_moves_of_what_all_share_is_told(
     found = {p.address: p.message for p in warnings(sound)}
     assert set(found) == ({"routes.r"} if told else set())
     assert not told or "the newest note rules" in found["routes.r"]
+    routes[0]["rule"] = "mean"
+    sound = read_sound({"name": "Test", "layers": [layer], "modulators": movers, "routes": routes})
+    assert warnings(sound) == [], "what was chosen needs no remark"
 
 
 def test_an_entry_at_a_filter_that_is_not_there_is_told() -> None:

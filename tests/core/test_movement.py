@@ -296,6 +296,36 @@ def test_shared_targets_follow_the_newest_note() -> None:
     assert pan[-1] == pytest.approx(100 / 127)
 
 
+@pytest.mark.parametrize(
+    ("rule", "expected"),
+    [("newest", [127, 127, 1, 31, 31, 31]), ("loudest", [127, 127, 127, 31, 31, 31]),
+     ("mean", [127, 127, 64, 16, 31, 31])],
+)  # fmt: skip
+def test_a_route_says_whose_values_hold_for_what_notes_share(
+    rule: str, expected: list[float]
+) -> None:
+    """Held: one note; two; after the first has ended, two others; one; and then none."""
+    sound = plain_sound(
+        modulators=[{"id": "v", "name": "V", "kind": "velocity"}],
+        routes=[{"id": "r", "from": "v", "to": "ground.pan", "depth": 100, "rule": rule,
+                 "polarity": "unipolar"}],
+    )  # fmt: skip
+    notes = [(0.0, 3.0, 127), (2.0, 3.0, 1), (3.5, 2.5, 31)]
+    score = Score(length=8.0, notes=[
+        Note(id=f"n{i}", pitch=60 + i, start=start, length=length, velocity=velocity)
+        for i, (start, length, velocity) in enumerate(notes)])  # fmt: skip
+    movement = Movement(sound, score)
+    voicing = Voicing(sound, score.notes, movement.setting.tempo)
+    times = np.arange(0, 6_000) * (64 / 48_000)
+    pan = movement.trajectory("ground.pan")
+    found = pan.values(voicing.moments(times, voicing.all.row(0)))[0]
+    at = [0.5, 1.9, 2.5, 4.0, 5.5, 7.0]
+    assert np.interp(at, times, found) == pytest.approx([100 * v / 127 for v in expected])
+    # A block gives the same bits, wherever it is cut.
+    part = pan.values(voicing.moments(times[1_111:4_611], voicing.all.row(0)))[0]
+    assert np.array_equal(part, found[1_111:4_611])
+
+
 def test_a_sound_without_modulators_has_no_trajectories() -> None:
     sound = read_sound({"name": "X", "layers": [plain_layer()]})
     found = trajectories(sound, one_note())
