@@ -1666,6 +1666,9 @@ export interface components {
         /**
          * Route
          * @description One modulator moving one parameter, with a depth in the parameter's own unit.
+         *
+         *     Of a modulator that has values for each note, `rule` says whose hold where all notes share the
+         *     parameter: those of the newest note, of the loudest held one, or the mean of all held ones.
          */
         Route: {
             /** Id */
@@ -1694,6 +1697,12 @@ export interface components {
              * @default false
              */
             muted: boolean;
+            /**
+             * Rule
+             * @default newest
+             * @enum {string}
+             */
+            rule: "newest" | "loudest" | "mean";
         };
         /**
          * Score

@@ -413,6 +413,7 @@ export function addRoute(sound: Sound, from: string, target: Target): Operation[
     curve: 0,
     scaled_by: null as unknown as Route["scaled_by"],
     muted: false,
+    rule: "newest",
   };
   return [{ op: "add", path: "/routes/-", value }];
 }

@@ -62,6 +62,7 @@ export function spread(
       curve: 0,
       scaled_by: null as unknown as Route["scaled_by"],
       muted: false,
+      rule: "newest",
     };
     return { op: "add", path: "/routes/-", value };
   });

@@ -3,6 +3,7 @@ import type { Parameter } from "../document/catalogue";
 import type { Operation } from "../document/patch";
 import { inAllLayers } from "../document/routing";
 import { depthStep } from "../document/values";
+import { useLive } from "../live/socket";
 import { notify } from "../notices/notices";
 import { useSkeleton } from "../session/hooks";
 import { edit, useSession } from "../session/store";
@@ -24,6 +25,7 @@ export function RouteEditor({
   const catalogue = useCatalogue();
   const skeleton = useSkeleton();
   const { modulators, layers } = skeleton ?? { modulators: [], layers: [] };
+  const twoSided = useLive((s) => s.trajectories.twoSided.includes(route?.from ?? ""));
   const at = () => {
     const index = useSession.getState().sound?.routes.findIndex((r) => r.id === id) ?? -1;
     return `/routes/${index}`;
@@ -42,6 +44,9 @@ export function RouteEditor({
     if (operations.length > 0) edit("sound", operations, "Move in all layers");
     else notify("No other layer has it, or it moves there already.");
   };
+  const each = modulators.some(
+    (m) => (m.id === route.from || m.id === route.scaled_by) && m.scope === "note",
+  );
   const name = title ?? modulators.find((m) => m.id === route.from)?.name ?? route.from;
   return (
     <div className="border-b border-line py-2 last:border-0" data-route={route.to}>
@@ -103,6 +108,23 @@ export function RouteEditor({
           step={5}
           onChange={(value, gesture) => change("curve", value, gesture)}
         />
+        {each && parameter.moves === "shared" && (
+          <label
+            className="flex items-center gap-1"
+            title="Each note moves by itself, but this is one for all notes: whose movement holds"
+          >
+            <span className="label">Notes</span>
+            <select
+              className="field py-0"
+              value={route.rule}
+              onChange={(event) => change("rule", event.target.value)}
+            >
+              <option value="newest">the newest rules</option>
+              <option value="loudest">the loudest held rules</option>
+              <option value="mean">mean of all held</option>
+            </select>
+          </label>
+        )}
         <label className="flex items-center gap-1">
           <span className="label">Amount scaled by</span>
           <select
@@ -119,6 +141,13 @@ export function RouteEditor({
           </select>
         </label>
       </div>
+      {twoSided === (route.polarity === "unipolar") && (
+        <p className="mt-1 text-xs text-slate">
+          {twoSided
+            ? "Two-sided, but moving one way: in its middle it adds half the depth."
+            : "One-sided, but moving both ways: at 0 it takes the whole depth away."}
+        </p>
+      )}
     </div>
   );
 }
