@@ -152,12 +152,18 @@ def any_document(draw: Any, most: int = 1) -> dict[str, Any]:
             "depth": draw(st.floats(-parameter.depth_limit, parameter.depth_limit)),
             "curve": draw(st.floats(-100, 100)),
             "polarity": draw(st.sampled_from(["bipolar", "unipolar"])),
+            "rule": draw(st.sampled_from(["newest", "loudest", "mean"])),
         })  # fmt: skip
     drawn: dict[str, Parameter] = dict(
         draw(st.lists(st.sampled_from(targets), max_size=2, unique_by=lambda x: x[0]))
     )
     lanes = [
-        {"id": f"lane{i}", "to": address, "points": draw(points_of(parameter))}
+        {
+            "id": f"lane{i}",
+            "to": address,
+            "points": draw(points_of(parameter)),
+            "unit": draw(st.sampled_from(["s", "beats"])),
+        }
         for i, (address, parameter) in enumerate(drawn.items())
         if parameter.kind in (Kind.NUMBER, Kind.INTEGER)
     ]
