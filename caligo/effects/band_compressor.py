@@ -19,7 +19,9 @@ from caligo.processing.processor import Signal, State
 from caligo.processing.split import SETTLED, THREE, bands, split_parameters, split_state
 from caligo.signal.aligned import zeros
 from caligo.signal.dynamics import (
+    PEAKS,
     QUIET,
+    REACH,
     compress,
     followed_peaks,
     fractions_a_sample,
@@ -39,9 +41,18 @@ VALUES = ("threshold", "ratio", "floor", "lift_ratio", "{}_level", "mix", "attac
 """The numbers that stand in the rows of what the kernel is given, in order."""
 
 
-@kernel("f4[:, ::1], f8[:, ::1], f8[:, ::1], f4[:, ::1], f8[:, ::1]")
+@kernel(
+    "f4[:, ::1], f8[:, ::1], f8[:, ::1], f4[:, ::1], f4[:, ::1], f4[:, ::1], f4[:, ::1], f8[:, ::1]"
+)
 def _compress_band(
-    band: np.ndarray, values: np.ndarray, gains: np.ndarray, tick: np.ndarray, scratch: np.ndarray
+    band: np.ndarray,
+    values: np.ndarray,
+    gains: np.ndarray,
+    before: np.ndarray,
+    weights: np.ndarray,
+    tick: np.ndarray,
+    room: np.ndarray,
+    scratch: np.ndarray,
 ) -> None:
     """Turn a band ``[2, samples]`` down where it is loud and up where it is soft, in place.
 
@@ -52,8 +63,11 @@ def _compress_band(
         way that are gone in a sample, up and down, at every tick ``[8, ticks + 1]``.
     gains
         The state of both followers ``[2, 2]``.
-    tick, scratch
-        Scratch memory for what happens in a tick, ``[2, TICK]`` and ``[4, TICK]``.
+    before, weights
+        See `followed_peaks`.
+    tick, room, scratch
+        Scratch memory for what happens in a tick, ``[2, TICK]``, as `followed_peaks` wants it, and
+        ``[4, TICK]``.
     """
     threshold, slope, floor, more = values[0], values[1], values[2], values[3]
     made, mix, rise, fall = values[4], values[5], values[6], values[7]
@@ -62,7 +76,7 @@ def _compress_band(
     for k in range(values.shape[1] - 1):
         ends = slice(k, k + 2)
         take_tick(band, k, tick)
-        followed_peaks(tick, level)
+        followed_peaks(tick, weights, before, room, level)
         compress(level, threshold[ends], slope[ends], knee, taken)
         smoothed(taken, rise[k], fall[k], gains[0])
         # What is lifted goes by the band's envelope: a wave is soft between its peaks.
@@ -120,10 +134,15 @@ class BandCompressor(Effect):
         super().__init__(part, address, movement, rate)
         self._moved = self.bundle(*(key.format(band) for band, _ in NAMES for key in VALUES))
         self._tick, self._scratch = zeros((2, TICK)), zeros((4, TICK), float)
+        self._room = zeros((3, REACH + TICK))
 
     def initial_state(self) -> State:
         """See `Effect.initial_state`."""
-        return {**split_state(), "gains": np.zeros((3, 2, 2))}
+        return {
+            **split_state(),
+            "gains": np.zeros((3, 2, 2)),
+            "before": np.zeros((3, 2, REACH), np.float32),
+        }
 
     def _values(self, moments: Moments) -> Floats:
         """The values of `_compress_band` for each of the bands ``[3 * 8, ticks + 1]``."""
@@ -138,8 +157,9 @@ class BandCompressor(Effect):
         moments = block.moments
         parts = bands(self, moments, signal)
         values = moments.for_all_notes(id(self), self._values)
-        for own, band, gains in zip(np.split(values, 3), parts, self.state["gains"], strict=True):
-            _compress_band(band, own, gains, self._tick, self._scratch)
+        states = zip(self.state["gains"], self.state["before"], strict=True)
+        for own, band, (gains, before) in zip(np.split(values, 3), parts, states, strict=True):
+            _compress_band(band, own, gains, before, PEAKS, self._tick, self._room, self._scratch)
         signal[:] = parts[0] + parts[1] + parts[2]
 
     def tail(self) -> float:

@@ -16,6 +16,8 @@ from caligo.processing.effect import Effect
 from caligo.processing.processor import Signal, State
 from caligo.signal.aligned import zeros
 from caligo.signal.dynamics import (
+    PEAKS,
+    REACH,
     compress,
     followed_peaks,
     fractions_a_sample,
@@ -32,13 +34,19 @@ VALUES = ("threshold", "ratio", "knee", "make_up", "mix", "attack", "release")
 """The numbers that stand in the rows of what the kernel is given, in order."""
 
 
-@kernel("f4[:, ::1], f4[:, ::1], f8[:, ::1], f8[::1], f4[:, ::1], f8[:, ::1]")
+@kernel(
+    "f4[:, ::1], f4[:, ::1], f8[:, ::1], f8[::1], f4[:, ::1], f4[:, ::1], f4[:, ::1], "
+    "f4[:, ::1], f8[:, ::1]"
+)
 def _run(
     signal: np.ndarray,
     heard: np.ndarray,
     values: np.ndarray,
     gain: np.ndarray,
+    before: np.ndarray,
+    weights: np.ndarray,
     tick: np.ndarray,
+    room: np.ndarray,
     scratch: np.ndarray,
 ) -> None:
     """Turn `signal` ``[2, samples]`` down in place by how loud `heard` ``[2, samples]`` is.
@@ -50,15 +58,18 @@ def _run(
         gone in a sample, up and down, at every tick ``[7, ticks + 1]``.
     gain
         The follower's state ``[2]``.
-    tick, scratch
-        Scratch memory for what happens in a tick, ``[2, TICK]`` both.
+    before, weights
+        See `followed_peaks`.
+    tick, room, scratch
+        Scratch memory for what happens in a tick, ``[2, TICK]``, as `followed_peaks` wants it, and
+        ``[2, TICK]``.
     """
     threshold, slope, knee, made, mix = values[0], values[1], values[2], values[3], values[4]
     rise, fall, level, taken = values[5], values[6], scratch[0], scratch[1]
     for k in range(values.shape[1] - 1):
         ends = slice(k, k + 2)
         take_tick(heard, k, tick)
-        followed_peaks(tick, level)
+        followed_peaks(tick, weights, before, room, level)
         compress(level, threshold[ends], slope[ends], knee[ends], taken)
         smoothed(taken, rise[k], fall[k], gain)
         take_tick(signal, k, tick)
@@ -105,10 +116,15 @@ class Compressor(Effect):
         super().__init__(part, address, movement, rate)
         self._moved = self.bundle(*VALUES)
         self._tick, self._scratch = zeros((2, TICK)), zeros((2, TICK), float)
+        self._room = zeros((3, REACH + TICK))
 
     def initial_state(self) -> State:
         """See `Effect.initial_state`."""
-        return {"gain": np.zeros(2), "cut": np.zeros((1, 2, 2))}
+        return {
+            "gain": np.zeros(2),
+            "cut": np.zeros((1, 2, 2)),
+            "before": np.zeros((2, REACH), np.float32),
+        }
 
     def _values(self, moments: Moments) -> Floats:
         """The values of `_run` at every tick ``[7, ticks + 1]``."""
@@ -129,7 +145,17 @@ class Compressor(Effect):
             damping, lift = ones * np.sqrt(2.0), 0.0 * ones
             run_sections(heard[None], cutoff, damping, HIGHPASS, lift, ones, self.state["cut"])
         values = block.moments.for_all_notes(id(self), self._values)
-        _run(signal, heard, values, self.state["gain"], self._tick, self._scratch)
+        _run(
+            signal,
+            heard,
+            values,
+            self.state["gain"],
+            self.state["before"],
+            PEAKS,
+            self._tick,
+            self._room,
+            self._scratch,
+        )
 
     def tail(self) -> float:
         """See `Processor.tail`: 60 dB taken are forgotten to a tenth of a decibel."""

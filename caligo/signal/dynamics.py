@@ -13,6 +13,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from caligo.kernels import CONTRACT, device
+from caligo.signal.arrays import copy
 from caligo.signal.exponential import exp2, log2
 from caligo.signal.ticks import TICK
 
@@ -26,6 +27,25 @@ LARGEST_LIFT = 40.0
 """Decibels under a floor that count at most."""
 OCTAVE = 20.0 * math.log10(2.0)
 """Decibels of a factor of two."""
+BETWEEN, REACH = 4, 8
+"""Values for each sample that is listened to, and the samples that each goes by."""
+WINDOW = 3.4
+"""Kaiser's beta of the filter that finds them."""
+
+
+def peak_weights() -> NDArray[np.float32]:
+    """Factors of the last `REACH` samples for each value between two ``[BETWEEN - 1, REACH]``.
+
+    A windowed sinc (Oppenheim and Schafer, section 7.5). A wave's top lies between its samples: a
+    sine of a sixth of the rate may look 1.2 dB softer than it is.
+    """
+    away = np.arange(REACH) - (REACH // 2 - 1) - np.arange(1, BETWEEN)[:, None] / BETWEEN
+    window = np.i0(WINDOW * np.sqrt(1.0 - (away / (REACH / 2)) ** 2))
+    weights = np.sinc(away) * window
+    return (weights / weights.sum(axis=1, keepdims=True)).astype(np.float32)
+
+
+PEAKS = peak_weights()
 SHARPEST = 1e-9
 """The least knee in dB: none at all would be a division by zero."""
 
@@ -46,11 +66,40 @@ def over(level: float, threshold: float, slope: float, knee: float) -> float:
 
 
 @device(fastmath=CONTRACT)
-def followed_peaks(tick: np.ndarray, out: np.ndarray) -> None:
-    """The louder side's level in dB of `tick` ``[2, TICK]`` into `out` ``[TICK]``."""
-    left, right = tick[0], tick[1]
+def followed_peaks(
+    tick: np.ndarray, weights: np.ndarray, before: np.ndarray, room: np.ndarray, out: np.ndarray
+) -> None:
+    """The louder side's level in dB of `tick` ``[2, TICK]``, also between samples.
+
+    Parameters
+    ----------
+    weights
+        See `peak_weights`.
+    before
+        The samples before the tick ``[2, REACH]``; carried on.
+    room
+        Scratch memory ``[3, REACH + TICK]``.
+    out
+        Receives the level at each sample, or that of `REACH` / 2 samples before ``[TICK]``.
+    """
+    line, value, peak = room[0], room[1], room[2]
     for n in range(TICK):
-        out[n] = OCTAVE * log2(max(float(max(abs(left[n]), abs(right[n]))), SILENCE))
+        peak[n] = max(abs(tick[0, n]), abs(tick[1, n]))
+    for c in range(2):
+        copy(before[c], line[:REACH])
+        copy(tick[c], line[REACH:])
+        copy(line[TICK:], before[c])
+        for between in range(BETWEEN - 1):
+            for n in range(TICK):
+                value[n] = np.float32(0.0)
+            for i in range(REACH):
+                weight, samples = weights[between, i], line[i + 1 :]
+                for n in range(TICK):
+                    value[n] += weight * samples[n]
+            for n in range(TICK):
+                peak[n] = max(peak[n], abs(value[n]))
+    for n in range(TICK):
+        out[n] = OCTAVE * log2(max(float(peak[n]), SILENCE))
 
 
 @device(fastmath=CONTRACT)

@@ -34,6 +34,30 @@ def test_the_static_curve_is_the_textbooks(level: float, ratio: float, knee: flo
     assert heard == pytest.approx(wanted, abs=0.25)
 
 
+@pytest.mark.parametrize("rate", [44_100, 48_000, 96_000])
+@pytest.mark.parametrize(
+    ("kind", "fraction"),
+    [
+        *(("compressor", x) for x in (1 / 12, 1 / 8, 1 / 6, 1 / 4, 0.29)),
+        # Above where its bands meet.
+        *(("band_compressor", x) for x in (1 / 6, 1 / 4, 0.29)),
+    ],
+)
+def test_a_tone_is_as_loud_as_it_is_between_samples(kind: str, fraction: float, rate: int) -> None:
+    """Whatever its phase: the static curve's 12 dB over the threshold at 4 to 1 take 9 dB."""
+    t = np.arange(2 * rate // 64 * 64)
+    found = []
+    for phase in (0.0, 0.25, 0.5) if fraction != 0.29 else (0.0,):
+        # The samples lie as far from the tops as this wave's can.
+        wave = 0.251 * np.sin(2.0 * np.pi * (fraction * t + phase * fraction))
+        own = {"lift_ratio": 1.0} if kind == "band_compressor" else {"knee": 0.0}
+        fx = effect(kind, rate=rate, threshold=-24.0, ratio=4.0, attack=0.5, release=2_000.0, **own)
+        given = np.repeat(wave[None], 2, axis=0).astype(np.float32)
+        heard = through(fx, given)[0, -rate // 2 :]
+        found.append(float(decibels(heard.std() / wave.std())))
+    assert found == pytest.approx([-9.0] * len(found), abs=0.2 if kind == "compressor" else 0.5)
+
+
 @pytest.mark.parametrize("attack", [5.0, 50.0])
 @pytest.mark.parametrize("release", [100.0, 1_000.0])
 def test_times_are_those_of_63_per_cent(attack: float, release: float) -> None:
@@ -48,8 +72,9 @@ def test_times_are_those_of_63_per_cent(attack: float, release: float) -> None:
     up = np.argmax(taken[RATE:] > 0.632 * full) / RATE * 1_000.0
     assert up == pytest.approx(attack, rel=0.1)
     down = np.argmax(taken[3 * RATE :] < 0.368 * full) / RATE * 1_000.0
-    # The gain lets go behind the attack's smoothing: both times add up.
-    assert down == pytest.approx(release, rel=0.15, abs=1.2 * attack)
+    # The gain lets go behind the attack's smoothing: both times add up. A step of samples has a
+    # wave around it that overshoots (Gibbs).
+    assert down == pytest.approx(release, rel=0.15, abs=1.35 * attack)
 
 
 def test_another_signal_turns_it_down() -> None:
