@@ -161,11 +161,27 @@ def stereo(page: Page) -> None:
     page.mouse.move(560, 20)
 
 
+def tempo(page: Page) -> None:
+    page.get_by_title("Change what is played").click()
+    for change, value in (("Add a tempo change", "84"), ("Add a metre change", "7/8")):
+        page.get_by_role("button", name=re.compile(change)).click()
+        what = "tempo 2" if "tempo" in change else "metre 2"
+        when = page.get_by_label(f"When {what} comes, in seconds")
+        when.fill("60")
+        when.press("Enter")
+        field = page.get_by_label(re.compile(f" of {what}$"))
+        field.fill(value)
+        field.press("Enter")
+    page.mouse.move(5, 5)
+    page.wait_for_timeout(2_000)
+
+
 VIEWS: dict[str, tuple[str, Callable[[Page], None]]] = {
     "main": ("Dome Air", main_view),
     "routes": ("Dome Air", routes),
     "steps-and-lane": ("Last Winter", steps_and_lane),
     "notes": ("Gelatin Choir", notes),
+    "tempo": ("Gelatin Choir", tempo),
     "spread": ("Plate Glass", spread),
     "two-layers": ("Gelatin Choir", main_view),
     "harmonic": ("Plate Glass", of_layer("Glass")),

@@ -1,16 +1,14 @@
 import { useMemo, useRef } from "react";
 import type { Score } from "../api/client";
-import { beatsAt, secondsAt } from "../document/tempo";
 import { clock } from "../document/values";
 import { rulerTimes } from "../longview/time-axis";
 import { edit, endGesture, useSession } from "../session/store";
+import { barLines, changesOf } from "./bars";
 import { fractionOf, useSpan } from "./view";
 
 const NO_MARKERS: Score["markers"] = [];
 /** The fraction of the width that a time on the ruler takes up. */
 const TIME_WIDTH = 0.035;
-/** Bars are shown from so much of the width each. */
-const WIDEST_BARS = 48;
 
 /** A marker: dragged with the mouse, or moved with the arrow keys. */
 function Marker({ index, marker }: { index: number; marker: Score["markers"][number] }) {
@@ -75,10 +73,7 @@ function Bars() {
   const span = useSpan();
   const bars = useMemo(() => (score ? barLines(score, span) : []), [score, span]);
   if (!score) return null;
-  const changes = [
-    ...score.tempo.slice(1).map((t) => ({ time: t.time, text: `♩ = ${Math.round(t.bpm)}` })),
-    ...score.metre.slice(1).map((m) => ({ time: m.time, text: `${m.numerator}/${m.denominator}` })),
-  ];
+  const changes = changesOf(score);
   return (
     <>
       {bars.map((bar) => (
@@ -101,33 +96,6 @@ function Bars() {
         ))}
     </>
   );
-}
-
-/** The bar lines in a stretch; none where they would stand too close. */
-export function barLines(
-  score: Score,
-  [from, to]: [number, number],
-): { number: number; time: number }[] {
-  const metres = score.metre.length > 0 ? score.metre : [{ time: 0, numerator: 4, denominator: 4 }];
-  const found: { number: number; time: number }[] = [];
-  let number = 1;
-  metres.forEach((metre, i) => {
-    const size = (metre.numerator * 4) / metre.denominator;
-    const begin = beatsAt(score, i === 0 ? 0 : metre.time);
-    const end = beatsAt(score, metres[i + 1]?.time ?? score.length);
-    const first = Math.max(0, Math.floor((beatsAt(score, from) - begin) / size));
-    const last = Math.min((end - begin) / size, (beatsAt(score, to) - begin) / size + 1);
-    if (last - first > WIDEST_BARS) {
-      number += Math.round((end - begin) / size);
-      return;
-    }
-    for (let bar = first; bar < last; bar++) {
-      const time = secondsAt(score, begin + bar * size);
-      if (time >= from && time <= to) found.push({ number: number + bar, time });
-    }
-    number += Math.round((end - begin) / size);
-  });
-  return found.length > WIDEST_BARS ? [] : found;
 }
 
 /** Times, bars and markers over the view. */
