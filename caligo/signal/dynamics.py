@@ -42,7 +42,8 @@ def peak_weights() -> NDArray[np.float32]:
     away = np.arange(REACH) - (REACH // 2 - 1) - np.arange(1, BETWEEN)[:, None] / BETWEEN
     window = np.i0(WINDOW * np.sqrt(1.0 - (away / (REACH / 2)) ** 2))
     weights = np.sinc(away) * window
-    return (weights / weights.sum(axis=1, keepdims=True)).astype(np.float32)
+    found: NDArray[np.float32] = (weights / weights.sum(axis=1, keepdims=True)).astype(np.float32)
+    return found
 
 
 PEAKS = peak_weights()

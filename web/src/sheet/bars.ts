@@ -3,7 +3,7 @@
 import type { Score } from "../api/client";
 import { beatsAt, secondsAt } from "../document/tempo";
 
-/** Bars are shown from so much of the width each. */
+/** Bars are shown where they are no narrower than so many over the width. */
 const WIDEST_BARS = 48;
 
 /** What is written where tempo or metre change; both together where they change at once. */
@@ -32,7 +32,9 @@ export function barLines(
     const end = beatsAt(score, metres[i + 1]?.time ?? score.length);
     const first = Math.max(0, Math.floor((beatsAt(score, from) - begin) / size));
     const last = Math.min((end - begin) / size, (beatsAt(score, to) - begin) / size + 1);
-    if (last - first > WIDEST_BARS) {
+    const wide =
+      secondsAt(score, begin + (first + 1) * size) - secondsAt(score, begin + first * size);
+    if (wide < (to - from) / WIDEST_BARS || last - first > WIDEST_BARS) {
       number += Math.round((end - begin) / size);
       return;
     }
@@ -42,5 +44,5 @@ export function barLines(
     }
     number += Math.round((end - begin) / size);
   });
-  return found.length > WIDEST_BARS ? [] : found;
+  return found;
 }
