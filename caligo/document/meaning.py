@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from caligo.catalogue import Kind, Moves, module
+from caligo.catalogue import Kind, Moves, implementation, module
 from caligo.catalogue.placement import ALL
 from caligo.document.addresses import find_parameter, parts
 from caligo.document.problems import Problem
@@ -113,7 +113,11 @@ def _upside_down(path: str, part: Part) -> Iterator[Problem]:
 
 def _ruled_by_the_newest(sound: Sound) -> Iterator[Problem]:
     """Routes from modulators of each note to what all notes share."""
-    each = {m.id for m in sound.modulators if m.scope == "note"}
+    each = {
+        m.id
+        for m in sound.modulators
+        if m.scope == "note" or implementation("modulator", m.kind).always_per_note
+    }
     inside = {m.id for m in sound.modulators}
     names = names_of(sound)
     for route in sound.routes:
@@ -122,9 +126,7 @@ def _ruled_by_the_newest(sound: Sound) -> Iterator[Problem]:
         own = sorted(route.modulators & each)
         if route.muted or route.depth == 0.0 or not own or address is None or owner in inside:
             continue
-        if route.rule != "newest":
-            continue
-        if address.parameter.moves is not Moves.PER_NOTE:
+        if route.rule == "newest" and address.parameter.moves is not Moves.PER_NOTE:
             what = f"{names.get(owner, 'the sound')}'s {address.parameter.name.lower()}"
             yield Problem(
                 f"routes.{route.id}",

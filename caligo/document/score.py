@@ -7,6 +7,8 @@ from typing import Annotated, Literal
 from pydantic import BaseModel, ConfigDict, Field
 
 LONGEST_SCORE = 4 * 3600.0
+FASTEST_TEMPO = 400.0
+"""Quarters per minute."""
 PRESSURE, BEND = 128, 129
 """Lanes of channel pressure, and of the pitch bend, which rests at a half."""
 
@@ -34,7 +36,7 @@ class TempoChange(ScoreModel):
     """Quarter notes per minute from a moment on."""
 
     time: Seconds = 0.0
-    bpm: float = Field(default=120.0, ge=10.0, le=400.0)
+    bpm: float = Field(default=120.0, ge=10.0, le=FASTEST_TEMPO)
 
 
 class MetreChange(ScoreModel):

@@ -18,7 +18,7 @@ from caligo.document.limits import (
     MOST_ROUTES,
     MOST_SOURCES,
 )
-from caligo.document.score import LONGEST_SCORE, Ident
+from caligo.document.score import FASTEST_TEMPO, LONGEST_SCORE, Ident
 from caligo.document.times import Time
 
 Value = bool | int | float | str | Time | list[float]
@@ -235,7 +235,7 @@ ANNOTATIONS = frozenset({"name", "notes", "tags", "about", "rolls", "locked"})
 """Fields, of whatever part, that nobody hears."""
 
 
-MOST_BEATS = LONGEST_SCORE * 400.0 / 60.0
+MOST_BEATS = LONGEST_SCORE * FASTEST_TEMPO / 60.0
 """Quarters that the longest score has at the fastest tempo."""
 
 

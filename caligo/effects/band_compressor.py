@@ -51,7 +51,7 @@ def _compress_band(
     before: np.ndarray,
     weights: np.ndarray,
     tick: np.ndarray,
-    room: np.ndarray,
+    workspace: np.ndarray,
     scratch: np.ndarray,
 ) -> None:
     """Turn a band ``[2, samples]`` down where it is loud and up where it is soft, in place.
@@ -65,7 +65,7 @@ def _compress_band(
         The state of both followers ``[2, 2]``.
     before, weights
         See `followed_peaks`.
-    tick, room, scratch
+    tick, workspace, scratch
         Scratch memory for what happens in a tick, ``[2, TICK]``, as `followed_peaks` wants it, and
         ``[4, TICK]``.
     """
@@ -76,7 +76,7 @@ def _compress_band(
     for k in range(values.shape[1] - 1):
         ends = slice(k, k + 2)
         take_tick(band, k, tick)
-        followed_peaks(tick, weights, before, room, level)
+        followed_peaks(tick, weights, before, workspace, level)
         compress(level, threshold[ends], slope[ends], knee, taken)
         smoothed(taken, rise[k], fall[k], gains[0])
         # What is lifted goes by the band's envelope: a wave is soft between its peaks.
@@ -134,7 +134,7 @@ class BandCompressor(Effect):
         super().__init__(part, address, movement, rate)
         self._moved = self.bundle(*(key.format(band) for band, _ in NAMES for key in VALUES))
         self._tick, self._scratch = zeros((2, TICK)), zeros((4, TICK), float)
-        self._room = zeros((3, REACH + TICK))
+        self._workspace = zeros((3, REACH + TICK))
 
     def initial_state(self) -> State:
         """See `Effect.initial_state`."""
@@ -159,7 +159,9 @@ class BandCompressor(Effect):
         values = moments.for_all_notes(id(self), self._values)
         states = zip(self.state["gains"], self.state["before"], strict=True)
         for own, band, (gains, before) in zip(np.split(values, 3), parts, states, strict=True):
-            _compress_band(band, own, gains, before, PEAKS, self._tick, self._room, self._scratch)
+            _compress_band(
+                band, own, gains, before, PEAKS, self._tick, self._workspace, self._scratch
+            )
         signal[:] = parts[0] + parts[1] + parts[2]
 
     def tail(self) -> float:

@@ -46,7 +46,7 @@ def _run(
     before: np.ndarray,
     weights: np.ndarray,
     tick: np.ndarray,
-    room: np.ndarray,
+    workspace: np.ndarray,
     scratch: np.ndarray,
 ) -> None:
     """Turn `signal` ``[2, samples]`` down in place by how loud `heard` ``[2, samples]`` is.
@@ -60,7 +60,7 @@ def _run(
         The follower's state ``[2]``.
     before, weights
         See `followed_peaks`.
-    tick, room, scratch
+    tick, workspace, scratch
         Scratch memory for what happens in a tick, ``[2, TICK]``, as `followed_peaks` wants it, and
         ``[2, TICK]``.
     """
@@ -69,7 +69,7 @@ def _run(
     for k in range(values.shape[1] - 1):
         ends = slice(k, k + 2)
         take_tick(heard, k, tick)
-        followed_peaks(tick, weights, before, room, level)
+        followed_peaks(tick, weights, before, workspace, level)
         compress(level, threshold[ends], slope[ends], knee[ends], taken)
         smoothed(taken, rise[k], fall[k], gain)
         take_tick(signal, k, tick)
@@ -116,7 +116,7 @@ class Compressor(Effect):
         super().__init__(part, address, movement, rate)
         self._moved = self.bundle(*VALUES)
         self._tick, self._scratch = zeros((2, TICK)), zeros((2, TICK), float)
-        self._room = zeros((3, REACH + TICK))
+        self._workspace = zeros((3, REACH + TICK))
 
     def initial_state(self) -> State:
         """See `Effect.initial_state`."""
@@ -153,7 +153,7 @@ class Compressor(Effect):
             self.state["before"],
             PEAKS,
             self._tick,
-            self._room,
+            self._workspace,
             self._scratch,
         )
 

@@ -15,8 +15,10 @@ import numpy as np
 from numpy.typing import NDArray
 
 from caligo.catalogue import Choice, Kind, Module, Moves, Parameter, Scale, register
+from caligo.document.sound import EffectPart
 from caligo.kernels import device, kernel
 from caligo.movement.block import Block
+from caligo.movement.movement import Movement
 from caligo.processing import shared
 from caligo.processing.effect import Effect
 from caligo.processing.matching import HERTZ, weight
@@ -57,35 +59,40 @@ DIFFUSER_SECONDS = np.array([[0.0031, 0.0053], [0.0034, 0.0049]])
 DIFFUSION = 0.62
 NEAREST = 2.0
 """Samples that a reflection comes after the direct sound at least."""
-ALIKE_SECONDS, ALIKE_STEP = 0.04, 1.0 / 96_000.0
+LONGEST_LAG, LAG_STEP = 0.04, 1.0 / 96_000.0
 """Up to which difference ways of pink noise are alike, and the steps in which that is tabled."""
 ACROSS = 0.5
 """How alike both channels are taken to be."""
-NOTHING_ALIKE = np.zeros(1)
+NO_CORRELATION = np.zeros(1)
 
 
 @cache
-def likeness() -> NDArray[np.float64]:
+def pink_correlation() -> NDArray[np.float64]:
     """The autocorrelation of pink noise, as loud as ITU-R BS.1770 weighs it ``[steps]``.
 
     By the theorem of Wiener and Khinchin; `HERTZ` are even in octaves, as pink noise is.
     """
     heard = weight(HERTZ)
-    lags = np.arange(int(ALIKE_SECONDS / ALIKE_STEP)) * ALIKE_STEP
-    found: NDArray[np.float64] = np.cos(2.0 * np.pi * np.outer(lags, HERTZ)) @ heard / heard.sum()
+    lags = np.arange(int(LONGEST_LAG / LAG_STEP)) * LAG_STEP
+    # One lag after the other: all at once would take 180 MB.
+    found: NDArray[np.float64] = (
+        np.array([np.cos(2.0 * np.pi * lag * HERTZ) @ heard for lag in lags]) / heard.sum()
+    )
     return found
 
 
 @device
-def _added(images: np.ndarray, alike: np.ndarray, seconds: np.ndarray, gains: np.ndarray) -> float:
+def _coherent_power(
+    images: np.ndarray, correlation: np.ndarray, seconds: np.ndarray, gains: np.ndarray
+) -> float:
     """What the power at an ear is more, halved, because its ways are alike."""
     total = 0.0
     for i in range(len(images)):
         for j in range(i):
-            step = int(abs(seconds[i] - seconds[j]) / ALIKE_STEP)
-            if step < len(alike):
+            step = int(abs(seconds[i] - seconds[j]) / LAG_STEP)
+            if step < len(correlation):
                 same = (images[i, 0] - images[j, 0]) % 2 == 0
-                total += alike[step] * gains[i] * gains[j] * (1.0 if same else ACROSS)
+                total += correlation[step] * gains[i] * gains[j] * (1.0 if same else ACROSS)
     return total
 
 
@@ -99,7 +106,7 @@ def ways(
     distance: float,
     walls: float,
     apart: float,
-    alike: np.ndarray,
+    correlation: np.ndarray,
     seconds: np.ndarray,
     gains: np.ndarray,
 ) -> None:
@@ -112,9 +119,9 @@ def ways(
     distance, walls, apart
         How far the source is, the fraction of the amplitude that a wall gives back, and metres
         between the ears for each metre of the room's width.
-    alike
-        See `likeness`; what comes by ways that differ little adds up in amplitude. All zeros where
-        all gains together are to have the energy of one.
+    correlation
+        See `pink_correlation`; what comes by ways that differ little adds up in amplitude. All
+        zeros where all gains together are to have the energy of one.
     seconds, gains
         Receive both ``[2, images]``.
     """
@@ -142,8 +149,8 @@ def ways(
                 seconds[c, i] = (far - nearest[c]) / SOUND
                 gains[c, i] = walls**bounces * nearest[c] / far
                 total += 0.5 * gains[c, i] * gains[c, i]
-        if alike[0] > 0.0:
-            total += _added(images, alike, seconds[c], gains[c])
+        if correlation[0] > 0.0:
+            total += _coherent_power(images, correlation, seconds[c], gains[c])
     scale = 1.0 / math.sqrt(max(total, 1e-12))
     for c in range(2):
         for i in range(len(images)):
@@ -206,7 +213,7 @@ def _run(
     diffusers: np.ndarray,
     wet: np.ndarray,
     direct: np.ndarray,
-    alike: np.ndarray,
+    correlation: np.ndarray,
 ) -> None:
     """Give `signal` ``[2, samples]`` its reflections, in place; `at` is its first sample's index.
 
@@ -223,7 +230,7 @@ def _run(
         direct signal, at every tick.
     diffusers
         Seconds of the diffusers ``[2, 2]``.
-    alike
+    correlation
         See `ways`.
     """
     count = len(images)
@@ -232,7 +239,7 @@ def _run(
     bounced, one = np.empty((ORDERS, TICK), np.float32), np.empty(TICK, np.float32)
     mask = lines.shape[1] - 1
     ways(images, proportions, source, listener, size[0], distance[0], walls[0], apart[0],
-         alike, seconds, gains)  # fmt: skip
+         correlation, seconds, gains)  # fmt: skip
     for k in range(len(wet) - 1):
         here = at + k * TICK
         tick = signal[:, k * TICK : (k + 1) * TICK]
@@ -242,7 +249,7 @@ def _run(
         )  # fmt: skip
         if not still:
             ways(images, proportions, source, listener, size[k + 1], distance[k + 1],
-                 walls[k + 1], apart[k + 1], alike, to_seconds, to_gains)  # fmt: skip
+                 walls[k + 1], apart[k + 1], correlation, to_seconds, to_gains)  # fmt: skip
         else:
             for c in range(2):
                 copy(seconds[c], to_seconds[c])
@@ -336,6 +343,11 @@ def _run(
 class Reflections(Effect):
     """Twenty-four mirror images of either channel, read from a line."""
 
+    def __init__(self, part: EffectPart, address: str, movement: Movement, rate: int) -> None:
+        super().__init__(part, address, movement, rate)
+        loudness = part.text("law") == "loudness"
+        self._correlation = pink_correlation() if loudness else NO_CORRELATION
+
     def initial_state(self) -> State:
         """See `Effect.initial_state`."""
         longest = (ORDERS + 1) * float(np.linalg.norm(PROPORTIONS)) * LARGEST / SOUND
@@ -375,7 +387,7 @@ class Reflections(Effect):
             DIFFUSER_SECONDS,
             gain(value["level"]) * value["mix"] / 100.0,
             1.0 - value["mix"] / 100.0,
-            likeness() if self.part.text("law") == "loudness" else NOTHING_ALIKE,
+            self._correlation,
         )
 
     def tail(self) -> float:

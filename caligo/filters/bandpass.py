@@ -2,17 +2,18 @@
 
 from __future__ import annotations
 
-import math
-
 import numpy as np
 
 from caligo.catalogue import Kind, Module, Parameter, register
+from caligo.document.sound import FilterPart
+from caligo.movement.movement import Movement
 from caligo.processing.cutoff import (
     Floats,
     cutoff_parameter,
     highest_quality,
     key_follow_parameter,
     mix_parameter,
+    narrowing,
     quality,
     spread_cutoffs,
     spread_parameter,
@@ -65,23 +66,19 @@ class Bandpass(SectionFilter):
     keys = ("width", "spread")
     weights = BANDPASS
 
+    def __init__(self, part: FilterPart, address: str, movement: Movement, rate: int) -> None:
+        super().__init__(part, address, movement, rate)
+        self._matching = band_gains(self.sections()) if part.switch("even") else None
+
     def compensation(self, hertz: Floats, values: Values) -> Floats | None:
         """See `SectionFilter.compensation`."""
-        if not self.part.switch("even"):
+        if self._matching is None:
             return None
-        return matched_band(band_gains(self.sections()), values["width"], hertz)
+        return matched_band(self._matching, values["width"], hertz)
 
     def sections(self) -> int:
         """See `SectionFilter.sections`."""
         return int(self.part.number("stages"))
-
-    def _narrowing(self) -> float:
-        """A stage's Q over that of all.
-
-        n equal resonances are 3 dB down at ``sqrt(2^(1/n) - 1)`` of the half width of one
-        (synchronous tuning; textbook).
-        """
-        return math.sqrt(2.0 ** (1.0 / self.sections()) - 1.0)
 
     def cutoffs(self, hertz: Floats, values: Values) -> Floats:
         """See `SectionFilter.cutoffs`."""
@@ -89,8 +86,8 @@ class Bandpass(SectionFilter):
 
     def damping(self, values: Values) -> Floats:
         """See `SectionFilter.damping`."""
-        return 1.0 / (quality(values["width"]) * self._narrowing())
+        return 1.0 / (quality(values["width"]) * narrowing(self.sections()))
 
     def widest_quality(self) -> float:
         """See `SectionFilter.widest_quality`."""
-        return highest_quality(self.trajectories["width"]) * self._narrowing()
+        return highest_quality(self.trajectories["width"]) * narrowing(self.sections())

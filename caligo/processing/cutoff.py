@@ -111,6 +111,15 @@ def quality(width: Floats) -> Floats:
     return found
 
 
+def narrowing(stages: int) -> float:
+    """The Q of each of some equal resonances over that of all together.
+
+    n of them are 3 dB down at ``sqrt(2^(1/n) - 1)`` of the half width of one (synchronous tuning;
+    textbook).
+    """
+    return math.sqrt(2.0 ** (1.0 / stages) - 1.0)
+
+
 def highest_quality(width: Trajectory) -> float:
     """The highest Q that a width in octaves may come to."""
     return float(quality(np.array([width.reach()[0]]))[0])

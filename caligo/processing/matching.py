@@ -13,6 +13,7 @@ from numpy.typing import NDArray
 
 from caligo.catalogue import Kind, Parameter
 from caligo.measure.loudness import k_weighting
+from caligo.processing.cutoff import narrowing, quality
 from caligo.processing.processor import Signal
 from caligo.signal.gains import scale_stereo
 from caligo.signal.state_variable import sharpness
@@ -77,7 +78,7 @@ def band_gains(stages: int) -> Floats:
 
     The band is that of equal resonances behind each other, together as wide as `WIDTHS`.
     """
-    q = 0.5 / np.sinh(0.5 * np.log(2.0) * WIDTHS[:, None]) * np.sqrt(2.0 ** (1.0 / stages) - 1.0)
+    q = quality(WIDTHS[:, None]) * narrowing(stages)
     power = (1.0 + (q * (PLACES - 1.0 / PLACES)) ** 2) ** -stages
     heard = weight(HERTZ)
     found: Floats = 10.0 * np.log10(heard.sum() / (power @ heard))

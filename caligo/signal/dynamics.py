@@ -68,7 +68,11 @@ def over(level: float, threshold: float, slope: float, knee: float) -> float:
 
 @device(fastmath=CONTRACT)
 def followed_peaks(
-    tick: np.ndarray, weights: np.ndarray, before: np.ndarray, room: np.ndarray, out: np.ndarray
+    tick: np.ndarray,
+    weights: np.ndarray,
+    before: np.ndarray,
+    workspace: np.ndarray,
+    out: np.ndarray,
 ) -> None:
     """The louder side's level in dB of `tick` ``[2, TICK]``, also between samples.
 
@@ -78,12 +82,12 @@ def followed_peaks(
         See `peak_weights`.
     before
         The samples before the tick ``[2, REACH]``; carried on.
-    room
+    workspace
         Scratch memory ``[3, REACH + TICK]``.
     out
         Receives the level at each sample, or that of `REACH` / 2 samples before ``[TICK]``.
     """
-    line, value, peak = room[0], room[1], room[2]
+    line, value, peak = workspace[0], workspace[1], workspace[2]
     for n in range(TICK):
         peak[n] = max(abs(tick[0, n]), abs(tick[1, n]))
     for c in range(2):

@@ -93,6 +93,10 @@ def test_what_each_note_moves_of_what_all_share_is_told(
     found = {p.address: p.message for p in warnings(sound)}
     assert set(found) == ({"routes.r"} if told else set())
     assert not told or "the newest note rules" in found["routes.r"]
+    if told:  # velocity has values for each note whatever its scope says
+        movers[0] |= {"kind": "velocity", "scope": "sound"}
+        other = {"name": "Test", "layers": [layer], "modulators": movers, "routes": routes}
+        assert [p.address for p in warnings(read_sound(other))] == ["routes.r"]
     routes[0]["rule"] = "mean"
     sound = read_sound({"name": "Test", "layers": [layer], "modulators": movers, "routes": routes})
     assert warnings(sound) == [], "what was chosen needs no remark"

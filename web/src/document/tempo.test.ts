@@ -12,7 +12,8 @@ import {
   withChange,
 } from "./tempo";
 
-const changed = (operations: Operation[]) => applyOperations(score, operations).document;
+const changed = (operations: Operation[] | null) =>
+  applyOperations(score, operations ?? []).document;
 const score = {
   length: 30,
   tempo: [
@@ -60,12 +61,28 @@ it("leaves all in its seconds, or takes all along on its beats", () => {
   }
 });
 
-it("lets a slower tempo lengthen the cue by the notes that go along", () => {
+it("lets a slower tempo lengthen the cue by what goes along", () => {
   const slow = changed(setBpm(score, 1, 10, true));
-  expect(slow.length).toBe(30);
+  // The marker at 20 s comes ten beats after the change.
+  expect(slow.length).toBeCloseTo(70);
+  expect(slow.markers[0]?.time).toBeCloseTo(70);
   expect((slow.notes[0]?.start ?? 0) + (slow.notes[0]?.length ?? 0)).toBeCloseTo(22);
   const slower = changed(setTempo(score, [{ time: 0, bpm: 10 }], true));
-  expect(slower.length).toBeCloseTo(132);
+  // Its thirtieth beat: the marker.
+  expect(slower.length).toBeCloseTo(180);
+  expect((slower.notes[0]?.start ?? 0) + (slower.notes[0]?.length ?? 0)).toBeCloseTo(132);
+});
+
+it("is not lengthened by what lies past its end", () => {
+  const short = { ...score, length: 15, notes: [] } as Score;
+  const slow = setBpm(short, 1, 10, true) ?? [];
+  expect(applyOperations(short, slow).document.length).toBe(22);
+});
+
+it("takes nothing where the cue would be longer than any may be", () => {
+  const long = { ...score, notes: [{ ...score.notes[0], start: 5, length: 3_000 }] } as Score;
+  expect(setBpm(long, 1, 10, false)).not.toBeNull();
+  expect(setBpm(long, 1, 10, true)).toBeNull();
 });
 
 it("reads metres, and has a tempo and a metre from the start", () => {

@@ -9,7 +9,7 @@ export type MetreChange = Score["metre"][number];
 export const SLOWEST = 10;
 export const FASTEST = 400;
 const MOST_IN_A_BAR = 32;
-const LONGEST_SCORE = 4 * 3600;
+export const LONGEST_SCORE = 4 * 3600;
 const START: TempoChange = { time: 0, bpm: 120 };
 
 const round = (seconds: number) => Math.round(seconds * 1e6) / 1e6;
@@ -74,18 +74,26 @@ export function withChange<T extends { time: number }>(changes: T[], change: T):
  * Other tempo changes for a score.
  *
  * Where all goes `along`, notes, controllers, markers and metre keep their beats; else they keep
- * their seconds. A cue never gets shorter by it.
+ * their seconds. A cue never gets shorter by it; null where it would be longer than any may be.
  */
-export function setTempo(score: Score, tempo: TempoChange[], along: boolean): Operation[] {
+export function setTempo(score: Score, tempo: TempoChange[], along: boolean): Operation[] | null {
   const replaced: Operation = { op: "replace", path: "/tempo", value: tempo };
   if (!along) return [replaced];
-  const to = (seconds: number) =>
-    Math.min(LONGEST_SCORE, round(secondsAt({ tempo }, beatsAt(score, seconds))));
+  const to = (seconds: number) => round(secondsAt({ tempo }, beatsAt(score, seconds)));
   const notes = score.notes.map((note) => {
     const start = to(note.start);
-    return { ...note, start, length: Math.max(0.001, to(note.start + note.length) - start) };
+    return { ...note, start, length: to(note.start + note.length) - start };
   });
-  const end = Math.max(score.length, ...notes.map((note) => note.start + note.length));
+  const placed = [
+    ...score.notes.map((note) => note.start + note.length),
+    ...[...score.lanes.flatMap((lane) => lane.points), ...score.markers, ...score.metre].map(
+      (one) => one.time,
+    ),
+  ];
+  const latest = (times: number[], least: number) => times.reduce((a, b) => Math.max(a, b), least);
+  if (latest([...placed.map(to), ...tempo.map((one) => one.time)], 0) > LONGEST_SCORE) return null;
+  // What lies past the end, of a cue that was made shorter, does not lengthen it.
+  const end = latest(placed.filter((time) => time <= score.length).map(to), score.length);
   return [
     replaced,
     { op: "replace", path: "/notes", value: notes },
@@ -107,12 +115,17 @@ export function setTempo(score: Score, tempo: TempoChange[], along: boolean): Op
       path: "/metre",
       value: metreOf(score).map((metre) => ({ ...metre, time: to(metre.time) })),
     },
-    { op: "replace", path: "/length", value: Math.min(LONGEST_SCORE, end) },
+    { op: "replace", path: "/length", value: end },
   ];
 }
 
 /** Another tempo from the change `index` on; where all goes `along`, later changes do too. */
-export function setBpm(score: Score, index: number, bpm: number, along: boolean): Operation[] {
+export function setBpm(
+  score: Score,
+  index: number,
+  bpm: number,
+  along: boolean,
+): Operation[] | null {
   const before = tempoOf(score);
   const tempo = before.map((change, i) => (i === index ? { ...change, bpm } : change));
   if (along) {

@@ -45,7 +45,9 @@ export function RouteEditor({
     else notify("No other layer has it, or it moves there already.");
   };
   const each = modulators.some(
-    (m) => (m.id === route.from || m.id === route.scaled_by) && m.scope === "note",
+    (m) =>
+      (m.id === route.from || m.id === route.scaled_by) &&
+      (m.scope === "note" || catalogue.module("modulator", m.kind).always_per_note),
   );
   const name = title ?? modulators.find((m) => m.id === route.from)?.name ?? route.from;
   return (
@@ -119,8 +121,8 @@ export function RouteEditor({
               value={route.rule}
               onChange={(event) => change("rule", event.target.value)}
             >
-              <option value="newest">the newest rules</option>
-              <option value="loudest">the loudest held rules</option>
+              <option value="newest">newest</option>
+              <option value="loudest">loudest held</option>
               <option value="mean">mean of all held</option>
             </select>
           </label>

@@ -1,7 +1,7 @@
 import { cleanup, fireEvent, render, screen } from "@testing-library/react";
 import { afterEach, beforeEach, expect, it, vi } from "vitest";
 import type { OpenedSound } from "../api/client";
-import { catalogueOf, parameter } from "../document/examples";
+import { catalogueOf, module, parameter } from "../document/examples";
 import { takeUp, useSession } from "../session/store";
 import { CatalogueContext } from "../ui/catalogue-context";
 import { RouteEditor } from "./RouteEditor";
@@ -12,6 +12,10 @@ vi.mock("../live/socket", async () => {
 });
 
 const modulator = (id: string, scope: string) => ({ id, kind: "lfo", name: id, params: {}, scope });
+const catalogue = catalogueOf(module("modulator", "lfo"), {
+  ...module("modulator", "velocity"),
+  always_per_note: true,
+});
 const route = (id: string, from: string, polarity = "bipolar") => ({
   id,
   from,
@@ -26,7 +30,7 @@ const route = (id: string, from: string, polarity = "bipolar") => ({
 
 function shown(id: string, moves: "shared" | "per note") {
   render(
-    <CatalogueContext.Provider value={catalogueOf()}>
+    <CatalogueContext.Provider value={catalogue}>
       <RouteEditor id={id} parameter={parameter("level", { moves })} />
     </CatalogueContext.Provider>,
   );
@@ -40,9 +44,18 @@ beforeEach(() => {
     layers: [],
     buses: [],
     master: { id: "master", kind: "master", params: { level: 5 }, effects: [] },
-    modulators: [modulator("each", "note"), modulator("all", "sound")],
+    modulators: [
+      modulator("each", "note"),
+      modulator("all", "sound"),
+      { ...modulator("touch", "sound"), kind: "velocity" },
+    ],
     lanes: [],
-    routes: [route("r1", "each"), route("r2", "all"), route("r3", "each", "unipolar")],
+    routes: [
+      route("r1", "each"),
+      route("r2", "all"),
+      route("r3", "each", "unipolar"),
+      route("r4", "touch"),
+    ],
   };
   takeUp({
     id: 7,
@@ -60,6 +73,10 @@ afterEach(() => {
 });
 
 it("lets be chosen whose movement holds where notes share what is moved", () => {
+  shown("r4", "shared");
+  fireEvent.change(screen.getByLabelText("Notes"), { target: { value: "loudest" } });
+  expect(useSession.getState().sound?.routes[3]?.rule).toBe("loudest");
+  cleanup();
   shown("r1", "shared");
   fireEvent.change(screen.getByLabelText("Notes"), { target: { value: "mean" } });
   expect(useSession.getState().sound?.routes[0]?.rule).toBe("mean");

@@ -3,6 +3,7 @@ import type { Score } from "../api/client";
 import type { Operation } from "../document/patch";
 import {
   FASTEST,
+  LONGEST_SCORE,
   metreOf,
   readMetre,
   SLOWEST,
@@ -18,9 +19,12 @@ import { edit, useSession } from "../session/store";
 const number = (text: string) => (text.trim() ? Number(text.trim().replace(",", ".")) : Number.NaN);
 
 /** Edit the score as it is now. */
-function write(label: string, make: (score: Score) => Operation[]) {
+function write(label: string, make: (score: Score) => Operation[] | null) {
   const { score } = useSession.getState();
-  if (score) edit("score", make(score), label);
+  if (!score) return;
+  const operations = make(score);
+  if (operations) edit("score", operations, label);
+  else notify(`So slow, the cue would be longer than ${LONGEST_SCORE / 60} minutes.`);
 }
 
 /** A field that is taken with Enter or on leaving it; Escape gives the old value back. */
