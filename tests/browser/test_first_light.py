@@ -337,6 +337,8 @@ def test_other_sounds_are_opened_made_and_renamed(page: Page) -> None:
     page.get_by_role("textbox", name="Sound").fill("Night Watch")
     page.keyboard.press("Enter")
     expect(page.get_by_role("button", name="Sound: Night Watch")).to_be_visible()
+    page.get_by_role("button", name="Productions, cues and sounds").click()
+    expect(page.get_by_role("button", name="Night Watch", exact=True)).to_be_visible()
     page.reload()
     expect(page.get_by_role("button", name="Sound: Night Watch")).to_be_visible()
 

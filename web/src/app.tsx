@@ -1,6 +1,7 @@
 import { useQuery, useQueryClient } from "@tanstack/react-query";
-import { useEffect, useMemo, useState } from "react";
+import { useEffect, useMemo, useRef, useState } from "react";
 import { api, taken } from "./api/client";
+import { refresh } from "./api/refresh";
 import { Catalogue } from "./document/catalogue";
 import { ExportButton } from "./exporting/ExportDialog";
 import { writing } from "./keys/computer-keys";
@@ -47,10 +48,15 @@ function Header() {
   const undone = useSession((s) => s.undone);
   const saving = useSession((s) => s.saving);
   const queries = useQueryClient();
-  const rename = (next: string) => {
+  const listed = useRef(name);
+  useEffect(() => {
+    // The list takes a name from what is saved, so it asks once that has been.
+    if (saving !== "saved" || listed.current === name) return;
+    listed.current = name;
+    void refresh(queries, PRODUCTIONS);
+  }, [queries, saving, name]);
+  const rename = (next: string) =>
     edit("sound", [{ op: "replace", path: "/name", value: next }], "Rename sound");
-    setTimeout(() => void queries.invalidateQueries({ queryKey: PRODUCTIONS }), 400);
-  };
   return (
     <header className="flex min-h-11 shrink-0 flex-wrap items-center gap-x-3 gap-y-1 border-b border-line px-4 py-1">
       <h1 className="text-[1.35rem] leading-none">Caligo</h1>

@@ -1,6 +1,7 @@
 import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { api, type RenderIn, type RenderOut, taken } from "../api/client";
+import { refresh } from "../api/refresh";
 import { clock } from "../document/values";
 import { useLive } from "../live/socket";
 import { notify } from "../notices/notices";
@@ -109,7 +110,7 @@ function ExportForm() {
   const [whole, setWhole] = useState(true);
   const [tail, setTail] = useState("2");
   const [problem, setProblem] = useState("");
-  const again = () => queries.invalidateQueries({ queryKey: key });
+  const again = () => refresh(queries, key);
   const begin = async () => {
     const seconds = Number(tail.replace(",", "."));
     if (!(seconds >= 0 && seconds <= 60)) {

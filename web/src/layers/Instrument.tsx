@@ -1,6 +1,7 @@
 import { useQueryClient } from "@tanstack/react-query";
 import { useRef } from "react";
 import { type Layer, type Schemas, uploadAll, type Value } from "../api/client";
+import { refresh } from "../api/refresh";
 import { defaultParams } from "../document/catalogue";
 import { sourcePointer, sourcesOf } from "../document/sources";
 import { MATERIAL } from "../material/library";
@@ -32,7 +33,7 @@ export function Instrument({
         "files",
         files,
       );
-      await queries.invalidateQueries({ queryKey: MATERIAL });
+      await refresh(queries, MATERIAL);
       const params = defaultParams(catalogue.module("item", "zone"));
       change("Read SFZ", () => [
         {

@@ -2,6 +2,7 @@
 
 import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { api, type Schemas, taken } from "../api/client";
+import { refresh } from "../api/refresh";
 import { alone, type Chain, chainOf, type Processor, pasted } from "../document/chains";
 import type { Room } from "../document/moving";
 import { valueAt } from "../document/patch";
@@ -37,7 +38,7 @@ export function usePresetEdits() {
     } catch (error) {
       notify(error instanceof Error ? error.message : String(error));
     }
-    await queries.invalidateQueries({ queryKey: CHAINS });
+    await refresh(queries, CHAINS);
   };
   const save = (name: string, family: Family, { parts, modulators, routes }: Chain) =>
     doing(() =>

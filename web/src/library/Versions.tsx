@@ -1,6 +1,7 @@
 import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { api, type Sound, taken, type VersionOut } from "../api/client";
+import { refresh } from "../api/refresh";
 import { notify } from "../notices/notices";
 import { edit, useSession } from "../session/store";
 import { Panel } from "../ui/Panel";
@@ -26,7 +27,7 @@ function VersionList() {
     } catch (error) {
       notify(error instanceof Error ? error.message : String(error));
     }
-    await queries.invalidateQueries({ queryKey: key });
+    await refresh(queries, key);
   };
   const restore = async (version: VersionOut) => {
     try {

@@ -2,6 +2,7 @@
 
 import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { api, type Schemas, taken } from "../api/client";
+import { refresh } from "../api/refresh";
 import { notify } from "../notices/notices";
 
 export const PRODUCTIONS = ["productions"];
@@ -29,9 +30,7 @@ export function useActions() {
       notify(error instanceof Error ? error.message : String(error));
     }
     await Promise.all(
-      [PRODUCTIONS, REMOVED, ["versions"]].map((queryKey) =>
-        queries.invalidateQueries({ queryKey }),
-      ),
+      [PRODUCTIONS, REMOVED, ["versions"]].map((queryKey) => refresh(queries, queryKey)),
     );
   };
 }

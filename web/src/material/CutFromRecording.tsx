@@ -1,6 +1,7 @@
 import { useQueryClient } from "@tanstack/react-query";
 import { useEffect, useState } from "react";
 import { api, bytes, taken } from "../api/client";
+import { refresh } from "../api/refresh";
 import { keyName, parsedKey } from "../document/values";
 import { notify } from "../notices/notices";
 import { Section } from "../ui/Section";
@@ -55,7 +56,7 @@ export function CutFromRecording({ card }: { card: RecordingCard }) {
   const keep = async () => {
     try {
       const kept = await taken(api.POST("/api/material/{key}/cut/keep", { params, body }));
-      await queries.invalidateQueries({ queryKey: MATERIAL });
+      await refresh(queries, MATERIAL);
       useMaterialView.setState({ key: kept.card.key });
       notify(`${kept.card.name} is in the library; choose it in a wavetable layer.`, "news");
     } catch (error) {

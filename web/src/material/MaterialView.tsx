@@ -1,5 +1,6 @@
 import { useQueryClient } from "@tanstack/react-query";
 import { useCallback, useEffect, useRef, useState } from "react";
+import { refresh } from "../api/refresh";
 import { writing } from "../keys/computer-keys";
 import { notify } from "../notices/notices";
 import { hush } from "./hearing";
@@ -56,7 +57,7 @@ function useTakingIn() {
           } else if ((error as Error).name !== "AbortError") notify((error as Error).message);
         }
         setArriving((now) => now.filter((a) => a.cancel !== entry.cancel));
-        await queries.invalidateQueries({ queryKey: MATERIAL });
+        await refresh(queries, MATERIAL);
       }
       if (known.length > 0) notify(`Already in the library: ${known.join(", ")}.`, "news");
     },
@@ -85,7 +86,7 @@ export function MaterialView() {
   const step = useCallback(
     async (direction: "undo" | "redo") => {
       await stepBack(direction);
-      await queries.invalidateQueries({ queryKey: MATERIAL });
+      await refresh(queries, MATERIAL);
     },
     [queries],
   );

@@ -1,6 +1,7 @@
 import { useQueryClient } from "@tanstack/react-query";
 import { useRef, useState } from "react";
 import { bytes, type Schemas, upload } from "../api/client";
+import { refresh } from "../api/refresh";
 import { notify } from "../notices/notices";
 import { FileField } from "../ui/FileField";
 import { Section } from "../ui/Section";
@@ -39,7 +40,7 @@ export function PictureCut() {
         `/api/material/picture/keep?name=${name}`,
         picture,
       );
-      await queries.invalidateQueries({ queryKey: MATERIAL });
+      await refresh(queries, MATERIAL);
       useMaterialView.setState({ key: kept.card.key });
       setCut(null);
     } catch (error) {

@@ -1,6 +1,7 @@
 import { useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { bytes } from "../api/client";
+import { refresh } from "../api/refresh";
 import { keyName, shownNumber } from "../document/values";
 import { notify } from "../notices/notices";
 import { EditableName } from "../ui/EditableName";
@@ -48,9 +49,9 @@ export function RecordingDetail({ entry, card }: { entry: Material; card: Record
   const queries = useQueryClient();
   const [view, setView] = useState<View>({ start: 0, end: null, chosen: null, seconds: 0 });
   const heard = useHearing((s) => s.what);
-  const refresh = () => queries.invalidateQueries({ queryKey: MATERIAL });
+  const again = () => refresh(queries, MATERIAL);
   const change: Change = async (fields, label) => {
-    if (await changeCard(card, fields, label)) await refresh();
+    if (await changeCard(card, fields, label)) await again();
   };
   const audio = () => bytes(`/api/material/${card.key}/audio`);
   return (
@@ -80,7 +81,7 @@ export function RecordingDetail({ entry, card }: { entry: Material; card: Record
           {heard === card.key ? "Stop" : "Play"}
         </button>
         {!entry.shipped && (
-          <button type="button" className="button-plain" onClick={() => void letGo(card, refresh)}>
+          <button type="button" className="button-plain" onClick={() => void letGo(card, again)}>
             Let go
           </button>
         )}

@@ -1,4 +1,5 @@
 import { useQueryClient } from "@tanstack/react-query";
+import { refresh } from "../api/refresh";
 import { EditableName } from "../ui/EditableName";
 import { changeCard, letGo, MATERIAL, type Material, type TableCard } from "./library";
 
@@ -6,7 +7,7 @@ import { changeCard, letGo, MATERIAL, type Material, type TableCard } from "./li
 export function TableDetail({ entry }: { entry: Material }) {
   const queries = useQueryClient();
   const card = entry.card as TableCard;
-  const refresh = () => queries.invalidateQueries({ queryKey: MATERIAL });
+  const again = () => refresh(queries, MATERIAL);
   return (
     <div className="mb-4">
       <div className="flex items-baseline gap-3">
@@ -14,10 +15,10 @@ export function TableDetail({ entry }: { entry: Material }) {
           name={card.name}
           label="Table"
           className="text-base font-bold"
-          onChange={(name) => void changeCard(card, { name }, "Rename").then(refresh)}
+          onChange={(name) => void changeCard(card, { name }, "Rename").then(again)}
         />
         <span className="label flex-1">{card.frames} cycles</span>
-        <button type="button" className="button-plain" onClick={() => void letGo(card, refresh)}>
+        <button type="button" className="button-plain" onClick={() => void letGo(card, again)}>
           Let go
         </button>
       </div>
