@@ -15,7 +15,7 @@ from channels.generic.websocket import AsyncWebsocketConsumer
 from django.conf import settings
 
 from caligo.document import read_score, read_sound
-from caligo.engine.listening.live import Loop
+from caligo.engine.listening.loop_start import Loop
 from caligo.engine.listening.skim import evenly
 from caligo.engine.stems.store import StemStore
 from caligo.movement.hold_still import Frozen, HoldStill

@@ -4,16 +4,21 @@ from __future__ import annotations
 
 import logging
 import threading
+import time
 from collections.abc import Callable, Sequence
 from typing import Any
 
 import numpy as np
 
-from caligo.engine.listening.live import Listening, Loop
+from caligo.engine.listening.live import Listening
+from caligo.engine.listening.loop_start import Loop
 from caligo.engine.listening.skim import COMPARED_BLOCKS, Skim
 from caligo.engine.listening.spectrum_meter import LOWEST, SIZE
-from caligo.engine.render.engine import DEFAULT_RATE
+from caligo.engine.listening.stream import Stretch
+from caligo.engine.render.engine import DEFAULT_RATE, SMALL_BLOCK
 from caligo.engine.stems.store import StemStore
+from caligo.signal.ticks import TICK
+from studio.live.lead import AHEAD, Lead
 from studio.live.messages import (
     AudioHeader,
     ListeningNews,
@@ -32,21 +37,7 @@ SendNews = Callable[[News], None]
 SendBytes = Callable[[bytes], None]
 Make = Callable[[OpenSound], Listening | Skim]
 
-LEAD = 5_120
-"""Frames ahead of what has been heard below which a block is made; an edit waits for these and
-that block at most, 149 ms."""
-MOST_LEAD = 13_312
-"""The same on a machine that has run dry again and again: 277 ms."""
-STEP_UP = 2_048
-"""Frames by which the lead grows when the browser runs dry, or nearly so."""
-NEARLY = 2_560
-"""Frames left to play, 53 ms, that are nearly none: what takes half the lead may soon take all."""
-STEP_DOWN = 1_024
-"""Frames by which it shrinks after a while of calm."""
-CALM = 1_500
-"""Reports of the browser (32 s) without nearly running dry that are such a while: where a machine
-is taken away now and then, the lead stays long enough for the next time."""
-HUNGRY = 4_096
+HUNGRY = 24_000
 """Below so many frames ahead, drawing gives way to listening."""
 STOPPED_ON_AN_ERROR = (
     "Listening stopped: Caligo made a mistake there, which the log tells more of. Press Listen "
@@ -81,11 +72,8 @@ class Listener:
         self._following = threading.Lock()
         self._listening: Listening | Skim | None = None
         self._stream = 0
-        self._sent = 0
-        self._heard = 0
-        self._lead = LEAD
-        self._calm = 0
-        self._low = False
+        self._lead = Lead()
+        self._cost = 1.0  # seconds that a block of the last stretch took
         self._watched = ""
         self._more = threading.Condition()
 
@@ -99,6 +87,7 @@ class Listener:
                 loop=loop,
                 store=self._store,
                 hold_still=state.hold_still,
+                replaceable=self._lead.replaceable,
             )
         )
 
@@ -129,6 +118,13 @@ class Listener:
             listening = self._listening
             if listening is not None:
                 _take_up(listening, before, state)
+        self._changed()
+
+    def _changed(self) -> None:
+        """Something has changed what is to be made."""
+        with self._more:
+            self._lead.changed()
+            self._more.notify_all()
 
     def _begin(self, make: Make) -> None:
         self.stop()
@@ -136,7 +132,7 @@ class Listener:
         with self._more:
             self._stream += 1
             stream = self._stream
-            self._sent = self._heard = 0
+            self._lead.begin()
         threading.Thread(
             target=self._play, args=(stream, make), name="listening", daemon=True
         ).start()
@@ -153,25 +149,21 @@ class Listener:
         """The browser has played so many frames of a stream."""
         with self._more:
             if stream == self._stream:
-                self._heard = max(self._heard, frames)
-                self._adapt()
+                self._lead.told(frames)
                 self._more.notify_all()
 
-    def _adapt(self) -> None:
-        """Keep more ahead where the browser nearly runs dry, and less again once it does not."""
-        if self._listening is None:
-            return  # the end has been sent: no more will come
-        before, self._low = self._low, self._sent - self._heard < NEARLY
-        if self._low:
-            # A step for each time, and for each report of running dry.
-            if not before or self._heard >= self._sent:
-                self._lead = min(MOST_LEAD, self._lead + STEP_UP)
-            self._calm = 0
-            return
-        self._calm += 1
-        if self._calm >= CALM:
-            self._lead = max(LEAD, self._lead - STEP_DOWN)
-            self._calm = 0
+    def _wanted(self, playing: Listening | Skim) -> int:
+        """Frames that should be ahead of what is heard."""
+        far = isinstance(playing, Listening) and playing.settled and not playing.finished
+        return self._lead.wanted(far=far)
+
+    def _room(self, playing: Listening | Skim) -> int:
+        """Frames that are missing of what should be ahead; 0 while it does not pay to begin."""
+        wanted = self._wanted(playing)
+        room = wanted - playing.frames + self._lead.heard
+        if isinstance(playing, Listening) and wanted == AHEAD:
+            return room if room >= playing.pays else 0
+        return max(0, room)
 
     def watch(self, slot: str) -> None:
         """Tell the spectrum of a slot of the chain from now on, with each block; "" for none."""
@@ -184,6 +176,7 @@ class Listener:
         if not isinstance(listening, Listening):
             return False
         act(listening)
+        self._changed()
         return True
 
     def _play(self, stream: int, make: Make) -> None:
@@ -201,7 +194,7 @@ class Listener:
             if isinstance(listening, Listening):
                 listening.watch(self._watched)
             self._send_news(ListeningNews(stream=stream, start=listening.position))
-            while self._send_block(stream, listening):
+            while self._send_stretch(stream, listening):
                 pass
         except Exception as error:
             logger.error("listening: %.300r", error, exc_info=error)
@@ -217,44 +210,48 @@ class Listener:
                 yield_to_playback(self, FREE)
                 self._send_news(StoppedNews(stream=stream))
 
-    def _send_block(self, stream: int, listening: Listening | Skim) -> bool:
-        """Wait for room, then send one block; False once it is over."""
+    def _send_stretch(self, stream: int, playing: Listening | Skim) -> bool:
+        """Wait for room, then send a stretch; False once it is over."""
         with self._more:
-            room = self._more.wait_for(
-                lambda: self._stream != stream or self._sent - self._heard < self._lead, PATIENCE
+            told = self._more.wait_for(
+                lambda: self._stream != stream or playing.calls or self._room(playing), PATIENCE
             )
-            if self._stream != stream or not room:
+            if self._stream != stream or not told:
                 return False
-        at = listening.position
-        if listening.finished:
+            affordable = self._lead.blocks(playing.frames, self._cost)
+            most = max(1, min(self._room(playing) // SMALL_BLOCK, affordable))
+        if playing.finished:
             return False
-        panics = listening.panics if isinstance(listening, Listening) else 0
-        header = AudioHeader(stream=stream, at=round(at, 6), panics=panics)
-        block = listening.block()
-        samples = np.ascontiguousarray(block.T, dtype="<f4").tobytes()
+        began = time.perf_counter()
+        made = playing.stretch(most)
+        frames = made.signal.shape[1]
+        self._cost = (time.perf_counter() - began) * SMALL_BLOCK / frames
+        header = AudioHeader(
+            stream=stream, frame=made.frame, at=round(made.at, 6), panics=made.panics
+        )
+        samples = np.ascontiguousarray(made.signal.T, dtype="<f4").tobytes()
         self._send_bytes(packet(AUDIO, header, samples))
         with self._more:
             if self._stream != stream:
                 return False
-            self._sent += block.shape[1]
-            yield_to_playback(self, WAITING if self._sent - self._heard < HUNGRY else SHARING)
-        if isinstance(listening, Listening):
-            self._send_spectrum(stream, listening)
-        # Now there is the most time until something has to be sent again.
-        while isinstance(listening, Listening) and listening.prepare():
-            pass
+            self._lead.sent(made.frame, made.frame + frames)
+            hungry = self._lead.left < min(HUNGRY, self._wanted(playing))
+            yield_to_playback(self, WAITING if hungry else SHARING)
+        if isinstance(playing, Listening):
+            self._send_spectra(stream, playing, made)
         return True
 
-    def _send_spectrum(self, stream: int, listening: Listening) -> None:
-        """Tell the spectrum of what is watched, up to the end of the block that was sent."""
-        found = listening.spectrum()
-        if found is None:
-            return
-        header = SpectrumHeader(
-            stream=stream,
-            at=round(listening.position, 6),
-            slot=self._watched,
-            bin_hertz=DEFAULT_RATE / SIZE,
-            floor=LOWEST,
-        )
-        self._send_bytes(packet(SPECTRUM, header, found.tobytes()))
+    def _send_spectra(self, stream: int, listening: Listening, made: Stretch) -> None:
+        """Tell the spectrum of what is watched, up to the end of each block that was sent."""
+        for before in reversed(range(0, made.signal.shape[1] // TICK, SMALL_BLOCK // TICK)):
+            found = listening.spectrum(before)
+            if found is None:
+                continue
+            header = SpectrumHeader(
+                stream=stream,
+                at=round(listening.position - before * TICK / DEFAULT_RATE, 6),
+                slot=self._watched,
+                bin_hertz=DEFAULT_RATE / SIZE,
+                floor=LOWEST,
+            )
+            self._send_bytes(packet(SPECTRUM, header, found.tobytes()))

@@ -355,11 +355,12 @@ News = (
 class AudioHeader(Message):
     """The header of a packet of samples.
 
-    It tells its stream, the moment that it begins at, and how many panics of the stream it comes
-    after.
+    It tells its stream, the frame of it and the moment that it begins at, and how many panics of
+    the stream it comes after. What was sent from that frame on is replaced.
     """
 
     stream: int
+    frame: int
     at: float
     panics: int
 

@@ -15,7 +15,8 @@ import scipy.signal
 
 from caligo.document import Sound, read_sound
 from caligo.engine.listening import live
-from caligo.engine.listening.live import Listening, Loop
+from caligo.engine.listening.live import Listening
+from caligo.engine.listening.loop_start import Loop
 from caligo.engine.render import mixer
 from caligo.engine.render.engine import SMALL_BLOCK, Engine
 from caligo.engine.render.offline import render_array
@@ -102,34 +103,6 @@ def test_edits_in_a_row_do_not_click_either() -> None:
         listening.edit(changed(level=-2.0 * (i % 5)))
         heard.append(listening.block())
     assert np.abs(np.diff(np.concatenate(heard, axis=1)[0])).max() < 2.0 * usual
-
-
-@pytest.mark.parametrize("change", [*CHANGES, "a key", "none"])
-def test_what_is_prepared_changes_no_sample(change: str) -> None:
-    """Layers rendered ahead between blocks are dropped where something comes in between."""
-    acts = CHANGES | {"a key": lambda x: x.press(100, 1), "none": lambda x: None}
-
-    def heard(prepares: bool) -> np.ndarray:
-        listening, found = Listening(quiet_tone(), one_note(57, 5.0)), []
-        for i in range(30):
-            found.append(listening.block())
-            prepared = 0
-            while prepares and listening.prepare():
-                prepared += 1
-            # Stretches have grown to their longest by then, so the last ones may still last.
-            assert prepared == prepares or i
-            if i == 9:
-                acts[change](listening)
-        return np.concatenate(found, axis=1)
-
-    assert np.array_equal(heard(True), heard(False))
-
-
-def test_a_prepared_block_asks_nothing_more_of_its_layers() -> None:
-    listening = Listening(moving_sound(), two_notes())
-    listening.block()
-    assert listening.prepare()
-    assert not listening.prepare()
 
 
 def louder_space(listening: Listening) -> None:

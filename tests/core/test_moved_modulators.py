@@ -13,6 +13,7 @@ from hypothesis import strategies as st
 from caligo.document import DocumentError, Score, Sound, read_sound
 from caligo.engine.layers.voicing import Voicing
 from caligo.engine.listening.live import Listening
+from caligo.engine.render.changes import changes_between
 from caligo.engine.render.engine import Engine
 from caligo.engine.render.offline import render_array
 from caligo.engine.stems.keys import stem_key
@@ -278,7 +279,9 @@ def test_an_edit_of_a_far_modulator_is_heard_in_the_stem() -> None:
     engine.render(32)
     changed = made.model_copy(deep=True)
     changed.routes[0].depth = 0.2
-    assert engine.change(changed)
+    changes = changes_between(made, changed)
+    assert changes
+    engine.change(changed, changes)
     heard = np.concatenate([engine.render(32) for _ in range(200)], axis=1)
     other = Engine(made, score)
     other.render(32)

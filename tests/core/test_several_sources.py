@@ -14,6 +14,7 @@ from caligo.document.addresses import parts
 from caligo.document.limits import MOST_FILTERS
 from caligo.document.upgrading import upgraded_sound
 from caligo.engine.listening.live import Listening
+from caligo.engine.render.changes import changes_between
 from caligo.engine.render.engine import RATES, Engine
 from caligo.engine.render.offline import render_array
 from caligo.engine.stems.keys import stem_key
@@ -237,10 +238,10 @@ def test_numbers_are_taken_up_while_listening_and_more_sources_in_a_new_engine()
     quieter = sound.model_copy(deep=True)
     quieter.layers[0].more_sources[0].params["level"] = -60.0
     quieter.layers[0].more_sources[0].params["filtered"] = 40.0
-    assert Engine(sound, score).change(quieter)
+    assert changes_between(sound, quieter)
     fewer = sound.model_copy(deep=True)
     fewer.layers[0].more_sources.clear()
-    assert not Engine(sound, score).change(fewer)
+    assert changes_between(sound, fewer) is None
     listening.edit(fewer)
     for _ in range(40):
         found = listening.block()

@@ -8,7 +8,8 @@ import numpy as np
 import pytest
 import scipy.signal
 
-from caligo.engine.listening.live import Listening, Loop
+from caligo.engine.listening.live import Listening
+from caligo.engine.listening.loop_start import Loop
 from caligo.engine.listening.spectrum_meter import LOWEST, SIZE
 from tests.core.builders import RATE, one_note, plain_layer, plain_sound
 
@@ -83,8 +84,6 @@ def test_watching_changes_no_sample_and_goes_on_over_edits_and_turns() -> None:
             for listening in (plain, watched):
                 listening.edit(two_layers(90.0))
         assert np.array_equal(plain.block(), watched.block())
-        watched.prepare()
-        plain.prepare()
     found = watched.spectrum()
     assert found is not None
     dark = LOWEST + found / 2.0

@@ -91,10 +91,10 @@ def test_what_never_fades_is_caught_up_with_as_far_as_it_goes() -> None:
 def test_an_edit_meanwhile_is_what_is_heard(when: str, whole: np.ndarray) -> None:
     listening = Listening(in_a_hall(), SCORE, start=START)
     if when == "while it comes in":
-        while listening._merging is None and listening.position < 15.0:
+        while not listening._stream.merging and listening.position < 15.0:
             listening.block()
             time.sleep(0.01)
-        assert listening._merging is not None
+        assert listening._stream.merging
     edited = in_a_hall(-18.0)
     listening.edit(edited)
     at = round(listening.position * RATE)
@@ -113,7 +113,7 @@ def test_a_key_and_a_jump_meanwhile_do_not_bring_back_what_was(whole: np.ndarray
         listening.block()
         time.sleep(0.01)
     # Played keys are in no engine that was begun before them.
-    assert listening._merging is None
+    assert not listening._stream.merging
     listening.seek(10.0)
     listening.lift(69)
     away = heard_until(listening, whole, -40.0)
@@ -127,7 +127,7 @@ def test_an_engine_that_came_too_late_goes_on_to_where_it_is_needed() -> None:
     warmup_of.begin()
     found = None
     for _ in range(1_000):
-        found = warmup_of.take()
+        found = warmup_of.take(now[0])
         if found is not None:
             break
         # Quicker at first than it can follow.
@@ -136,3 +136,30 @@ def test_an_engine_that_came_too_late_goes_on_to_where_it_is_needed() -> None:
     assert found is not None
     assert found.tick == now[0] > 3_000
     assert found.whole
+
+
+def test_it_comes_in_where_it_is_heard_next_whatever_was_rendered_ahead(whole: np.ndarray) -> None:
+    """Two seconds are rendered ahead; what has heard all replaces them."""
+    played = 0
+    listening = Listening(in_a_hall(), SCORE, start=START, replaceable=lambda: played)
+    samples = np.zeros((2, 0), np.float32)
+    went_back = 0
+    while played < 6 * RATE:
+        while listening.calls or (listening.settled and listening.frames < played + 2 * RATE):
+            stretch = listening.stretch()
+            if stretch.frame < samples.shape[1]:
+                went_back = samples.shape[1] - stretch.frame
+                assert stretch.frame >= played
+            samples = np.concatenate([samples[:, : stretch.frame], stretch.signal], axis=1)
+            if not listening.settled and listening.frames > played + 4 * SMALL_BLOCK:
+                break
+        time.sleep(0.01)
+        played += 1_024
+        while listening.frames < played + SMALL_BLOCK:
+            samples = np.concatenate([samples, listening.block()], axis=1)
+    assert went_back > RATE
+    at = round(START * RATE)
+    off = samples - whole[:, at : at + samples.shape[1]]
+    assert decibels(off[:, played - RATE : played].std() / whole.std()) < -60.0
+    steps = np.abs(np.diff(samples[:, :played], axis=1)).max()
+    assert steps < 1.2 * np.abs(np.diff(whole, axis=1)).max()

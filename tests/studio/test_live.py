@@ -3,12 +3,13 @@
 from __future__ import annotations
 
 import asyncio
+import contextlib
 import json
 import os
 import struct
 import threading
 import time
-from collections.abc import AsyncIterator
+from collections.abc import AsyncIterator, Iterator
 from contextlib import asynccontextmanager
 from pathlib import Path
 from typing import Any
@@ -22,6 +23,7 @@ from caligo.document import read_sound
 from caligo.document.held import held_chord
 from caligo.engine.render.engine import SMALL_BLOCK
 from caligo.engine.stems.store import StemStore
+from caligo.signal.ticks import TICK
 from demo.build import by_name
 from demo.pads import dome_air
 from studio.asgi import application
@@ -30,7 +32,9 @@ from studio.library.models import Sound
 from studio.live import broadcasting
 from studio.live.consumer import TOO_MANY
 from studio.live.drawing import trajectories_packet
-from studio.live.listener import LEAD, MOST_LEAD, NEARLY, STEP_UP, Listener
+from studio.live.lead import AHEAD, BEYOND, MARGIN, MOST_MARGIN, UNTOLD
+from studio.live.listener import Listener
+from studio.live.messages import StoppedNews
 from studio.live.open_sound import OpenSound
 from studio.live.packets import AUDIO, CLOSER, TILE, TRAJECTORIES
 from tests.studio.conftest import Api
@@ -75,7 +79,6 @@ class LiveSocket:
 
     def __init__(self, communicator: ApplicationCommunicator) -> None:
         self._communicator = communicator
-        self._frames = 0
 
     async def tell(self, **message: Any) -> None:
         text = json.dumps(message)
@@ -90,8 +93,8 @@ class LiveSocket:
         kind, length = struct.unpack("<II", data[:8])
         header = json.loads(data[8 : 8 + length])
         if kind == AUDIO:
-            self._frames += SMALL_BLOCK
-            await self.tell(type="heard", stream=header["stream"], frames=self._frames)
+            frames = header["frame"] + (len(data) - 8 - length) // 8
+            await self.tell(type="heard", stream=header["stream"], frames=frames)
         return KINDS[kind], header, data[8 + length :]
 
     async def until(self, *kinds: str) -> tuple[str, Any, bytes]:
@@ -101,12 +104,13 @@ class LiveSocket:
                 return found
 
     async def audio(self, blocks: int) -> np.ndarray:
-        """The next blocks of samples ``[2, samples]``."""
-        gathered: list[np.ndarray] = []
-        while len(gathered) < blocks:
+        """At least so many blocks more of samples ``[2, samples]``."""
+        gathered = np.zeros((2, 0), np.float32)
+        while gathered.shape[1] < blocks * SMALL_BLOCK:
             _, _, data = await self.until("audio")
-            gathered.append(np.frombuffer(data, "<f4").reshape(-1, 2).T)
-        return np.concatenate(gathered, axis=1)
+            samples = np.frombuffer(data, "<f4").reshape(-1, 2).T
+            gathered = np.concatenate([gathered, samples], axis=1)
+        return gathered
 
 
 @asynccontextmanager
@@ -175,50 +179,90 @@ async def test_edits_are_heard_while_it_plays(sound: Sound) -> None:
         assert (await s.audio(4)).std() < 0.001 * before.std()
 
 
+def frame_and_end(data: bytes) -> tuple[int, int]:
+    """The frames that a packet of samples begins and ends at."""
+    _, length = struct.unpack("<II", data[:8])
+    frame: int = json.loads(data[8 : 8 + length])["frame"]
+    return frame, frame + (len(data) - 8 - length) // 8
+
+
 async def test_samples_wait_for_the_browser(sound: Sound) -> None:
-    """No more than the lead is sent until the browser says that it has played some."""
+    """No more than two seconds are sent until the browser says that it has played some."""
     async with live(sound.pk) as s:
         await s.until("summary")
         await s.tell(type="listen", **{"from": 0.0})
         await s.until("listening")
-        count = 0
-        end = time.monotonic() + 1.0
-        while time.monotonic() < end:
-            try:
-                received = await asyncio.wait_for(s._communicator.output_queue.get(), 0.2)
-            except TimeoutError:
-                break
-            count += received.get("bytes") is not None
-        assert count == -(-LEAD // SMALL_BLOCK)
+        await asyncio.sleep(1.0)
+        sent = 0
+        with contextlib.suppress(TimeoutError):
+            while True:
+                received = await asyncio.wait_for(s._communicator.output_queue.get(), 0.5)
+                if received.get("bytes") is not None:
+                    sent = frame_and_end(received["bytes"])[1]
+        assert AHEAD - 8 * SMALL_BLOCK < sent <= AHEAD
 
 
-def sent_until_it_waits(sent: list[bytes]) -> int:
-    """Blocks that have been sent once no more come; the first may wait for kernels to be loaded."""
+def end_once_it_waits(sent: list[bytes]) -> int:
+    """Where the samples end once no more come; the first may wait for kernels to be loaded."""
     end = time.monotonic() + 60.0
     while not sent and time.monotonic() < end:
         time.sleep(0.05)
     count = -1
     while count != len(sent):
         count = len(sent)
-        time.sleep(0.25)
-    return count
+        time.sleep(0.4)
+    return frame_and_end(sent[-1])[1]
 
 
-def test_more_is_sent_ahead_once_it_nearly_runs_dry(tmp_path: Path) -> None:
-    """Before the browser has nothing left; afterwards it keeps a longer lead."""
+@pytest.fixture
+def listened(tmp_path: Path) -> Iterator[tuple[Listener, list[bytes]]]:
+    """A listener that plays, and what it has sent."""
     sent: list[bytes] = []
     state = OpenSound(read_sound(dome_air()), held_chord("C3", 60.0), 1)
     listener = Listener(lambda news: None, sent.append, StemStore(tmp_path), state)
     listener.start(1.0)
-    count = sent_until_it_waits(sent)
-    assert count == -(-LEAD // SMALL_BLOCK)
-    listener.heard(1, 0)
-    assert sent_until_it_waits(sent) == count
-    left = NEARLY - 100
-    listener.heard(listener._stream, count * SMALL_BLOCK - left)
-    ahead = sent_until_it_waits(sent) * SMALL_BLOCK - (count * SMALL_BLOCK - left)
-    assert LEAD + STEP_UP <= ahead < LEAD + STEP_UP + SMALL_BLOCK
+    yield listener, sent
     listener.stop()
+
+
+def test_a_key_is_heard_soon_whatever_was_sent_ahead(
+    listened: tuple[Listener, list[bytes]],
+) -> None:
+    """It replaces what lies beyond 60 ms ahead of what was heard, and little is sent meanwhile."""
+    listener, sent = listened
+    assert end_once_it_waits(sent) > AHEAD - 8 * SMALL_BLOCK
+    listener.heard(listener._stream, 20_000)
+    end_once_it_waits(sent)
+    count = len(sent)
+    listener.heard(listener._stream, 20_480)
+    listener.with_listening(lambda listening: listening.press(64))
+    while len(sent) == count:
+        time.sleep(0.001)
+    frame, end = frame_and_end(sent[count])
+    # By how long the press itself took, it counts from later.
+    assert 20_480 + MARGIN <= frame <= 20_480 + MARGIN + UNTOLD + TICK
+    assert end - frame == SMALL_BLOCK
+    time.sleep(1.2)
+    listener.heard(listener._stream, 20_482)
+    assert end_once_it_waits(sent) > AHEAD + 20_480 - 8 * SMALL_BLOCK, "and then it is far ahead"
+
+
+def test_the_end_waits_until_it_is_heard(tmp_path: Path) -> None:
+    """A key in the last two seconds is still played."""
+    sent: list[bytes] = []
+    news: list[object] = []
+    state = OpenSound(read_sound(dome_air()), held_chord("C3", 2.0), 1)
+    listener = Listener(news.append, sent.append, StemStore(tmp_path), state)
+    listener.start(1.0)
+    end = end_once_it_waits(sent)
+    listener.heard(listener._stream, end - MARGIN - BEYOND - 100)
+    time.sleep(0.3)
+    assert not any(isinstance(one, StoppedNews) for one in news)
+    listener.heard(listener._stream, end - 100)
+    until = time.monotonic() + 5.0
+    while time.monotonic() < until and not any(isinstance(one, StoppedNews) for one in news):
+        time.sleep(0.02)
+    assert any(isinstance(one, StoppedNews) for one in news)
 
 
 async def test_keys_are_heard_and_panic_silences(sound: Sound) -> None:
@@ -231,7 +275,7 @@ async def test_keys_are_heard_and_panic_silences(sound: Sound) -> None:
         assert (await s.audio(30)).std() > 1e-4
         await s.tell(type="panic")
         # What was sent ahead is still on its way: more of it where the machine is busy.
-        for _ in range(MOST_LEAD // SMALL_BLOCK + 5):
+        for _ in range((MOST_MARGIN + BEYOND) // SMALL_BLOCK + 5):
             _, header, samples = await s.until("audio")
             if header["panics"]:
                 break

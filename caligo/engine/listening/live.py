@@ -2,55 +2,49 @@
 
 from __future__ import annotations
 
+import math
 import threading
 import time
-from dataclasses import dataclass
+from collections.abc import Callable
 
 import numpy as np
 from numpy.typing import NDArray
 
-from caligo.document.score import Note, Score
+from caligo.document.score import Score
 from caligo.document.sound import Sound
-from caligo.engine.listening.loop_start import LoopStart
+from caligo.engine.listening.loop_start import Loop, LoopStart
+from caligo.engine.listening.played_keys import PlayedKeys
 from caligo.engine.listening.spectrum_meter import SpectrumMeter
+from caligo.engine.listening.start import run_in
+from caligo.engine.listening.stream import BLOCK_TICKS, MOST_BLOCKS, Signal, Stream, Stretch
 from caligo.engine.listening.warmup import Warmup
+from caligo.engine.render.changes import changes_between
 from caligo.engine.render.engine import DEFAULT_RATE, SMALL_BLOCK, Engine
-from caligo.engine.stems.store import StemStore, ticks_in
+from caligo.engine.stems.store import StemStore
 from caligo.movement.hold_still import HoldStill
 from caligo.processing.chain import faded
 from caligo.signal.ticks import TICK
 
-Signal = NDArray[np.float32]
-
 ROLL = 2.0
 """Seconds of run-in at most when listening starts: a reverb of 9 s is then 0.2 dB from full."""
-SHORTEST_PREROLL = 0.1
-"""Seconds of run-in at least: enough for filters."""
 PATIENCE = 0.14
 """Seconds that a start may take; where the machine is slower, the run-in is shorter."""
-PROBE_TICKS = 48
-"""Ticks by which a start finds out how fast the sound is rendered here."""
 THREADS = 2
 """Workers that render layers for the preroll; afterwards each block is made in turn."""
-BLOCK_TICKS = SMALL_BLOCK // TICK
-MERGE_BLOCKS = 8
-"""Blocks in which what a start has not heard comes in, once it is warmed up: a third of a
-second. Even of the demo sound that lacks most, at -3 dB, the level dips by 0.6 dB meanwhile."""
-
-
-@dataclass(frozen=True, slots=True)
-class Loop:
-    """A stretch that is listened to again and again, in seconds."""
-
-    start: float
-    end: float
 
 
 class Listening:
-    """A running performance of one sound: blocks on demand, changes at any time.
+    """A running performance of one sound: stretches on demand, changes at any time.
 
     Any change (an edit, a seek, a loop's turn) is crossfaded over one block from what would have
     been heard without it, so nothing clicks. The methods may be called from any thread.
+
+    Parameters
+    ----------
+    replaceable
+        The first frame of the stream that can still be replaced, and so the first from which a
+        change is heard; called from any thread, while a lock is held. Without it, a change is
+        heard after all that has been rendered.
     """
 
     def __init__(
@@ -64,6 +58,7 @@ class Listening:
         hold_still: HoldStill = False,
         loop: Loop | None = None,
         most_preroll: float = ROLL,
+        replaceable: Callable[[], int] | None = None,
     ) -> None:
         self._lock = threading.Lock()
         self._editing = threading.Lock()
@@ -73,9 +68,8 @@ class Listening:
         self._most_preroll = most_preroll
         self._loop = loop
         self._loop_start = LoopStart(lambda patience: self._now_at(self._beginning(), patience))
-        self._played: list[Note] = []
-        self._keys: dict[int, Note] = {}
-        self._count = self._plays = 0
+        self._keys = PlayedKeys(TICK / rate)
+        self._plays = 0
         self._fading: Engine | None = None
         self._panics_told = 0
         """How many panics there were."""
@@ -84,9 +78,9 @@ class Listening:
         self._emptied = False
         self._carries = False
         self._watch = SpectrumMeter()
-        self._merging: tuple[Engine, int] | None = None
-        self._warmup = Warmup(lambda: self._engine.tick, BLOCK_TICKS)
-        self._engine = self._at(sound, score, start, PATIENCE)
+        self._stream = Stream(replaceable)
+        self._warmup = Warmup(self._stream.merging_tick, BLOCK_TICKS)
+        self._stream.engine = self._at(sound, score, start, PATIENCE)
         self._plan_warmup()
 
     def _at(self, sound: Sound, score: Score, start: float, patience: float) -> Engine:
@@ -98,31 +92,13 @@ class Listening:
             threads=THREADS,
             stems=self._store,
             hold_still=self._hold_still,
-            notes=[*score.notes, *self._played],
+            notes=[*score.notes, *self._keys.notes],
             begins=tick == 0,
         )
         if tick:
-            self._run_in(engine, tick, began + patience)
+            run_in(engine, tick, began + patience, self._most_preroll)
         engine.listen(self._most_preroll)
         return engine
-
-    def _run_in(self, engine: Engine, tick: int, until: float) -> None:
-        """Bring an engine to a tick, with as long a run-in as there is time for."""
-        roll = ticks_in(min(engine.preroll(), self._most_preroll), self._rate, tick)
-        if engine.knows(tick) or roll <= 2 * PROBE_TICKS:
-            engine.start(tick, most=self._most_preroll)
-            return
-        engine.start(tick - roll, most=0.0)
-        probed, affordable = time.perf_counter(), 0
-        # To add up what runs on since notes began may have taken all the time there was.
-        if probed < until:
-            engine.run(PROBE_TICKS)
-            now = time.perf_counter()
-            affordable = int(PROBE_TICKS * (until - now) / (now - probed))
-        if affordable >= roll - PROBE_TICKS:
-            engine.run(roll - PROBE_TICKS)
-        else:
-            engine.start(tick, most=max(SHORTEST_PREROLL, affordable * TICK / self._rate))
 
     def _plan_warmup(self) -> None:
         """Have what the engine has not heard brought in, where its run-in was too short.
@@ -141,16 +117,15 @@ class Listening:
 
         self._warmup.plan(make)
 
-    def _merged(self, signal: Signal) -> Signal:
-        """A block ``[2, SMALL_BLOCK]``, as far as what was warmed up is heard by now."""
-        if self._merging is None:
-            return signal
-        before, done = self._merging
-        self._merging = (before, done + 1) if done + 1 < MERGE_BLOCKS else None
-        out = before.render(BLOCK_TICKS)
-        fraction = (np.arange(SMALL_BLOCK, dtype=np.float32) / SMALL_BLOCK + done) / MERGE_BLOCKS
-        out += fraction * (signal - out)
-        return out
+    @property
+    def _engine(self) -> Engine:
+        """What is heard from the next block on."""
+        return self._stream.engine
+
+    @property
+    def frames(self) -> int:
+        """Frames of the stream up to the next block."""
+        return self._stream.frames
 
     @property
     def position(self) -> float:
@@ -176,11 +151,14 @@ class Listening:
             played = score or before.score
             if self._emptied:
                 played = played.model_copy(update={"notes": []})
-            if still == self._held and played == before.score and before.change(sound):
-                if self._merging:
-                    self._merging[0].change(sound)
+            changes = changes_between(before.sound, sound)
+            if still == self._held and played == before.score and changes is not None:
+                if changes:
+                    self._stream.go_back()
+                for engine in self._stream.engines:
+                    engine.change(sound, changes)
                 return True
-            notes = [*played.notes, *self._played]
+            notes = [*played.notes, *self._keys.notes]
         # Made while what was there plays on; only the state is handed over in between.
         fresh = Engine(sound, played, rate=self._rate, hold_still=still, notes=notes, begins=False)
         with self._lock:
@@ -189,6 +167,7 @@ class Listening:
             # A loop's start that was made ready meanwhile is that of the sound before.
             self._loop_start.discard()
             self._held = still
+            self._stream.go_back()
             fresh.restore_state(self._engine.save_state())
             fresh.listen(self._most_preroll)
             self._replace(fresh, carries=True)
@@ -208,7 +187,9 @@ class Listening:
         with self._lock:
             self._loop_start.discard()
             self._warmup.discard()
-            self._replace(self._now_at(seconds, PATIENCE))
+            fresh = self._now_at(seconds, PATIENCE)
+            self._stream.go_back()
+            self._replace(fresh)
             self._plan_warmup()
 
     def _now_at(self, seconds: float, patience: float) -> Engine:
@@ -223,6 +204,7 @@ class Listening:
     def set_loop(self, loop: Loop | None) -> None:
         """Loop another stretch from now on, or none."""
         with self._lock:
+            self._stream.go_back()
             self._loop = loop
             self._loop_start.discard()
 
@@ -246,61 +228,51 @@ class Listening:
     def _take(self, engine: Engine) -> None:
         """Play another engine from now on, and watch in it what is watched."""
         engine.measure_with(self._watch if self._watch.slot else None)
-        self._engine = engine
+        self._stream.engine = engine
 
     def press(self, key: int, velocity: int = 90) -> None:
         """A key goes down now."""
         with self._lock:
-            self._lift(key)
-            self._count += 1
-            note = Note(
-                id=f"live{self._count}",
-                pitch=key,
-                start=self.position,
-                length=4 * 3600.0,
-                velocity=velocity,
-            )
-            self._keys[key] = note
-            self._played.append(note)
+            self._stream.go_back()
+            self._keys.press(key, velocity, self.position)
             self._play()
 
     def lift(self, key: int) -> None:
         """A key goes up now."""
         with self._lock:
-            self._lift(key)
+            self._stream.go_back()
+            self._keys.lift(key, self.position)
             self._play()
-
-    def _lift(self, key: int) -> None:
-        note = self._keys.pop(key, None)
-        if note is not None:
-            note.length = max(self.position - note.start, TICK / self._rate)
 
     def _play(self) -> None:
         self._loop_start.discard()
         self._plays += 1
-        self._played = self._played[-256:]
         self._warmup.discard()
-        notes = [*self._engine.score.notes, *self._played]
-        self._engine.play(notes)
-        if self._merging:
-            self._merging[0].play(notes)
+        notes = [*self._engine.score.notes, *self._keys.notes]
+        for engine in self._stream.engines:
+            engine.play(notes)
 
     def watch(self, slot: str) -> None:
         """Keep what comes out of a slot of the chain, for `spectrum`; of none if it is empty."""
         with self._lock:
+            self._stream.go_back()
             self._watch.watch(slot)
             self._take(self._engine)
 
-    def spectrum(self) -> NDArray[np.uint8] | None:
-        """The watched slot's spectrum up to `position` ``[2, bins]``, see `SpectrumMeter`."""
+    def spectrum(self, before: int = 0) -> NDArray[np.uint8] | None:
+        """The watched slot's spectrum up to `before` ticks before `position` ``[2, bins]``.
+
+        See `SpectrumMeter`.
+        """
         with self._lock:
-            return self._watch.spectrum(self._engine.tick) if self._watch.slot else None
+            tick = self._engine.tick - before
+            return self._watch.spectrum(tick) if self._watch.slot else None
 
     def panic(self) -> None:
         """Silence at once: every key up, every note and echo gone, until a key is played."""
         with self._lock:
+            self._stream.go_back()
             self._keys.clear()
-            self._played = []
             self._plays += 1
             self._emptied = True
             self._panics_told += 1
@@ -318,51 +290,88 @@ class Listening:
         """Whether the score is over and nothing is played any more."""
         return self.position > self._engine.score.length and not self._keys and self.loop is None
 
+    @property
+    def settled(self) -> bool:
+        """Whether more may be rendered by now than is needed soon.
+
+        Not while something comes in that is not gone back into, and not past a loop's end whose
+        start is not ready: that would be waited for.
+        """
+        waits = self._turns and not self._loop_start.ready
+        return self._fading is None and not waits
+
+    @property
+    def pays(self) -> int:
+        """Frames that it pays to render at once."""
+        return self._stream.blocks(MOST_BLOCKS) * SMALL_BLOCK
+
+    @property
+    def calls(self) -> bool:
+        """Whether there is something to bring in, for which a stretch should be asked at once."""
+        return self._warmup.ready
+
     def block(self) -> Signal:
         """The next block ``[2, SMALL_BLOCK]``."""
+        return self.stretch(1).signal
+
+    def stretch(self, most: int = MOST_BLOCKS) -> Stretch:
+        """The next blocks, as many at once as pays, and `most` at most."""
         with self._lock:
-            made = self._block()
+            self._take_warmup()
+            frame, at, panics = self.frames, self.position, self.panics
+            if self._fading is None and not self._panicking and not self._turns:
+                signal = self._plain_blocks(most)
+            else:
+                signal = self._block()
+                self._stream.advance(signal.shape[1])
             self._warmup.begin()
-            return made
+            return Stretch(frame, at, panics, signal)
+
+    @property
+    def _turns(self) -> bool:
+        """Whether the loop's end has been reached."""
+        return self.loop is not None and self.position >= self.loop.end
+
+    def _plain_blocks(self, most: int) -> Signal:
+        """The next blocks, in which nothing changes ``[2, samples]``."""
+        blocks = self._stream.blocks(most)
+        if self.loop:
+            remaining = self.loop.end - self.position
+            self._loop_start.prepare(remaining)
+            blocks = min(blocks, math.ceil(remaining * self._rate / SMALL_BLOCK))
+        ticks = self._warmup.at_most(self._engine.tick, blocks * BLOCK_TICKS)
+        return self._stream.render(ticks)
 
     def _block(self) -> Signal:
+        """A block in which something changes ``[2, SMALL_BLOCK]``."""
         if self._panicking:
             return self._silence()
-        if self.loop and self.position >= self.loop.end:
+        if self._turns:
             self._warmup.discard()
             self._replace(self._loop_start.take())
-        elif self.loop:
-            self._loop_start.prepare(self.loop.end - self.position)
-        if self._fading is None:
-            self._take_warmup()
-            return self._merged(self._engine.render(BLOCK_TICKS))
+        assert self._fading is not None
         before, self._fading = self._fading, None
         old = self._last_block(before) if self._carries else before.render(BLOCK_TICKS)
-        old, self._merging = self._merged(old), None
+        old = self._stream.merged(old)
+        self._stream.end_merging()
         # Sent back to a loop's start, it would write into what is watched in the other.
         before.measure_with(None)
         self._loop_start.give_back(before)
         return faded(old, self._engine.render(BLOCK_TICKS))
 
     def _take_warmup(self) -> None:
-        """Let an engine that has heard all come in, once it is where this one is."""
-        whole = None if self._merging else self._warmup.take()
-        if whole is not None:
-            self._engine.measure_with(None)
-            self._merging = self._engine, 0
-            self._take(whole)
-
-    def prepare(self) -> bool:
-        """Render ahead, while there is time, a layer that the next block needs; False if none.
-
-        What was rendered ahead is dropped where an edit or a key comes, see `LayerAhead`.
-        """
-        with self._lock:
-            turning = self.loop is not None and self.position >= self.loop.end
-            if self._panicking or self._fading is not None or turning:
-                return False
-            engines = [self._engine, *([self._merging[0]] if self._merging else [])]
-            return any(engine.prepare(BLOCK_TICKS) for engine in engines)
+        """Let an engine that has heard all come in, once it is where this one may go back to."""
+        if self._fading is not None or self._stream.merging or self._panicking:
+            return
+        whole = self._warmup.take(self._engine.tick)
+        if whole is None:
+            return
+        if not self._stream.go_back_to_tick(whole.tick):
+            self._warmup.reach_again(whole)
+            return
+        self._engine.measure_with(None)
+        self._stream.merge(whole)
+        self._take(whole)
 
     def _last_block(self, before: Engine) -> Signal:
         """The last block of what an edit replaces ``[2, SMALL_BLOCK]``.
@@ -396,5 +405,6 @@ class Listening:
         fresh.restore_state(empty | now)
         fresh.listen(self._most_preroll)
         self._take(fresh)
-        self._fading = self._merging = None
+        self._fading = None
+        self._stream.end_merging()
         return out * fall

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from concurrent.futures import Future, ThreadPoolExecutor
+from dataclasses import dataclass
 
 from caligo.engine.render.engine import Engine
 from caligo.processing.processor import State
@@ -15,6 +16,14 @@ FRACTION = 0.5
 
 Make = Callable[[float], Engine]
 """Makes an engine at the loop's start, taking about so many seconds."""
+
+
+@dataclass(frozen=True, slots=True)
+class Loop:
+    """A stretch that is listened to again and again, in seconds."""
+
+    start: float
+    end: float
 
 
 class LoopStart:
@@ -47,6 +56,11 @@ class LoopStart:
             self._next = self._pool.submit(_sent_back, spare, state)
         else:
             self._next = self._pool.submit(self._make, FRACTION * remaining)
+
+    @property
+    def ready(self) -> bool:
+        """Whether the engine can be taken without waiting for it."""
+        return self._next is not None and self._next.done()
 
     def take(self) -> Engine:
         """The engine at the loop's start; waits for it if it is not ready."""

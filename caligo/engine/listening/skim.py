@@ -15,6 +15,7 @@ from numpy.typing import NDArray
 
 from caligo.document.score import Score
 from caligo.document.sound import Sound
+from caligo.engine.listening.stream import Stretch
 from caligo.engine.render.engine import DEFAULT_RATE, SMALL_BLOCK, Engine
 from caligo.engine.stems.store import StemStore
 from caligo.movement.hold_still import HoldStill
@@ -77,6 +78,8 @@ class Skim:
         store: StemStore | None = None,
         hold_still: HoldStill = False,
     ) -> None:
+        self.frames = 0
+        """Frames of the stream up to the next stretch."""
         self._lock = threading.Lock()
         self._moments = list(moments)
         self._blocks, self._again = blocks, again
@@ -132,6 +135,18 @@ class Skim:
     def finished(self) -> bool:
         """Whether the last moment has been heard."""
         return self._at >= self._blocks + OVERLAP_BLOCKS
+
+    def stretch(self, most: int = 1) -> Stretch:
+        """The next block, and where it belongs; one, whatever the most may be."""
+        frame, at = self.frames, self.position
+        signal = self.block()
+        self.frames += signal.shape[1]
+        return Stretch(frame, at, 0, signal)
+
+    @property
+    def calls(self) -> bool:
+        """See `Listening.calls`: what comes next waits for its turn."""
+        return False
 
     def block(self) -> Signal:
         """The next block ``[2, SMALL_BLOCK]``."""

@@ -41,7 +41,7 @@ class Warmup:
     Parameters
     ----------
     position
-        The next tick of what is heard.
+        The first tick that what is heard may be changed from.
     block_ticks
         Ticks by which that goes on at a time.
     """
@@ -74,18 +74,32 @@ class Warmup:
             self._stale.set()
             self._stale, self._ready, self._planned = threading.Event(), None, None
 
-    def take(self) -> Engine | None:
-        """The engine, where it stands at the very tick that is heard next."""
+    @property
+    def ready(self) -> bool:
+        """Whether there may be an engine to take."""
+        return self._ready is not None
+
+    def at_most(self, now: int, ticks: int) -> int:
+        """As many of so many ticks from now on as lead no further than to the engine to take."""
+        ready = self._ready
+        return ticks if ready is None or ready.tick <= now else min(ticks, ready.tick - now)
+
+    def take(self, now: int) -> Engine | None:
+        """The engine, where it stands between `position` and the tick that is rendered next."""
         with self._lock:
-            ready, now = self._ready, self._position()
+            ready = self._ready
             if ready is None or ready.tick > now:
                 return None
             self._ready = None
-            if ready.tick == now:
+            if ready.tick >= self._position():
                 return ready
             # What is heard has gone past it.
             self._pool.submit(self._reach, ready, self._stale)
             return None
+
+    def reach_again(self, engine: Engine) -> None:
+        """Bring an engine that could not be taken to where it can be."""
+        self._pool.submit(self._reach, engine, self._stale)
 
     def _run(self, make: Make, stale: threading.Event) -> None:
         if stale.is_set():

@@ -18,9 +18,8 @@ from caligo.engine.layers.cross_modulation import all_modulators
 from caligo.engine.layers.layer import LayerRenderer
 from caligo.engine.layers.metering import OUTPUT, Meter
 from caligo.engine.layers.voicing import Voicing
-from caligo.engine.render.changes import Changes, changes_between
+from caligo.engine.render.changes import Changes
 from caligo.engine.render.mixer import Mixer
-from caligo.engine.render.prefetch import LONGEST, PrefetchedLayer
 from caligo.engine.stems.keys import StemKeys, mixed_addresses, routes_that_count
 from caligo.engine.stems.store import PIECE_TICKS, CachedLayer, Piece, StemStore, ticks_in
 from caligo.movement.hold_still import HoldStill
@@ -40,6 +39,8 @@ LARGE_BLOCK = 65_536
 """Samples at a time where nobody waits for the first of them."""
 MIDDLE_BLOCK = 32_768
 """Samples at a time in work that an edit or a seek may stop at any moment."""
+STRETCH = 16_384
+"""Samples of which short blocks are cut where nothing changes in between."""
 WORTH = 0.5
 """Seconds of tail from which on it is worth keeping the mixer's state."""
 FADE_IN = 0.1
@@ -118,7 +119,7 @@ class Engine:
             )
             for layer in sounding
         }
-        self.layers: dict[str, LayerRenderer | CachedLayer | PrefetchedLayer] = dict(renderers)
+        self.layers: dict[str, LayerRenderer | CachedLayer] = dict(renderers)
         self._mix_key = ""
         if stems is not None:
             keys = StemKeys(sound, score, self.voicing, rate, hold_still)
@@ -137,7 +138,6 @@ class Engine:
 
     def play(self, notes: Sequence[Note]) -> None:
         """Play other notes from now on; what sounds and goes on is not interrupted."""
-        self._rewind(list(self.layers))
         self.notes = list(notes)
         self.voicing = Voicing(self.sound, self.notes, self.movement.setting.tempo)
         for layer in self.layers.values():
@@ -274,55 +274,35 @@ class Engine:
         return out
 
     def listen(self, most: float) -> None:
-        """Be ready for edits at any moment: without the store, and with layers a little ahead.
+        """Be ready for edits at any moment, without the store.
 
-        Layers are run in for at most `most` seconds.
+        Layers that have only been read so far are run in for at most `most` seconds.
         """
         for name, layer in self.layers.items():
             if isinstance(layer, CachedLayer):
                 self.layers[name] = layer.settle(self._inside, most)
-        self._prefetch()
         self._stems = None
-
-    def _prefetch(self) -> None:
-        """Let layers render in stretches longer than blocks; what a store keeps stays with it."""
-        for i, (name, layer) in enumerate(self.layers.items()):
-            if isinstance(layer, LayerRenderer):
-                self.layers[name] = PrefetchedLayer(layer, i * LONGEST // len(self.layers))
 
     def measure_with(self, meter: Meter | None) -> None:
         """Let another meter have what comes out of slots from now on; for what is listened to."""
         self._meter = self.mixer.meter = meter
         for layer in self.layers.values():
-            renderer = layer.renderer if isinstance(layer, PrefetchedLayer) else layer
-            if isinstance(renderer, LayerRenderer):
-                renderer.measure_with(meter)
+            if isinstance(layer, LayerRenderer):
+                layer.measure_with(meter)
 
-    def _rewind(self, names: Sequence[str]) -> None:
-        """Bring layers that were rendered ahead to the state at the present tick."""
-        for name in names:
-            layer = self.layers[name]
-            if isinstance(layer, PrefetchedLayer):
-                layer.rewind(self._inside)
-
-    def change(self, sound: Sound) -> bool:
-        """Take up an edit from the next sample on, smoothly; False if that needs a new engine."""
-        changes = changes_between(self.sound, sound)
-        if changes is None:
-            return False
+    def change(self, sound: Sound, changes: Changes) -> None:
+        """Take up an edit, see `changes_between`, from the next sample on, smoothly."""
         if changes:
             touched = self._touched(sound, changes)
-            self._rewind(touched)
             at = self._inside * TICK / self.rate
             self.movement.change(changes.values, changes.depths, at)
             for layer in sound.layers:
                 if layer.id in touched:
                     renderer = self.layers[layer.id]
-                    assert isinstance(renderer, LayerRenderer | PrefetchedLayer)
+                    assert isinstance(renderer, LayerRenderer)
                     renderer.change(layer, changes.bypass, at)
             self.mixer.change(changes.bypass)
         self.sound = sound
-        return True
 
     def _touched(self, sound: Sound, changes: Changes) -> list[str]:
         """The layers whose stems an edit changes."""
@@ -347,14 +327,6 @@ class Engine:
         self.tick += ticks
         return out
 
-    def prepare(self, ticks: int) -> bool:
-        """Render one layer ahead that the next `ticks` ticks will need; False if all are ready.
-
-        Only while it is listened to, see `listen`.
-        """
-        span = Span(self._inside, ticks, self.rate)
-        return any(x.prepare(span) for x in self.layers.values() if isinstance(x, PrefetchedLayer))
-
     def stream(
         self, ticks: int, block: int = LARGE_BLOCK, *, ahead: bool = True
     ) -> Iterator[Signal]:
@@ -366,7 +338,8 @@ class Engine:
         Parameters
         ----------
         ahead
-            Whether layers may be rendered in longer stretches than short blocks, which costs less.
+            Whether short blocks may be cut from longer stretches, which costs less. Then the engine
+            stands where it should at the end, but not in between.
         """
         for signal, _ in self.stream_with_stems(ticks, block, ahead=ahead):
             yield signal
@@ -378,11 +351,15 @@ class Engine:
 
         All are ``[2, samples]``; stems stand by their layers' ids.
         """
-        if ahead and self._threads <= 1 and block < LONGEST * TICK:
-            self._prefetch()
-        for signal, stems, span in self._run(ticks, block):
+        block = max(1, block // TICK) * TICK
+        longer = block
+        if ahead and self._threads <= 1:
+            longer *= max(1, STRETCH // block)
+        for signal, stems, span in self._run(ticks, longer):
             self.tick += span.ticks
-            yield signal, stems
+            for at in range(0, signal.shape[1], block):
+                cut = slice(at, at + block)
+                yield signal[:, cut], {name: stem[:, cut] for name, stem in stems.items()}
 
     def _run(self, ticks: int, block: int) -> Iterator[tuple[Signal, dict[str, Signal], Span]]:
         """The next ticks inside, block by block."""
@@ -417,16 +394,14 @@ class Engine:
         """Where signals come into filters, effects and the limiter, by address."""
         chains = self.mixer.chains()
         for layer in self.layers.values():
-            renderer = layer.renderer if isinstance(layer, PrefetchedLayer) else layer
-            if isinstance(renderer, LayerRenderer):
-                chains.extend(renderer.chains())
+            if isinstance(layer, LayerRenderer):
+                chains.extend(layer.chains())
         slots = (slot for chain in chains for slot in chain.walk())
         found = {slot.processor.address: slot.entrance for slot in slots}
         return found | {"limiter": self.mixer.entrance}
 
     def save_state(self) -> State:
         """A copy of the state of all filters and effects."""
-        self._rewind(list(self.layers))
         return {
             "layers": {name: layer.save_state() for name, layer in self.layers.items()},
             "mixer": self.mixer.save_state(),
@@ -438,7 +413,6 @@ class Engine:
 
     def restore_state(self, state: State) -> None:
         """Go on from where another engine of this sound was, with its state."""
-        self._rewind(list(self.layers))
         for name, layer in self.layers.items():
             if name in state["layers"]:
                 layer.restore_state(state["layers"][name])

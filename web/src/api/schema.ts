@@ -2449,12 +2449,14 @@ export interface components {
          * AudioHeader
          * @description The header of a packet of samples.
          *
-         *     It tells its stream, the moment that it begins at, and how many panics of the stream it comes
-         *     after.
+         *     It tells its stream, the frame of it and the moment that it begins at, and how many panics of
+         *     the stream it comes after. What was sent from that frame on is replaced.
          */
         AudioHeader: {
             /** Stream */
             stream: number;
+            /** Frame */
+            frame: number;
             /** At */
             at: number;
             /** Panics */

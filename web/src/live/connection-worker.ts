@@ -79,9 +79,9 @@ function hear(text: string) {
 function take(buffer: ArrayBuffer) {
   const packet = readPacket(buffer);
   if (packet.kind === AUDIO) {
-    const { stream, at, panics } = packet.header as AudioHeader;
+    const { stream, frame, at, panics } = packet.header as AudioHeader;
     const samples = new Float32Array(packet.data);
-    audio?.postMessage({ type: "samples", stream, at, panics, samples }, [samples.buffer]);
+    audio?.postMessage({ type: "samples", stream, frame, at, panics, samples }, [samples.buffer]);
   } else if (packet.kind === TILE) {
     page.postMessage({ type: "tile", header: packet.header, data: packet.data }, [packet.data]);
   } else if (packet.kind === TRAJECTORIES) {

@@ -39,18 +39,25 @@ beforeEach(() => {
   ring.port.onmessage?.({ data: { type: "connect", port: connection } });
 });
 
-const begin = (stream: number, at = 0) =>
+/** Frames of the stream that were sent. */
+let sent = 0;
+
+function begin(stream: number, at = 0) {
+  sent = 0;
   connection.onmessage?.({ data: { type: "begin", stream, at } });
+}
 const end = (stream: number) => connection.onmessage?.({ data: { type: "end", stream } });
 
 /** Send frames of which left is `value` and right its opposite. */
-function send(stream: number, frames: number, value: number, at = 0, panics = 0) {
+function send(stream: number, frames: number, value: number, at = 0, panics = 0, from?: number) {
+  const frame = from ?? sent;
+  sent = frame + frames;
   const samples = new Float32Array(2 * frames);
   for (let i = 0; i < frames; i++) {
     samples[2 * i] = value;
     samples[2 * i + 1] = -value;
   }
-  connection.onmessage?.({ data: { type: "samples", stream, at, panics, samples } });
+  connection.onmessage?.({ data: { type: "samples", stream, frame, at, panics, samples } });
 }
 
 function play(quanta: number): { left: number[]; right: number[] } {
@@ -127,7 +134,7 @@ describe("the ring", () => {
     begin(2);
     send(1, 4096, 0.9);
     expect(play(8).left.every((x) => x === 0)).toBe(true);
-    send(2, 4096, 0.1);
+    send(2, 4096, 0.1, 0, 0, 0);
     expect(play(1).left[0]).toBeCloseTo(0.1);
   });
 
@@ -158,13 +165,101 @@ describe("the ring", () => {
     send(1, 8192, 0.5, 0, 1);
     expect(Math.max(...play(32).left)).toBeLessThan(1e-4);
     send(1, 4096, 0.25, 0, 2);
-    // All of it counts as heard, or the server would wait; and none of it as running dry.
     expect(play(32).left.at(-1)).toBe(0.25);
-    const report = { frames: 8192 * 3 + 4096, underruns: 0 };
-    expect(reports().at(-1)).toMatchObject(report);
+    // It goes on where the server did, and nothing of it counts as running dry.
+    expect(reports().at(-1)).toMatchObject({ frames: 8192 * 3 + 4096, underruns: 0 });
     begin(2);
     send(2, 4096, 0.5);
     expect(play(1).left[0]).toBe(0.5);
+  });
+
+  it("goes on after a panic where the server does, before what it had sent", () => {
+    begin(1, 7);
+    send(1, 60_000, 0.5, 7);
+    play(16);
+    ring.port.onmessage?.({ data: { type: "panic" } });
+    play(4);
+    send(1, 4096, 0.25, 7.1, 1, 5000);
+    expect(play(32).left.at(-1)).toBe(0.25);
+    expect(reports().at(-1)).toMatchObject({ frames: 5000 + 4096, underruns: 0 });
+    expect(reports().at(-1)?.position).toBeCloseTo(7.1 + 4096 / RATE);
+  });
+
+  it("replaces what waits from a frame on, without a fade where it comes in time", () => {
+    begin(1, 60);
+    send(1, 48_000, 0.5, 60);
+    play(20);
+    send(1, 8192, 0.25, 90, 0, 5000);
+    const heard = play(50).left;
+    const at = 5000 - 20 * QUANTUM;
+    expect(heard[at - 1]).toBe(0.5);
+    expect(heard[at]).toBe(0.25);
+    expect(reports().at(-1)?.position).toBeCloseTo(90 + (70 * QUANTUM - 5000) / RATE, 1);
+    // More comes before it is needed: nothing of what was replaced is heard again.
+    send(1, 60_000, 0.25, 90.2);
+    expect(play(300).left.every((x) => x === 0.25)).toBe(true);
+  });
+
+  it("goes over to what was replaced while nothing else comes, and back, without a step", () => {
+    begin(1);
+    send(1, 48_000, 0.5);
+    play(20);
+    send(1, 8192, 0.25, 0, 0, 5000);
+    const heard = play(150).left;
+    const until = 13_192 - 20 * QUANTUM;
+    expect(heard[until - 481]).toBe(0.25);
+    expect(heard[until - 240]).toBeCloseTo(0.375, 2);
+    expect(heard[until]).toBe(0.5);
+    send(1, 48_000, 0.25);
+    heard.push(...play(150).left);
+    expect(heard.at(-1)).toBe(0.25);
+    for (let i = 5000 - 20 * QUANTUM + 1; i < heard.length; i++) {
+      expect(Math.abs((heard[i] ?? 0) - (heard[i - 1] ?? 0))).toBeLessThan(0.001);
+    }
+    expect(reports().at(-1)?.underruns).toBe(0);
+  });
+
+  it("ends where it ends, whatever had come beyond", () => {
+    begin(1);
+    send(1, 48_000, 0.5);
+    play(20);
+    send(1, 8192, 0.25, 0, 0, 5000);
+    end(1);
+    expect(play(100).left.at(-1)).toBeLessThan(1e-4);
+    expect(reports().at(-1)?.underruns).toBe(0);
+  });
+
+  it("takes over in 10 ms what comes too late for its place", () => {
+    begin(1);
+    send(1, 48_000, 0.5);
+    play(50);
+    send(1, 8192, 0.25, 0, 0, 5000);
+    const heard = play(10).left;
+    expect(heard[0]).toBeCloseTo(0.5 - 0.25 / 480);
+    for (let i = 1; i < 480; i++) {
+      expect((heard[i - 1] ?? 0) - (heard[i] ?? 0)).toBeCloseTo(0.25 / 480, 6);
+    }
+    expect(heard[480]).toBe(0.25);
+  });
+
+  it("plays on what there is while all that comes is too late", () => {
+    begin(1);
+    send(1, 48_000, 0.5);
+    play(100);
+    send(1, 2048, 0.25, 0, 0, 5000);
+    send(1, 2048, 0.25);
+    expect(play(10).left.every((x) => x === 0.5)).toBe(true);
+    send(1, 8192, 0.25);
+    expect(play(10).left.at(-1)).toBe(0.25);
+    expect(reports().at(-1)?.underruns).toBe(0);
+  });
+
+  it("holds two seconds and a stretch more", () => {
+    begin(1);
+    for (let i = 0; i < 6; i++) send(1, 16_384, 0.1 * (i + 1));
+    play(8);
+    send(1, 16_384, 0.9);
+    expect(play(1).left[0]).toBeCloseTo(0.1);
   });
 
   it("keeps the last samples that were played, oldest first", () => {

@@ -4,8 +4,8 @@ type Header = Schemas["SpectrumHeader"];
 
 /** How much later than its moment a spectrum is still shown, in seconds. */
 const FRESH = 0.4;
-/** How many wait at most: what is ahead of the ear, and the last one that was heard. */
-const MOST = 16;
+/** How many wait at most: two seconds ahead of the ear, and what an edit there replaces. */
+const MOST = 128;
 
 /** The spectra of the slot that is watched, each until it is heard. */
 export class WatchedSpectrum {
