@@ -6,12 +6,12 @@ import math
 import time
 from collections.abc import Callable
 
-from caligo.engine.render.engine import DEFAULT_RATE
+from caligo.engine.render.engine import DEFAULT_RATE, SMALL_BLOCK
 
 AHEAD = 96_000
 """Frames that are ahead where nothing changes: a machine that is taken away for a second and more
 leaves no gap."""
-RAMP = 2.0
+RAMP = 4.0
 """Frames more that are made ahead for each frame since the last key or edit, up to `AHEAD`: where
 another follows at once, what was made ahead was made for nothing."""
 MARGIN = 2_880
@@ -121,9 +121,10 @@ class Lead:
     def blocks(self, frames: int, cost: float) -> int:
         """Blocks that may be made at once, `cost` seconds each, where `frames` have been made.
 
-        They may take half of the time until they are needed; where they come too late as it is,
-        half of the time for which what the browser has goes on.
+        They may take half of the time until they are needed. Where they come too late as it is,
+        it is as many as lead to what is needed, since many at once are made soonest.
         """
         until = frames - self._heard_now()
-        time_left = (until if until > 0 else self.left) / DEFAULT_RATE
-        return max(1, int(0.5 * time_left / max(cost, 1e-4)))
+        if until <= 0:
+            return 1 - until // SMALL_BLOCK
+        return max(1, int(0.5 * until / DEFAULT_RATE / max(cost, 1e-4)))

@@ -13,6 +13,7 @@ from caligo.engine.listening.live import Listening
 from caligo.engine.listening.warmup import Warmup
 from caligo.engine.render.engine import SMALL_BLOCK, Engine
 from caligo.engine.render.offline import render_array
+from caligo.signal.ticks import TICK
 from tests.core.builders import RATE, decibels, one_note, plain_layer, plain_sound
 
 SCORE = one_note(57, 18.0)
@@ -163,3 +164,25 @@ def test_it_comes_in_where_it_is_heard_next_whatever_was_rendered_ahead(whole: n
     assert decibels(off[:, played - RATE : played].std() / whole.std()) < -60.0
     steps = np.abs(np.diff(samples[:, :played], axis=1)).max()
     assert steps < 1.2 * np.abs(np.diff(whole, axis=1)).max()
+
+
+@pytest.mark.parametrize("after", [200, 2_100, 9_999])
+def test_a_change_amid_the_merge_goes_back_into_it(after: int) -> None:
+    """Wherever it comes, between two blocks or within one."""
+    played = 0
+    listening = Listening(in_a_hall(), SCORE, start=START, replaceable=lambda: played)
+    while not listening._stream.merging and listening.position < 15.0:
+        listening.block()
+        played = listening.frames - 20_000
+        time.sleep(0.01)
+    assert listening._stream.merging
+    began = listening.frames
+    for _ in range(3):
+        listening.stretch()
+    played = began + after
+    listening.edit(in_a_hall(-7.0))
+    assert 0 <= listening.frames - played < TICK
+    rest = np.concatenate([listening.stretch().signal for _ in range(6)], axis=1)
+    assert not listening._stream.merging
+    usual = np.abs(np.diff(render_array(in_a_hall(), SCORE), axis=1)).max()
+    assert np.abs(np.diff(rest, axis=1)).max() < 1.2 * usual

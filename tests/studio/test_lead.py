@@ -121,5 +121,6 @@ def test_as_many_blocks_are_made_at_once_as_half_of_the_time_allows(lead: Lead) 
     assert lead.blocks(10_000 + RATE, 0.01) == 50
     assert lead.blocks(10_000 + MARGIN, 0.01) == 3
     assert lead.blocks(10_000 + MARGIN, 5.0) == 1
-    # Too late as it is: what is left is what was to be replaced.
-    assert lead.blocks(9_000, 0.01) == 100
+    # Too late as it is: as many as lead to where it is needed.
+    assert lead.blocks(10_000, 5.0) == 1
+    assert lead.blocks(5_000, 5.0) == 4

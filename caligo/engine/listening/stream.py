@@ -20,11 +20,9 @@ BLOCK_TICKS = SMALL_BLOCK // TICK
 MOST_BLOCKS = 8
 """Blocks that are rendered at once at most: arranging a block costs as much as its samples, but to
 go back into them is to render them again."""
-
-
-MERGE_BLOCKS = 8
-"""Blocks in which what a start has not heard comes in, once it is warmed up: a third of a
-second. Even of the demo sound that lacks most, at -3 dB, the level dips by 0.6 dB meanwhile."""
+MERGE_TICKS = 8 * BLOCK_TICKS
+"""Ticks in which what a start has not heard comes in, once it is warmed up: a third of a second.
+Even of the demo sound that lacks most, at -3 dB, the level dips by 0.6 dB meanwhile."""
 MERGED_FROM = 8 * SMALL_BLOCK
 """Frames beyond what may be replaced at which it begins to, where so many are rendered: two
 engines at once must not leave too little."""
@@ -104,7 +102,7 @@ class Stream:
         return [self.engine, *([self._before] if self._before else [])]
 
     def merge(self, engine: Engine) -> None:
-        """Let an engine that has heard all come in, over `MERGE_BLOCKS`, from here on."""
+        """Let an engine that has heard all come in, over `MERGE_TICKS`, from here on."""
         self._before, self._done = self.engine, 0
         self.engine = engine
         self.forget()
@@ -118,12 +116,12 @@ class Stream:
         """What is heard with what the engine before renders, while it still is ``[2, samples]``."""
         if self._before is None:
             return signal
-        blocks = signal.shape[1] // SMALL_BLOCK
-        out = self._before.render(blocks * BLOCK_TICKS)
-        at = np.arange(signal.shape[1], dtype=np.float32) / SMALL_BLOCK
-        out += (at + self._done) / MERGE_BLOCKS * (signal - out)
-        self._done += blocks
-        if self._done >= MERGE_BLOCKS:
+        ticks = signal.shape[1] // TICK
+        out = self._before.render(ticks)
+        at = np.arange(signal.shape[1], dtype=np.float32) / TICK
+        out += np.minimum(1.0, (at + self._done) / MERGE_TICKS) * (signal - out)
+        self._done += ticks
+        if self._done >= MERGE_TICKS:
             self.end_merging()
         return out
 
@@ -191,12 +189,12 @@ class Stream:
     def render(self, ticks: int) -> Signal:
         """The next ticks, in which nothing changes ``[2, samples]``."""
         if self._before is not None:
-            ticks = min(ticks, (MERGE_BLOCKS - self._done) * BLOCK_TICKS)
+            ticks = min(ticks, MERGE_TICKS - self._done)
         if self._replaceable is not None:
             self._kept.offer(self.frames, self._standing, oldest=self._oldest(self.frames))
         signal = self.merged(self.engine.render(ticks))
         self.advance(signal.shape[1])
         if self._replaceable is not None:
             self._kept.went_on(self.frames)
-        self._blocks = min(MOST_BLOCKS, max(1, 2 * ticks // BLOCK_TICKS))
+        self._blocks = min(MOST_BLOCKS, 2 * self._blocks)
         return signal
