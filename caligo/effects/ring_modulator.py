@@ -1,4 +1,8 @@
-"""The ring modulator: sums and differences with a sine."""
+"""The ring modulator: sums and differences with a sine.
+
+They are made at four times the rate, where a sum above the band has a place of its own; coming
+down again, it is gone instead of folded back.
+"""
 
 from __future__ import annotations
 
@@ -13,9 +17,12 @@ from caligo.movement.movement import Movement
 from caligo.processing import shared
 from caligo.processing.effect import Effect
 from caligo.processing.processor import Signal, State
-from caligo.signal.carrier import multiply
+from caligo.signal.carrier import multiply_rows
+from caligo.signal.four_rows import ROWS, down, up
+from caligo.signal.fourfold import LATENCY, NEAR_TAPS, state
 from caligo.signal.gains import crossfade
 from caligo.signal.offset import STANDING, lose_offset
+from caligo.signal.oversampling import FAR_TAPS
 from caligo.signal.smoothing import one_pole
 
 
@@ -56,18 +63,37 @@ class RingModulator(Effect):
 
     def initial_state(self) -> State:
         """See `Effect.initial_state`."""
-        return {"standing": np.zeros(2)}
+        direct = np.zeros((2, LATENCY), np.float32)
+        return {**state(), "direct": direct, "standing": np.zeros(2)}
 
     def process_stereo(self, block: Block, signal: Signal, sidechain: Signal | None) -> None:
         """See `Effect.process_stereo`."""
+        kept, samples = self.state, signal.shape[1]
         phase = self._phase.at(block.moments.of(self.cue))[0]
         turn, mix = (self.trajectory(key).values(block.moments)[0] for key in ("turn", "mix"))
-        made = signal.copy()
-        multiply(made, np.stack([phase, phase + 0.25 * turn / 100.0]))
+        made, rows = np.empty_like(signal), np.empty((ROWS, samples), np.float32)
+        for c, ahead in enumerate((0.0, 0.25 * turn / 100.0)):
+            up(signal[c], NEAR_TAPS, FAR_TAPS, kept["up_near"][c], kept["up_far"][c], rows)
+            multiply_rows(rows, phase + ahead)
+            down(
+                rows,
+                NEAR_TAPS,
+                FAR_TAPS,
+                kept["down_near"][c],
+                kept["down_far"][c],
+                kept["waiting"][c],
+                made[c],
+            )
         # A partial at the sine's own frequency becomes direct current.
-        lose_offset(made, one_pole(STANDING, self.rate), self.state["standing"])
+        lose_offset(made, one_pole(STANDING, self.rate), kept["standing"])
+        direct = np.concatenate([kept["direct"], signal], axis=1)
+        signal[:], kept["direct"] = direct[:, :samples], direct[:, samples:].copy()
         crossfade(signal[None], made[None], mix[None] / 100.0)
 
     def tail(self) -> float:
         """See `Processor.tail`: until what stands still is known again."""
-        return 6.9 / (2.0 * math.pi * STANDING)
+        return 2.0 * LATENCY / self.rate + 6.9 / (2.0 * math.pi * STANDING)
+
+    def latency(self) -> int:
+        """See `Processor.latency`."""
+        return LATENCY

@@ -7,25 +7,33 @@ import math
 import numpy as np
 
 from caligo.kernels import kernel
+from caligo.signal.four_rows import ROWS
 from caligo.signal.ticks import TICK
 
 
-@kernel("f4[:, ::1], f8[:, ::1]")
-def multiply(signal: np.ndarray, phase: np.ndarray) -> None:
-    """Multiply `signal` ``[2, samples]`` in place by a sine as loud as the signal.
+@kernel("f4[:, ::1], f8[::1]")
+def multiply_rows(rows: np.ndarray, phase: np.ndarray) -> None:
+    """Multiply one channel at four times the rate in place by a sine as loud as the signal.
 
-    `phase` are the cycles of each channel's sine at every tick ``[2, ticks + 1]``.
+    Parameters
+    ----------
+    rows
+        ``[ROWS, samples]``, see `caligo.signal.four_rows`.
+    phase
+        Cycles of the sine at every tick ``[ticks + 1]``.
     """
     loud = math.sqrt(2.0)
-    for k in range(phase.shape[1] - 1):
-        for c in range(2):
-            turn = 2.0 * math.pi * (phase[c, k] - math.floor(phase[c, k]))
-            step = 2.0 * math.pi * (phase[c, k + 1] - phase[c, k]) / TICK
+    for k in range(len(phase) - 1):
+        turn = 2.0 * math.pi * (phase[k] - math.floor(phase[k]))
+        step = 2.0 * math.pi * (phase[k + 1] - phase[k]) / TICK
+        ds, dq = math.sin(step), math.cos(step)
+        for p in range(ROWS):
             # The sine turns on from sample to sample; it is set right at every tick.
-            s, q = math.sin(turn), math.cos(turn)
-            ds, dq = math.sin(step), math.cos(step)
+            first = turn + p * step / ROWS
+            s, q = math.sin(first), math.cos(first)
+            row = rows[p][k * TICK : (k + 1) * TICK]
             for n in range(TICK):
-                signal[c, k * TICK + n] *= np.float32(loud * s)
+                row[n] *= np.float32(loud * s)
                 s, q = s * dq + q * ds, q * dq - s * ds
 
 

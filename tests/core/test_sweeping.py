@@ -129,6 +129,34 @@ def test_the_ring_modulator_makes_sum_and_difference_only(hertz: float) -> None:
         assert decibels(lines[round(line)]) < -80.0
 
 
+def folded(high: float, hertz: float, rate: int) -> float:
+    """What a ring modulator leaves below 18 kHz beside the difference, in dB against it."""
+    fx = effect("ring_modulator", frequency=hertz, mix=50.0, rate=rate)
+    lines = spectrum(through(fx, sine(high, 2.0, 0.5, rate))[0], rate)
+    difference = lines[round(high - hertz)]
+    assert difference == pytest.approx(0.25 * math.sqrt(0.5), rel=0.03)
+    rest = lines[:18_000].copy()
+    for line in (high - hertz, high):
+        rest[max(0, round(line) - 40) : round(line) + 40] = 0.0
+    return float(decibels(rest[20:].max() / difference))
+
+
+@pytest.mark.parametrize("rate", RATES)
+@pytest.mark.parametrize(("high", "hertz"), [(17_000.0, 8_000.0), (18_300.0, 6_123.0)])
+def test_a_sum_above_the_band_is_gone_instead_of_folded(
+    high: float, hertz: float, rate: int
+) -> None:
+    assert folded(high, hertz, rate) < -80.0
+
+
+def test_the_direct_signal_of_a_ring_modulator_is_untouched() -> None:
+    """It waits for what is modulated, and otherwise stays bit for bit."""
+    given = noise(1.0)
+    fx = effect("ring_modulator", mix=0.0)
+    late = fx.latency()
+    assert np.array_equal(through(fx, given)[:, late:], given[:, :-late])
+
+
 def test_a_ring_at_the_pitch_leaves_no_offset() -> None:
     heard = through(effect("ring_modulator", frequency=500.0, mix=100.0), sine(500.0, 4.0, 0.5))
     assert abs(heard[0, -RATE:].mean()) < 1e-3

@@ -26,6 +26,7 @@ from tests.core.test_between_layers import layer, modulated, worst_fold
 from tests.core.test_operators import acts, operator, operators, worst_alias
 from tests.core.test_reading_material import beside_the_tone, transposed
 from tests.core.test_sources_of_material import taken
+from tests.core.test_sweeping import folded
 from tests.core.test_wavetable import GLIDES, between_partials, glided, worst_stretch
 from tests.figures.figure import Figure
 
@@ -86,6 +87,12 @@ def ring_modulation() -> float:
         worst_fold(sound, key, rate, [k * frequency(key) for k in range(700)])
         for key, rate in product((36, 60, 84), RATES)
     )
+
+
+def ring_of_tones() -> float:
+    """Tones of 14 to 18.8 kHz times sines of 4 to 8 kHz in the effect."""
+    tones, sines = (14_100.0, 16_700.0, 18_800.0), (4_321.0, 6_543.0, 7_400.0, 8_000.0)
+    return max(folded(*case) for case in product(tones, sines, RATES))
 
 
 def warps() -> float:
@@ -165,6 +172,8 @@ FIGURES = (
     Figure("phase", "Phase modulation of a layer by a sine, C2 to C6", -80.0, "dB",
            phase_modulation),
     Figure("ring", "Ring modulation of saws, C2 to C6", -80.0, "dB", ring_modulation),
+    Figure("ring-tones", "Ring modulator: tones up to 18.8 kHz, below 18 kHz beside the difference",
+           -60.0, "dB", ring_of_tones),
     Figure("warps", "Warps of a saw at C4", -90.0, "dB", warps),
     Figure("tables", "Saw and narrow pulse, C1 to C7", -100.0, "dB", tables),
     Figure("above", "What is left of a pitch above 0.45 of the rate", -60.0, "dB", above_the_rate),
