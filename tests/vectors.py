@@ -13,6 +13,7 @@ import numpy as np
 
 from caligo.document import read_score, read_sound
 from caligo.document.pitch import note_name
+from caligo.document.reseeding import with_roll
 from caligo.document.tempo import TempoMap
 from caligo.engine.layers.voicing import Voicing
 from caligo.engine.views.trajectories import trajectories
@@ -145,6 +146,26 @@ def _routes() -> list[dict[str, Any]]:
     return found
 
 
+def _rolls() -> list[dict[str, Any]]:
+    """Seeds kept among as many as there may be, of which some have names."""
+    full = [{"seed": i, "name": ""} for i in range(4)]
+    named = [roll | {"name": f"Take {roll['seed']}"} for roll in full]
+    cases = [
+        ([], 5),
+        (full[:3], 2),
+        (full[:3], 9),
+        (full, 99),
+        (full, 0),
+        (named[:2] + full[2:], 99),
+        (named[:-1] + full[-1:], 99),
+        (named, 99),
+    ]
+    return [
+        {"rolls": rolls, "seed": seed, "most": 4, "kept": with_roll(rolls, seed, 4)}
+        for rolls, seed in cases
+    ]
+
+
 def vectors() -> dict[str, Any]:
     """All of them, as JSON."""
     tempo = TempoMap(read_score({"length": 12.0, "tempo": TEMPO, "notes": []}))
@@ -156,6 +177,7 @@ def vectors() -> dict[str, Any]:
         "envelopes": _envelopes(),
         "routes": _routes(),
         "beats": {"tempo": TEMPO, "seconds": seconds, "beats": [tempo.beats(s) for s in seconds]},
+        "rolls": _rolls(),
         "sample_formats": {k: [c.lower() for c in f.containers] for k, f in SAMPLE_FORMATS.items()},
     }
 

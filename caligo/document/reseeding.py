@@ -15,12 +15,17 @@ FARTHEST_STEP = 100
 """Per cent that a step is from the middle at most."""
 
 
-def _with_roll(rolls: list[dict[str, Any]], seed: int) -> list[dict[str, Any]]:
-    """The rolls with a seed among them, and no more than there may be: named ones stay longest."""
+def with_roll(
+    rolls: list[dict[str, Any]], seed: int, most: int = MOST_ROLLS
+) -> list[dict[str, Any]]:
+    """The rolls with a seed among them, and `most` at most: named ones stay longest.
+
+    The page does the same (`web/src/document/seeds.ts`, `tests/vectors.py`).
+    """
     if any(roll["seed"] == seed for roll in rolls):
         return rolls
     found = [*rolls, {"seed": seed, "name": ""}]
-    while len(found) > MOST_ROLLS:
+    while len(found) > most:
         found.pop(next((i for i, roll in enumerate(found) if not roll["name"]), 0))
     return found
 
@@ -65,8 +70,8 @@ def reseeded(
         values = [draws.randint(-FARTHEST_STEP, FARTHEST_STEP) for _ in steps]
         if modulator["id"] not in modulators if modulators else modulator["locked"]:
             continue
-        kept = _with_roll(modulator["rolls"], modulator["seed"])
-        modulator["rolls"] = _with_roll(kept, drawn)
+        kept = with_roll(modulator["rolls"], modulator["seed"])
+        modulator["rolls"] = with_roll(kept, drawn)
         modulator["seed"] = drawn
         if patterns and values:
             modulator["params"]["values"] = values

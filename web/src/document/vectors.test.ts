@@ -8,6 +8,7 @@ import { envelopeShape } from "../strips/envelope-shape";
 import { curved } from "./curvature";
 import { parameter } from "./examples";
 import { laneAt } from "./lanes";
+import { keptRolls } from "./seeds";
 import { beatsAt, secondsAt } from "./tempo";
 import { keyName, parsedKey } from "./values";
 
@@ -45,6 +46,12 @@ describe("what the page computes as the core does", () => {
         expect(at).toBeCloseTo(time, 9);
         expect(level).toBeCloseTo(values[i], 9);
       });
+    }
+  });
+
+  it("keeps earlier seeds, those with names the longest", () => {
+    for (const { rolls, seed, most, kept } of vectors.rolls) {
+      expect(keptRolls(rolls, seed, most)).toEqual(kept);
     }
   });
 
