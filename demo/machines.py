@@ -25,7 +25,7 @@ def tracking_motor() -> Document:
     """The clockwork that keeps the telescope on its star."""
     motor = part("zone1", "zone", recording=by_name()["motor"])
     return {
-        "schema": 12,
+        "schema": 13,
         "name": "Tracking Motor",
         "notes": "Clockwork under the floor: 33 sixteenths against the bar, so it never lines up.",
         "tags": ["motor", "low", "pulse"],
@@ -110,7 +110,7 @@ def tracking_motor() -> Document:
 def cold_storage() -> Document:
     """The plate vault at night: a low hum that stays where it is and is never the same."""
     return {
-        "schema": 12,
+        "schema": 13,
         "name": "Cold Storage",
         "notes": "The vault's compressor two floors below; bare, dark, close to mono.",
         "tags": ["drone", "dark"],
@@ -171,7 +171,7 @@ def cold_storage() -> Document:
 def lamp_hum() -> Document:
     """Lamps over the counting table: edgy lows, soft highs, embers in the glass."""
     return {
-        "schema": 12,
+        "schema": 13,
         "name": "Lamp Hum",
         "notes": "A split: fed-back operators below C3, soft even partials above; embers between.",
         "tags": ["split", "hum", "crackle"],

@@ -13,7 +13,7 @@ def last_winter() -> Document:
     """Everything that moves: steps against the bar, a curve over the whole, chance for each."""
     shelf = by_name()
     return {
-        "schema": 12,
+        "schema": 13,
         "name": "Last Winter",
         "notes": "One chord for twenty minutes. A night's course is drawn over the whole length, a "
         "pattern of 33 sixteenths goes against the bar, and each of nine numbers drifts by itself.",

@@ -21,7 +21,7 @@ from demo.build import (
 def dome_air() -> Document:
     """The reference sound: air moving under a steel dome."""
     return {
-        "schema": 12,
+        "schema": 13,
         "name": "Dome Air",
         "notes": "Air under the steel dome; opens with the shutter and never quite settles.",
         "tags": ["pad", "wide", "slow"],
@@ -75,7 +75,7 @@ def gelatin_choir() -> Document:
     shelf = by_name()
     vowel = shelf["hummed_vowel_table"]
     return {
-        "schema": 12,
+        "schema": 13,
         "name": "Gelatin Choir",
         "notes": "A hummed vowel three times: as a table, as another place in it, and frozen.",
         "tags": ["choir", "warm"],
@@ -157,7 +157,7 @@ def gelatin_choir() -> Document:
 def plate_glass() -> Document:
     """Bright, thin and patient: partials of a stiff plate, and dust of a struck one."""
     return {
-        "schema": 12,
+        "schema": 13,
         "name": "Plate Glass",
         "notes": "Prime partials of something stiff, rippling, that break into shards of "
         "themselves; splinters of a struck plate above.",
@@ -223,7 +223,7 @@ def plate_glass() -> Document:
 def polar_axis() -> Document:
     """A tone that rises for ever and never gets anywhere, around the pole."""
     return {
-        "schema": 12,
+        "schema": 13,
         "name": "Polar Axis",
         "notes": "Octaves on an endless climb, half an octave a minute; a far bell, frozen.",
         "tags": ["drone", "rising"],

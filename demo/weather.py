@@ -20,7 +20,7 @@ from demo.build import (
 def snowblind() -> Document:
     """White light from everywhere at once."""
     return {
-        "schema": 12,
+        "schema": 13,
         "name": "Snowblind",
         "notes": "Everything bright and without edges; snow breaks underneath as the chord ages.",
         "tags": ["bright", "wash", "wide"],
@@ -93,7 +93,7 @@ def snowblind() -> Document:
 def slit_wind() -> Document:
     """Wind that finds the slit of the dome, and the note in it."""
     return {
-        "schema": 12,
+        "schema": 13,
         "name": "Slit Wind",
         "notes": "Noise through very sharp filters that follow the keys; droplets off the roof.",
         "tags": ["wind", "noise", "ice"],

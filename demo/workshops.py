@@ -22,7 +22,7 @@ from demo.build import (
 def darkroom() -> Document:
     """Drops into trays, each a note, and strings in the pipes that answer them."""
     return {
-        "schema": 12,
+        "schema": 13,
         "name": "Darkroom",
         "notes": "Noise through five sharp filters drips; pipes ring along in the chord's root, "
         "and every echo comes back an octave higher.",
@@ -94,7 +94,7 @@ def darkroom() -> Document:
 def meridian() -> Document:
     """The transit instrument turning: driven, wide, and never quite in one place."""
     return {
-        "schema": 12,
+        "schema": 13,
         "name": "Meridian",
         "notes": "A driven ladder under a slow hand; tape, phaser and ensemble make it wide, and a "
                  "plate answers.",
@@ -161,7 +161,7 @@ def night_watch() -> Document:
     """Voices that nobody has: vowels that pass, answered by the wind."""
     shelf = by_name()
     return {
-        "schema": 12,
+        "schema": 13,
         "name": "Night Watch",
         "notes": "Vowels go round slowly, each voice at its own; the room is a recording of wind.",
         "tags": ["voices", "slow", "cold"],
@@ -226,7 +226,7 @@ def radio_room() -> Document:
     """Carriers from far away: shifted, ringing, broken, and turned down by the motor below."""
     shelf = by_name()
     return {
-        "schema": 12,
+        "schema": 13,
         "name": "Radio Room",
         "notes": "Static and a folded tone drift against each other; the pulse underneath pushes "
         "all of it down.",

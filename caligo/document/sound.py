@@ -284,7 +284,7 @@ class Sound(Part):
         extra="forbid", allow_inf_nan=False, validate_by_name=True, serialize_by_alias=True
     )
 
-    schema_version: Literal[12] = Field(default=12, alias="schema")
+    schema_version: Literal[13] = Field(default=13, alias="schema")
     id: Ident = "sound"
     kind: Literal["sound"] = "sound"
     name: Name

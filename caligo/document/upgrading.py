@@ -18,8 +18,9 @@ intervals, and what crosses over at its start is as loud as both sides were; in 
 is their plain sum. Resonators ring as long as their decay says, which high ones of older documents
 did not. In schema 11 drive relates to the level that comes in, and bends behind a filter; in older
 documents to a wave at -12 dB, and ahead of it. In schema 12 lanes may lie on beats, and early
-reflections are as loud as pink noise tells; in older documents they have the energy of one. Nothing
-in an older document means something else in a newer schema.
+reflections are as loud as pink noise tells; in older documents they have the energy of one. In
+schema 13 a convolution is levelled by its whole answer, in older documents by all but the last
+moments of it. Nothing in an older document means something else in a newer schema.
 """
 
 from __future__ import annotations
@@ -28,13 +29,19 @@ import math
 from collections.abc import Iterator
 from typing import Any
 
-SOUND_SCHEMA = 12
+SOUND_SCHEMA = 13
 """The schema of sounds that is written."""
-KNOWN_SOUND_SCHEMAS = (1, 2, 3, 4, 5, 6, 7, 8, 9, 10, 11, 12)
+KNOWN_SOUND_SCHEMAS = (1, 2, 3, 4, 5, 6, 7, 8, 9, 10, 11, 12, 13)
 BENT = ("saturation", "folder", "ladder", "ladder_filter")
 """What bends waves even where its document does not ask for drive."""
 UNPACED = ("chorus", "ensemble", "resonators", "auto_pan", "phaser", "flanger", "tremolo")
 """The effects that kept their own speed before schema 9."""
+FORMER_LAWS: dict[str, tuple[str, tuple[int, ...]]] = {
+    "reflections": ("energy", (12,)),
+    "convolution": ("early", ()),
+}
+"""The law of an effect's level in older documents, and the schemas before the present one that have
+the present law."""
 INTERVALS = {"octave": 1_200.0, "fifth": 700.0, "octave_down": -1_200.0}
 """Cents of the intervals that a delay's loop had before schema 10."""
 IN_UNISON = ("wavetable", "harmonic", "operators", "grains", "spectral", "sampler")
@@ -64,14 +71,14 @@ def upgraded_sound(data: dict[str, Any]) -> dict[str, Any]:
     Examples
     --------
     >>> upgraded_sound({"schema": 1, "name": "Old"})
-    {'schema': 12, 'name': 'Old'}
+    {'schema': 13, 'name': 'Old'}
     """
     schema = data.get("schema", SOUND_SCHEMA)
     if schema == SOUND_SCHEMA:
         return data
     upgraded = data | {"schema": SOUND_SCHEMA}
-    older = schema not in (7, 8, 9, 10, 11)
-    if schema not in (8, 9, 10, 11) and isinstance(data.get("layers"), list):
+    older = schema not in (7, 8, 9, 10, 11, 12)
+    if schema not in (8, 9, 10, 11, 12) and isinstance(data.get("layers"), list):
         layers = data["layers"]
         if schema not in (6, 7):
             layers = [_in_unison_as_before(layer, schema) for layer in layers]
@@ -128,9 +135,10 @@ def _effect_as_before(effect: Any, schema: Any, moved: tuple[str, ...]) -> Any:
     params = effect.get("params", {})
     if not isinstance(params, dict):
         return found
-    if effect.get("kind") == "reflections":
-        found["params"] = params = {"law": "energy"} | params
-    if schema == 11:
+    law, later = FORMER_LAWS.get(str(effect.get("kind")), ("", ()))
+    if law and schema not in later:
+        found["params"] = params = {"law": law} | params
+    if schema in (11, 12):
         return found
     if _driven_as_before(effect, params, moved):
         found["params"] = params = {"driven": "fixed"} | params

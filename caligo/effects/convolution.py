@@ -8,7 +8,7 @@ from functools import lru_cache
 import numpy as np
 import soxr
 
-from caligo.catalogue import Kind, Module, Parameter, register
+from caligo.catalogue import Choice, Kind, Module, Parameter, register
 from caligo.document.sound import EffectPart
 from caligo.material.store import current
 from caligo.movement.block import Block
@@ -88,6 +88,11 @@ def response_of(
                       kind=Kind.SWITCH, group="Response"),
             Parameter("decay", "Decay", "How much lower its end is made.", unit="dB", high=80.0,
                       default=12.0, group="Response"),
+            Parameter("law", "Level law", "Whether the answer is levelled by all of it, or by "
+                      "all but its last moments, which makes short and reversed ones louder.",
+                      default="whole", kind=Kind.CHOICE, group="Output",
+                      choices=(Choice("whole", "Whole answer"),
+                               Choice("early", "Without its end"))),
             shared.level("level", "Level", "Of the answer.", 0.0, low=-36.0, high=12.0,
                          group="Output"),
             shared.mix("Answer against the direct signal.", 40.0),
@@ -99,13 +104,14 @@ class Convolution(Effect):
 
     def __init__(self, part: EffectPart, address: str, movement: Movement, rate: int) -> None:
         key = part.text("recording")
+        self._law, self._length = part.text("law"), part.number("length")
         self._response = (
             response_of(
                 key,
                 current().signature(key),
                 rate,
                 part.number("start"),
-                part.number("length"),
+                self._length,
                 part.switch("reverse"),
                 part.number("decay"),
             )
@@ -131,14 +137,15 @@ class Convolution(Effect):
         self._waiting.process(signal)
         self.state["direct"] = self._waiting.held
         if answer is not None and self._response is not None:
-            heard = min(self.part.number("length"), block.heard) * self.rate
-            fraction = max(LEAST_FRACTION, self._response.fraction_heard(heard - PARTITION))
+            known = block.heard if self._law == "whole" else min(self._length, block.heard)
+            heard = known * self.rate - PARTITION
+            fraction = max(LEAST_FRACTION, self._response.fraction_heard(heard))
             scale_stereo(answer[None], 10.0 ** (level / 20.0) / math.sqrt(fraction))
             crossfade(signal[None], answer[None], mix[None] / 100.0)
 
     def tail(self) -> float:
         """See `Processor.tail`."""
-        return self.part.number("length") + 2.0 * PARTITION / self.rate
+        return self._length + 2.0 * PARTITION / self.rate
 
     def latency(self) -> int:
         """See `Processor.latency`."""

@@ -47,8 +47,8 @@ class Response:
 
     def fraction_heard(self, samples: float) -> float:
         """The fraction of its energy that answers what has been heard for so many samples."""
-        whole = max(0, min(len(self.fraction), int(samples) // PARTITION) - 1)
-        return float(self.fraction[whole])
+        whole = min(float(len(self.fraction)), samples // PARTITION)
+        return float(self.fraction[max(0, int(whole) - 1)])
 
 
 @device

@@ -14,7 +14,7 @@ from tests.browser.conftest import Server, captured, copied, listened, opened
 from tests.browser.test_chains import add, station, stations
 
 STEADY = {
-    "schema": 12,
+    "schema": 13,
     "name": "Steady",
     "layers": [
         {

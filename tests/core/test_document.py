@@ -109,7 +109,7 @@ def test_unknown_fields_are_named_by_their_ids() -> None:
         ({"routes": [{"id": "r", "from": "m", "to": "a.pan", "depth": 1}]}, "routes.r.from"),
         ({"buses": [{"id": "a", "name": "B"}]}, "a"),
         ({"layers": []}, "layers"),
-        ({"schema": 13}, "schema"),
+        ({"schema": 14}, "schema"),
         ({"name": 3}, "name"),
     ],
 )
@@ -236,7 +236,7 @@ def test_a_document_of_schema_1_means_what_it_meant() -> None:
     """Kept as it was written before buses could send and effects could hold chains."""
     old = json.loads((Path(__file__).parent / "old" / "schema1_dome_air.json").read_text())
     sound = read_sound(old)
-    assert sound.schema_version == 12
+    assert sound.schema_version == 13
     assert all(send.text("from") == "behind" for layer in sound.layers for send in layer.sends)
     assert sound.as_document() == as_before(read_sound(dome_air()))
 

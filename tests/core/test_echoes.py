@@ -3,18 +3,20 @@
 from __future__ import annotations
 
 import math
+from pathlib import Path
 from typing import Any
 
 import numpy as np
 import pytest
 import scipy.signal
+import soundfile
 
 from caligo.document import Sound
 from caligo.document.upgrading import upgraded_sound
 from caligo.effects.convolution import response_of
 from caligo.engine.listening.live import Listening
 from caligo.engine.render.engine import RATES
-from caligo.material.store import current
+from caligo.material.store import VARIABLE, current
 from caligo.processing.partitions import LONG, PARTITION, convolve, initial_state, spectra_of
 from tests.core.builders import (
     RATE,
@@ -269,6 +271,49 @@ def test_noise_is_answered_as_loud_as_it_came(rate: int, reverse: bool) -> None:
     assert spectra is not None
     partitions = spectra.late.shape[1] - 1
     assert LONG * partitions < 1.01 * rate - LONG <= LONG * (partitions + 1)
+
+
+def struck(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> str:
+    """A recording that falls by 60 dB in a quarter of a second, as a small room answers."""
+    monkeypatch.setenv(VARIABLE, str(tmp_path / "shelf"))
+    wave = np.random.default_rng(5).standard_normal((2, 72_000))
+    wave *= 0.3 * 10.0 ** (-12.0 * np.arange(72_000) / 48_000.0)
+    file = tmp_path / "struck.wav"
+    soundfile.write(file, wave.T, 48_000, subtype="FLOAT")
+    return current().add_recording(file, "struck")[0].key
+
+
+def answered(**params: Any) -> float:
+    """Decibels by which noise is louder behind a convolution."""
+    given = noise(5.0)
+    heard = through(effect("convolution", mix=100.0, **params), given)[:, 96_000:]
+    return float(decibels(heard.std() / given.std()))
+
+
+@pytest.mark.parametrize("reverse", [False, True])
+@pytest.mark.parametrize("length", [0.15, 0.6, 1.2])
+def test_a_space_is_as_loud_from_its_end(
+    length: float, reverse: bool, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """Most of a reversed answer's energy lies in its last moments, which were left out."""
+    key = struck(tmp_path, monkeypatch)
+    params = {"recording": key, "reverse": reverse, "length": length, "decay": 0.0}
+    change = answered(**params)
+    assert abs(change) < 0.5
+    louder = answered(law="early", **params) - change
+    assert louder > (8.0 if reverse and length > 0.5 else -0.1)
+
+
+def test_convolutions_of_older_documents_are_levelled_as_they_were() -> None:
+    def law(schema: int, **params: Any) -> dict[str, Any]:
+        part = {"id": "c", "kind": "convolution", "params": params}
+        data = {"schema": schema, "name": "Old", "layers": [], "master": {"effects": [part]}}
+        found: dict[str, Any] = upgraded_sound(data)["master"]["effects"][0]["params"]
+        return found
+
+    for schema in (1, 5, 11, 12):
+        assert law(schema, mix=20.0) == {"law": "early", "mix": 20.0}
+    assert law(13, mix=20.0) == {"mix": 20.0}
 
 
 def test_without_a_recording_the_signal_is_only_late() -> None:

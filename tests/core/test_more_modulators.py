@@ -300,7 +300,7 @@ def test_a_modulator_may_leave_the_pace_alone() -> None:
 def test_an_older_sound_means_what_it_meant() -> None:
     old = json.loads((Path(__file__).parent / "old" / "schema2_gelatin_choir.json").read_text())
     made = read_sound(old)
-    assert made.schema_version == 12
+    assert made.schema_version == 13
     assert made.lanes == []
     assert all(m.params.get("paced", True) is True for m in made.modulators)
     assert not any(m.params.get("apart", False) for m in made.modulators)

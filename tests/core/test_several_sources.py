@@ -282,7 +282,7 @@ def test_documents_hold_up_to_four_sources_with_ids_of_their_own() -> None:
 def test_older_documents_have_one_source_in_a_neutral_place() -> None:
     layer = {"id": "a", "name": "A", "source": {"kind": "noise"}}
     upgraded = upgraded_sound({"schema": 8, "name": "Old", "layers": [layer]})
-    assert upgraded == {"schema": 12, "name": "Old", "layers": [layer]}
+    assert upgraded == {"schema": 13, "name": "Old", "layers": [layer]}
     made = read_sound({"schema": 8, "name": "Old", "layers": [layer]}).layers[0]
     assert made.more_sources == []
     assert made.source.text("entry") == "all"

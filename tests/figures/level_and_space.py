@@ -2,11 +2,14 @@
 
 from __future__ import annotations
 
+import tempfile
 from functools import cache
 from itertools import product
+from pathlib import Path
 
 import numpy as np
 import pyloudnorm
+import pytest
 from scipy.signal import welch
 
 from caligo.document import Sound, read_score, read_sound
@@ -16,6 +19,7 @@ from demo.scores import CUES
 from demo.sounds import SOUNDS
 from tests.core.builders import RATE, decibels, layer_of, one_note, plain_layer, plain_sound
 from tests.core.effects import effect, impulse, pink_noise, through
+from tests.core.test_echoes import answered, struck
 from tests.core.test_effects import echo_density, highest, reverb_time
 from tests.core.test_measure import stepped
 from tests.core.test_sources_of_material import NAMES, SUSTAINED, loudness_of, zone
@@ -179,6 +183,17 @@ def small_rooms() -> float:
     return worst
 
 
+def answers() -> float:
+    """The answer of a small room from its beginning and from its end, cut off at any place."""
+    found = []
+    with tempfile.TemporaryDirectory() as folder, pytest.MonkeyPatch.context() as patch:
+        key = struck(Path(folder), patch)
+        for length, reverse, decay in product((0.1, 0.33, 1.0, 1.4), (False, True), (0.0, 30.0)):
+            params = {"recording": key, "length": length, "reverse": reverse, "decay": decay}
+            found.append(abs(answered(**params)))
+    return max(found)
+
+
 FIGURES = (
     Figure("standing", "Direct current of a layer, against the layer", -40.0, "dB", standing),
     Figure("start-levels", "Shipped recordings at C4, loudest against softest", 3.0, "LU",
@@ -187,6 +202,8 @@ FIGURES = (
            wet_level),
     Figure("small-rooms", "Early reflections: pink noise off from what goes in, 2 to 21 m", 2.0,
            "LU", small_rooms),
+    Figure("answers", "Convolution: noise off from what goes in, both ways, 0.1 to 1.4 s", 1.0,
+           "dB", answers),
     Figure("modes", "Reverb: modes above what noise shows", 6.0, "dB", modes),
     Figure("dense", "Reverb: as dense as noise from", 100.0, "ms", dense_from),
     Figure("decays", "Reverb: decay off in octaves from 125 Hz to 4 kHz", 10.0, "%", decays),

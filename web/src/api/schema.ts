@@ -1784,10 +1784,10 @@ export interface components {
             };
             /**
              * Schema
-             * @default 12
+             * @default 13
              * @constant
              */
-            schema: 12;
+            schema: 13;
             /** Name */
             name: string;
             /**
