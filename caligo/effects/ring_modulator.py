@@ -16,13 +16,13 @@ from caligo.movement.block import Block
 from caligo.movement.movement import Movement
 from caligo.processing import shared
 from caligo.processing.effect import Effect
+from caligo.processing.oversampled import lower_channel, raise_channel
 from caligo.processing.processor import Signal, State
 from caligo.signal.carrier import multiply_rows
-from caligo.signal.four_rows import ROWS, down, up
-from caligo.signal.fourfold import LATENCY, NEAR_TAPS, state
+from caligo.signal.four_rows import ROWS
+from caligo.signal.fourfold import LATENCY, state
 from caligo.signal.gains import crossfade
 from caligo.signal.offset import STANDING, lose_offset
-from caligo.signal.oversampling import FAR_TAPS
 from caligo.signal.smoothing import one_pole
 
 
@@ -73,17 +73,9 @@ class RingModulator(Effect):
         turn, mix = (self.trajectory(key).values(block.moments)[0] for key in ("turn", "mix"))
         made, rows = np.empty_like(signal), np.empty((ROWS, samples), np.float32)
         for c, ahead in enumerate((0.0, 0.25 * turn / 100.0)):
-            up(signal[c], NEAR_TAPS, FAR_TAPS, kept["up_near"][c], kept["up_far"][c], rows)
+            raise_channel(signal[c], kept, c, rows)
             multiply_rows(rows, phase + ahead)
-            down(
-                rows,
-                NEAR_TAPS,
-                FAR_TAPS,
-                kept["down_near"][c],
-                kept["down_far"][c],
-                kept["waiting"][c],
-                made[c],
-            )
+            lower_channel(rows, kept, c, made[c])
         # A partial at the sine's own frequency becomes direct current.
         lose_offset(made, one_pole(STANDING, self.rate), kept["standing"])
         direct = np.concatenate([kept["direct"], signal], axis=1)

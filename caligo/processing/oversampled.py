@@ -32,6 +32,7 @@ from caligo.signal.ticks import TICK
 from caligo.signal.waveshaping import DRIVEN_AT, REFERENCE
 
 Numbers = tuple[NDArray[np.float64], ...]
+Rows = NDArray[np.float32]
 
 
 SIZE = ROWS * TICK
@@ -79,6 +80,20 @@ def mix_shaped(
         for n in range(TICK):
             direct = half * (x[n] + y[n])
             out[n] = direct + (fraction + np.float32(ROWS * n + p) * step) * (wet[n] - direct)
+
+
+def raise_channel(x: NDArray[np.float32], kept: State, channel: int, rows: Rows) -> None:
+    """One channel ``[samples]`` at four times its rate, into `rows` ``[ROWS, samples]``.
+
+    `kept` is what `caligo.signal.fourfold.state` begins with; it is carried on.
+    """
+    up(x, NEAR_TAPS, FAR_TAPS, kept["up_near"][channel], kept["up_far"][channel], rows)
+
+
+def lower_channel(rows: Rows, kept: State, channel: int, out: NDArray[np.float32]) -> None:
+    """`rows` at the channel's own rate again, into `out` ``[samples]``; see `raise_channel`."""
+    near, far = kept["down_near"][channel], kept["down_far"][channel]
+    down(rows, NEAR_TAPS, FAR_TAPS, near, far, kept["waiting"][channel], out)
 
 
 def driven_parameter(group: str) -> Parameter:
@@ -142,17 +157,9 @@ class Oversampled(Effect):
         numbers = self.numbers(block, peak, ahead)
         rows = np.empty((ROWS, signal.shape[1]), np.float32)
         for c in range(2):
-            up(signal[c], NEAR_TAPS, FAR_TAPS, kept["up_near"][c], kept["up_far"][c], rows)
+            raise_channel(signal[c], kept, c, rows)
             self.waveshape(numbers, rows, c)
-            down(
-                rows,
-                NEAR_TAPS,
-                FAR_TAPS,
-                kept["down_near"][c],
-                kept["down_far"][c],
-                kept["waiting"][c],
-                signal[c],
-            )
+            lower_channel(rows, kept, c, signal[c])
         # Uneven curves leave direct current.
         lose_offset(signal, one_pole(STANDING, self.rate), kept["standing"])
         if levels is not None:

@@ -26,8 +26,8 @@ STEP_DOWN = 512
 """Frames by which it shrinks for a change that came in time, and after a while of calm."""
 CALM = 1_500
 """Reports of the browser (32 s) in which nothing came too late that are such a while."""
-UNTOLD = 4_096
-"""Frames at most that are taken to have been heard since the browser last told."""
+UNREPORTED = 4_096
+"""Frames at most that are taken to have been heard since the browser last reported."""
 
 
 class Lead:
@@ -59,14 +59,14 @@ class Lead:
 
     @property
     def heard(self) -> int:
-        """Frames that have been heard, as the browser told last."""
+        """Frames that have been heard, as the browser reported last."""
         return self._heard[0]
 
     def _heard_now(self) -> int:
         """Frames that have probably been heard by now."""
         heard, at = self._heard
         since = max(0.0, self._clock() - at)
-        return heard + math.ceil(min(UNTOLD, since * DEFAULT_RATE))
+        return heard + math.ceil(min(UNREPORTED, since * DEFAULT_RATE))
 
     @property
     def left(self) -> int:
@@ -94,8 +94,8 @@ class Lead:
             self._held = end
             self._dry = False
 
-    def told(self, frames: int) -> None:
-        """The browser has told how many frames it has played."""
+    def report(self, frames: int) -> None:
+        """The browser reports how many frames it has played."""
         self._heard = max(self.heard, frames), self._clock()
         if self._held <= self.heard:
             if not self._dry:

@@ -149,7 +149,7 @@ class Listener:
         """The browser has played so many frames of a stream."""
         with self._more:
             if stream == self._stream:
-                self._lead.told(frames)
+                self._lead.report(frames)
                 self._more.notify_all()
 
     def _wanted(self, playing: Listening | Skim) -> int:
@@ -213,10 +213,10 @@ class Listener:
     def _send_stretch(self, stream: int, playing: Listening | Skim) -> bool:
         """Wait for room, then send a stretch; False once it is over."""
         with self._more:
-            told = self._more.wait_for(
+            awake = self._more.wait_for(
                 lambda: self._stream != stream or playing.calls or self._room(playing), PATIENCE
             )
-            if self._stream != stream or not told:
+            if self._stream != stream or not awake:
                 return False
             affordable = self._lead.blocks(playing.frames, self._cost)
             most = max(1, min(self._room(playing) // SMALL_BLOCK, affordable))

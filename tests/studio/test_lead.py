@@ -13,7 +13,7 @@ from studio.live.lead import (
     RAMP,
     STEP_DOWN,
     STEP_UP,
-    UNTOLD,
+    UNREPORTED,
     Lead,
 )
 
@@ -41,7 +41,7 @@ def lead(clock: Clock) -> Lead:
     made = Lead(clock)
     made.begin()
     made.sent(0, 10_000 + AHEAD)
-    made.told(10_000)
+    made.report(10_000)
     return made
 
 
@@ -52,7 +52,7 @@ def test_a_change_is_heard_after_the_margin_and_what_was_heard_since(
     clock.now += 0.01
     assert lead.replaceable() == pytest.approx(10_000 + 480 + MARGIN, abs=1)
     clock.now += 60.0  # the browser hangs: it has not gone on for a minute
-    assert lead.replaceable() == 10_000 + UNTOLD + MARGIN
+    assert lead.replaceable() == 10_000 + UNREPORTED + MARGIN
 
 
 def test_before_it_is_heard_nothing_is(clock: Clock) -> None:
@@ -90,22 +90,22 @@ def test_what_comes_too_late_widens_the_margin_and_what_comes_in_time_narrows_it
 
 
 def test_running_dry_counts_once_and_calm_forgets_it(lead: Lead) -> None:
-    lead.told(10_000 + AHEAD)
-    lead.told(10_000 + AHEAD)
+    lead.report(10_000 + AHEAD)
+    lead.report(10_000 + AHEAD)
     assert lead.margin == MARGIN + STEP_UP
     lead.sent(10_000 + AHEAD, 10_000 + 2 * AHEAD)
-    lead.told(10_000 + 2 * AHEAD)
+    lead.report(10_000 + 2 * AHEAD)
     assert lead.margin == MARGIN + 2 * STEP_UP
     lead.sent(10_000 + 2 * AHEAD, 10_000 + 9 * AHEAD)
     for _ in range(CALM):
-        lead.told(10_000 + 2 * AHEAD + 100)
+        lead.report(10_000 + 2 * AHEAD + 100)
     assert lead.margin == MARGIN + 2 * STEP_UP - STEP_DOWN
 
 
 def test_a_start_is_not_running_dry(clock: Clock) -> None:
     made = Lead(clock)
     made.begin()
-    made.told(0)
+    made.report(0)
     assert made.margin == MARGIN
 
 

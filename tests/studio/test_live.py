@@ -32,7 +32,7 @@ from studio.library.models import Sound
 from studio.live import broadcasting
 from studio.live.consumer import TOO_MANY
 from studio.live.drawing import trajectories_packet
-from studio.live.lead import AHEAD, BEYOND, MARGIN, MOST_MARGIN, UNTOLD
+from studio.live.lead import AHEAD, BEYOND, MARGIN, MOST_MARGIN, UNREPORTED
 from studio.live.listener import Listener
 from studio.live.messages import StoppedNews
 from studio.live.open_sound import OpenSound
@@ -240,7 +240,7 @@ def test_a_key_is_heard_soon_whatever_was_sent_ahead(
         time.sleep(0.001)
     frame, end = frame_and_end(sent[count])
     # By how long the press itself took, it counts from later.
-    assert 20_480 + MARGIN <= frame <= 20_480 + MARGIN + UNTOLD + TICK
+    assert 20_480 + MARGIN <= frame <= 20_480 + MARGIN + UNREPORTED + TICK
     assert end - frame == SMALL_BLOCK
     time.sleep(1.2)
     listener.heard(listener._stream, 20_482)

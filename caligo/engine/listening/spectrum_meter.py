@@ -11,7 +11,7 @@ from caligo.signal.ticks import TICK, Span
 SIZE = 8_192
 """Samples that a spectrum is taken of: 171 ms at 48 kHz."""
 KEPT = 1 << 17
-"""Samples that are kept: layers are rendered ahead of what is heard."""
+"""Samples that are kept: stretches are longer than the window, and are gone back into."""
 LOWEST = -128.0
 """Decibels of the lowest byte; each byte is half a decibel more."""
 # Blackman's window, as the browser's own analyser has it (Web Audio API, AnalyserNode).
