@@ -3,5 +3,5 @@
 Nothing in here knows of the web, of a database or of a screen.
 """
 
-ENGINE_VERSION = 25
+ENGINE_VERSION = 26
 """Raised whenever the samples of an unchanged document change; part of every cache key."""

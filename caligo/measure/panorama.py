@@ -10,7 +10,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from caligo.kernels import kernel
-from caligo.measure.spectrogram import FLOOR, WINDOWS, Spectra
+from caligo.measure.spectrogram import FLOOR, WINDOWS, Spectra, rate_of
 
 PLACES = 33
 """Places from left to right."""
@@ -87,7 +87,11 @@ def _octaves(window: int, size: int, rate: int) -> tuple[int, NDArray[np.int64]]
     served = [o for o, hertz in enumerate(CENTRES) if below <= hertz < WINDOWS[window][0]]
     bins = np.arange(1, size // 2)
     # Exact middles lie an octave apart around 1 kHz (IEC 61260-1:2014, equation 2).
-    octave = np.round(np.log2(bins * (rate / size) / 1_000.0)).astype(np.int64) + OCTAVES - 5
+    octave = (
+        np.round(np.log2(bins * (rate_of(window, rate) / size) / 1_000.0)).astype(np.int64)
+        + OCTAVES
+        - 5
+    )
     among = np.flatnonzero((octave >= served[0]) & (octave <= served[-1]))
     return int(bins[among[0]]), octave[among]
 

@@ -180,14 +180,40 @@ def test_true_peak_does_not_depend_on_the_pieces() -> None:
     assert pieces.peak == pytest.approx(whole.peak, rel=1e-12)
 
 
-@pytest.mark.parametrize("hertz", [40.0, 110.0, 440.0, 999.0, 2_500.0, 4_321.0, 9_000.0])
-def test_spectrogram_shows_a_tone_where_and_as_loud_as_it_is(hertz: float) -> None:
-    levels = column(sine(hertz, -12.0, 0.5), RATE)
-    edges = row_edges()
-    row = int(levels.argmax())
-    assert edges[row] / 1.04 <= hertz <= edges[row + 1] * 1.04
-    # A tone between two rows shares its power among them.
-    assert (levels[row] / 255 - 1) * 96 == pytest.approx(-12.0, abs=3.2)
+MIDDLES = np.sqrt(row_edges()[:-1] * row_edges()[1:])
+
+
+@pytest.mark.parametrize("rate", [44_100, 48_000, 96_000])
+def test_spectrogram_shows_a_tone_where_and_as_loud_as_it_is(rate: int) -> None:
+    """In the middle of a row and between two, which share its power: 3 dB less each."""
+    for row in (3, 11, 27, 53, 87, 103, 119, 151, 187, 219):
+        levels = column(sine(MIDDLES[row], -12.0, 3.0, rate), rate) / 255.0 * 96.0 - 96.0
+        assert int(levels.argmax()) == row
+        assert levels[row] == pytest.approx(-12.0, abs=1.3)
+        levels = column(sine(row_edges()[row], -12.0, 3.0, rate), rate) / 255.0 * 96.0 - 96.0
+        assert levels[[row - 1, row]] == pytest.approx([-15.0, -15.0], abs=1.3)
+
+
+@pytest.mark.parametrize("rate", [44_100, 48_000, 96_000])
+def test_spectrogram_shows_each_row_of_white_noise_as_loud_as_it_is(rate: int) -> None:
+    """The variance that falls in a row is its part of half the rate."""
+    noise = np.random.default_rng(4).normal(0.0, 0.1, (2, 60 * rate)).astype(np.float32)
+    stream = SpectrogramStream(rate, 0.1)
+    columns = [c for piece in np.array_split(noise, 40, axis=1) for c in stream.add(piece)]
+    powers = 10.0 ** ((np.array(columns[20:], float) / 255.0 - 1.0) * 9.6)
+    # A full-scale sine, 0 dB, has a variance of a half.
+    wanted = 2.0 * 0.1**2 * np.diff(row_edges()) / (rate / 2.0)
+    off = 10.0 * np.log10(powers.mean(axis=0) / wanted)
+    # Of 60 s a row of 0.8 Hz knows its level to half a decibel.
+    assert np.abs(off.reshape(-1, 8).mean(axis=1)).max() < 1.0
+    assert np.abs(off).max() < 2.2
+
+
+def test_what_is_high_does_not_fold_onto_the_lows() -> None:
+    """The lowest rows look at a sixteenth of the rate: 3,050 Hz is 50 Hz there."""
+    for hertz in (2_950.0, 3_050.0, 6_040.0, 15_031.0):
+        levels = column(sine(hertz, -1.0, 3.0), RATE) / 255.0 * 96.0 - 96.0
+        assert levels[MIDDLES < 120.0].max() < -78.0
 
 
 def test_spectrogram_of_pink_noise_is_level() -> None:

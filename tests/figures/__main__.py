@@ -19,6 +19,7 @@ from tests.figures import (
     grains,
     level_and_space,
     peaks_and_effects,
+    picture,
 )
 from tests.figures.figure import Figure
 
@@ -31,6 +32,7 @@ ALL = (
     *grains.FIGURES,
     *drive.FIGURES,
     *from_the_middle.FIGURES,
+    *picture.FIGURES,
 )
 
 

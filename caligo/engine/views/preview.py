@@ -31,7 +31,8 @@ from caligo.signal.ticks import TICK
 JOINED_AT = (FEW_PROBES, KEPT_PROBES, PROBES)
 """Looks after which the picture is shown as a whole: their parts are cut in three each time."""
 PROBE_TICKS = 256
-"""Ticks of a probe: 341 ms at 48 kHz, as long as the longest window of the spectrogram."""
+"""Ticks of a probe: 341 ms at 48 kHz, as long as the spectrogram's windows above 120 Hz; below it
+looks through shorter ones."""
 ROLL = 0.15
 """Seconds of run-in for a probe, two thirds of which it fades in."""
 JOINED_SPAN = 5
