@@ -28,6 +28,7 @@ from caligo.signal.ticks import TICK
 MOST = 8
 LOWEST = 20.0
 LONGEST_DECAY = 20.0
+TURNING = ("placed", ("turning",))
 MOST_KEPT = 0.99995
 """What of a turn is left at most."""
 
@@ -81,10 +82,23 @@ def _gather(strings: np.ndarray, gains: np.ndarray, mix: np.ndarray, signal: np.
                       "says, with 6 dB high strings fade sooner as a whole.",
                       default="12", kind=Kind.CHOICE, group="Ringing",
                       choices=(Choice("6", "6 dB"), Choice("12", "12 dB"))),
-            shared.period("Length of one turn of the strings in the picture.", 40.0),
-            paced_parameter(group="Movement"),
-            shared.percent("spread", "Spread", "How far apart the strings stand.", 70.0,
-                         group="Movement"),
+            Parameter("placed", "Placed", "All turning, or each in a direction of its own.",
+                      default="turning", kind=Kind.CHOICE, group="Movement",
+                      choices=(Choice("turning", "Turning"), Choice("own", "Own directions"))),
+            Parameter("directions", "Directions", "Where the strings stand, one after the other, "
+                      "from -100 left to 100 right; shorter lists begin again.",
+                      default="-80 40 -20 80 0 -60 20 60", kind=Kind.NUMBERS, unit="%", low=-100.0,
+                      high=100.0, most=MOST, group="Movement", when=("placed", ("own",))),
+            replace(
+                shared.period("Length of one turn of the strings in the picture.", 40.0),
+                when=TURNING,
+            ),
+            replace(paced_parameter(group="Movement"), when=TURNING),
+            replace(
+                shared.percent("spread", "Spread", "How far apart the strings stand.", 70.0,
+                               group="Movement"),
+                when=TURNING,
+            ),
             shared.mix("Strings against the direct signal.", 40.0),
         ),
     )
@@ -101,6 +115,10 @@ class Resonators(EffectLFO):
             )
             self._ratios = np.full(MOST, 2.0 ** part.number("octave"))
         self._steep = part.text("slope") == "12"
+        self._directions: Floats | None = None
+        if part.text("placed") == "own":
+            own = part.numbers("directions") or [0.0]
+            self._directions = np.resize(own, len(self._ratios))[:, None] / 100.0
         super().__init__(part, address, movement, rate)
 
     @classmethod
@@ -199,8 +217,11 @@ class Resonators(EffectLFO):
     ) -> None:
         """Mix strings into the signal ``[2, samples]``, each where it stands in the picture."""
         count = len(strings)
-        phase = self.cycles(block)
-        place = spread / 100.0 * np.sin(2.0 * np.pi * (phase + np.arange(count)[:, None] / count))
+        if self._directions is None:
+            turn = self.cycles(block) + np.arange(count)[:, None] / count
+            place = spread / 100.0 * np.sin(2.0 * np.pi * turn)
+        else:
+            place = np.repeat(self._directions, len(mix), axis=1)
         angle = (1.0 + place) * (math.pi / 4.0)
         # Of the strings for notes, half are taken to sound at a time.
         level = math.sqrt(2.0 / (count if self._held is None else MOST // 2))

@@ -5,6 +5,7 @@ from __future__ import annotations
 from typing import Any
 
 import numpy as np
+import pytest
 
 from caligo.document import Note, Score
 from caligo.engine.render.offline import render_array
@@ -90,3 +91,26 @@ def test_a_layers_strings_hear_of_notes_that_the_layer_does_not_play() -> None:
         for played in ([low], [low, high])
     ]
     assert keys[0] != keys[1]
+
+
+def test_each_string_has_a_direction_of_its_own() -> None:
+    """The equal-power pan (common practice) by the level of each string's line on both sides."""
+    directions = [-100.0, 50.0, 0.0]
+    layer = layer_of("noise", tilt=-3)
+    strings = {
+        "chord": [0.0, 7.0, 16.0, 24.0], "root": 220.0, "decay": 8.0, "mix": 100.0,
+        "damping": 20_000.0, "placed": "own", "directions": directions,
+    }  # fmt: skip
+    sound = plain_sound(
+        layer, master={"effects": [{"id": "fx", "kind": "resonators", "params": strings}]}
+    )
+    heard = render_array(sound, Score(length=12.0, notes=[
+        Note(id="n", pitch=60, start=0.0, length=12.0, velocity=100)
+    ]))[:, 4 * RATE :]  # fmt: skip
+    power = np.abs(np.fft.rfft(heard * np.hanning(heard.shape[1]), axis=1)) ** 2
+    for semitones, direction in zip([0, 7, 16, 24], [*directions, directions[0]], strict=True):
+        at = round(220.0 * 2.0 ** (semitones / 12.0) * heard.shape[1] / RATE)
+        left, right = power[:, at - 4 : at + 5].sum(axis=1)
+        angle = np.degrees(np.arctan2(np.sqrt(right), np.sqrt(left)))
+        # Noise comes in on both sides unlike, and rings on both of a string.
+        assert angle == pytest.approx((1.0 + direction / 100.0) * 45.0, abs=12.0)
