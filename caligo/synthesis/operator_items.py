@@ -58,10 +58,10 @@ OPERATOR = Module(
         Parameter("shape_of", "Envelope of", "The operator whose envelope it follows.",
                   default="", kind=Kind.REFERENCE, of="operator", when=("shape", ("other",))),
         *(Parameter(p.key, p.name, p.help, unit=p.unit, low=p.low, high=p.high,
-                    default=p.default, kind=p.kind, scale=p.scale, when=OWN)
+                    default=p.default, kind=p.kind, scale=p.scale, moves=p.moves, when=OWN)
           for p in (*envelope_stages(attack=0.5, hold=0.0, decay=8.0, release=3.0),
                     Parameter("sustain", "Sustain", "Where it stays.", unit="%", high=100.0,
-                              default=50.0),
+                              default=50.0, moves=Moves.PER_NOTE),
                     *ENVELOPE_BENDS)),
     ),
 )  # fmt: skip

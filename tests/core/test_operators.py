@@ -186,6 +186,24 @@ def test_an_operators_envelope_shapes_what_it_does_to_others() -> None:
     assert np.count_nonzero(decibels(late / late.max()) > -40) < 8
 
 
+@pytest.mark.parametrize(("velocity", "attack"), [(1, 0.2), (64, 0.2 * 2.0), (127, 0.2 * 4.0)])
+def test_an_operator_takes_up_its_attack_as_the_note_starts(velocity: int, attack: float) -> None:
+    """Two octaves of time by velocity; what moves it later does not bend an attack that runs."""
+    shaped = {"shape": "own", "attack": {"value": 0.2}, "attack_bend": 0, "sustain": 100}
+    movers = [
+        {"id": "v", "name": "V", "kind": "velocity", "params": {}},
+        {"id": "m", "name": "M", "kind": "lfo", "params": {"shape": "square"}},
+    ]
+    to = "ground.source.operator1.attack"
+    routes = [{"id": "r", "from": "v", "to": to, "depth": 2, "polarity": "unipolar"}]
+    sound = operators(operator(1, **shaped), modulators=movers[:1], routes=routes)
+    note = one_note(69, 3.0).notes[0].model_copy(update={"velocity": velocity})
+    heard = render_array(sound, one_note(69, 3.0).model_copy(update={"notes": [note]}))[0]
+    cells = np.abs(heard[: 2 * RATE]).reshape(-1, 480).max(axis=1)
+    half = float(np.interp(0.5 * cells.max(), cells[:90], np.arange(90) * 0.01))
+    assert half == pytest.approx(attack / 2.0, abs=0.02)
+
+
 def test_an_envelope_may_be_anothers() -> None:
     decay = {"shape": "own", "attack": {"value": 0}, "decay": {"value": 0.3}, "sustain": 0}
     follows = operator(2, ratio=2, shape="other", shape_of="operator1")
