@@ -31,14 +31,16 @@ MARGIN = 4
 """Samples that interpolation needs on either side."""
 
 
-@kernel("f8[::1], f8, f4[::1], f4[::1]", allocates=True)
-def sine_at(cycles: np.ndarray, ratio: float, delayed: np.ndarray, out: np.ndarray) -> None:
-    """A sine at `ratio` times a pitch, delayed by as many samples as `delayed` holds.
+@kernel("f8[::1], f8[::1], f4[::1], f4[::1]", allocates=True)
+def sine_at(
+    cycles: np.ndarray, amplitude: np.ndarray, delayed: np.ndarray, out: np.ndarray
+) -> None:
+    """A sine, delayed by as many samples as `delayed` holds.
 
     Parameters
     ----------
-    cycles
-        Of the pitch, at every tick ``[ticks + 1]``.
+    cycles, amplitude
+        At every tick ``[ticks + 1]``.
     delayed
         Samples that were made and not yet given ``[latency]``; they are replaced.
     out
@@ -49,11 +51,12 @@ def sine_at(cycles: np.ndarray, ratio: float, delayed: np.ndarray, out: np.ndarr
     whole = np.empty(len(delayed) + len(out), np.float32)
     copy(delayed, whole[: len(delayed)])
     for k in range(ticks):
-        phase = cycles[k] * ratio
-        phase -= math.floor(phase)
-        step = (cycles[k + 1] - cycles[k]) * ratio / size
+        phase = cycles[k] - math.floor(cycles[k])
+        step = (cycles[k + 1] - cycles[k]) / size
+        growth = (amplitude[k + 1] - amplitude[k]) / size
         for n in range(size):
-            whole[len(delayed) + k * size + n] = math.sin(2.0 * math.pi * (phase + n * step))
+            wave = math.sin(2.0 * math.pi * (phase + n * step))
+            whole[len(delayed) + k * size + n] = (amplitude[k] + n * growth) * wave
     copy(whole, out)
     copy(whole[len(out) :], delayed)
 

@@ -148,10 +148,13 @@ class Phases:
     ----------
     fine
         The source's fine tuning in cents, if it has one.
+    ratio
+        The multiple of the voices' frequency that is meant, if it is not that itself.
     """
 
-    def __init__(self, fine: Trajectory | None, rate: int) -> None:
+    def __init__(self, fine: Trajectory | None, rate: int, ratio: Trajectory | None = None) -> None:
         self._fine = fine
+        self._ratio = ratio
         self._rate = rate
         self.accumulated = Accumulated()
 
@@ -159,19 +162,21 @@ class Phases:
         """Cycles per sample at every tick ``[voices, ticks + 1]``; pitch in octaves over 1 Hz."""
         if self._fine is not None:
             pitch = pitch + self._fine.values(moments) / 1200.0
-        steps: Floats = np.exp2(pitch) / self._rate
-        return np.minimum(steps, HIGHEST)
+        steps: Floats = np.minimum(np.exp2(pitch) / self._rate, HIGHEST)
+        return steps if self._ratio is None else steps * self._ratio.values(moments)
 
     def steady(self, block: SourceBlock, row: int) -> bool:
         """Whether a voice keeps one pitch from its start to its end."""
-        return block.steady(row) and not (self._fine and self._fine.moved)
+        moved = any(t.moved for t in (self._fine, self._ratio) if t is not None)
+        return block.steady(row) and not moved
 
     def resting_step(self, block: SourceBlock, row: int) -> float:
         """Cycles per sample of a steady voice, without what it drifts; see `steady`."""
         pitch = float((block.pitch if block.resting is None else block.resting)[row, 0])
         if self._fine is not None:
             pitch += self._fine.base / 1200.0
-        return min(math.exp2(pitch) / self._rate, HIGHEST)
+        step = min(math.exp2(pitch) / self._rate, HIGHEST)
+        return step if self._ratio is None else step * self._ratio.base
 
     def clock(self, block: SourceBlock, row: int, ticks: NDArray[np.integer], began: int) -> Floats:
         """Samples that have passed since a tick on a drift voice's own clock ``[ticks]``."""

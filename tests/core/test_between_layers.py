@@ -83,6 +83,58 @@ def test_shifted_phases_are_the_same_in_blocks_of_any_size(by: str) -> None:
         assert np.array_equal(made, found[0])
 
 
+@pytest.mark.parametrize("by", ["ring", "phase"])
+def test_a_ratio_that_moves_is_exact_in_any_block_and_from_any_start(by: str) -> None:
+    """The sine's cycles are added up from the note on: its frequency is the ratio's, not steps."""
+    amount = {"ring": {"ring_amount": 100}, "phase": {"phase_depth": 90}}[by]
+    rise = {
+        "id": "m",
+        "name": "M",
+        "kind": "lfo",
+        "params": {"shape": "rise", "period": {"value": 4.0}},
+    }
+    route = {"id": "r", "from": "m", "to": f"ground.{by}_ratio", "depth": 1, "polarity": "unipolar"}
+    params = {f"{by}_ratio": 1.5, **amount}
+    sound = modulated(by, params, modulators=[rise], routes=[route])
+
+    def heard(block: int, start: float = 0.0) -> np.ndarray:
+        return render_array(sound, one_note(57, 3.0), start=start, block=block, ahead=False)
+
+    whole = heard(8_192)
+    assert np.array_equal(whole, heard(64))
+    late = heard(4_096, 1.7)
+    assert np.abs(late - whole[:, -late.shape[1] :]).max() < 1e-6
+
+
+def test_a_ring_s_sine_glides_with_its_ratio() -> None:
+    """A sine times a chirp: a ratio drawn from 1/2 to 8 in 4 s is ``r0 2^t``.
+
+    The chirp's phase is the integral, ``f r0 (2^t - 1) / ln 2``.
+    """
+    drawn = {"id": "l", "to": "ground.ring_ratio", "points": [
+        {"time": 0.0, "value": 0.5}, {"time": 4.0, "value": 8.0}
+    ]}  # fmt: skip
+    sound = modulated("ring", {"ring_ratio": 0.5, "ring_amount": 100}, lanes=[drawn])
+    plain = render_array(plain_sound(layer("ground")), one_note(69, 3.0))[0].astype(float)
+    heard = render_array(sound, one_note(69, 3.0))[0].astype(float)
+    t = np.arange(len(heard)) / RATE
+    cycles = 440.0 * 0.5 * (2.0**t - 1.0) / np.log(2.0)
+    wanted = plain * np.sin(2.0 * np.pi * cycles)
+    # As the ratio passes 1 the difference is direct current, which layers do not pass on.
+    late = slice(2 * RATE, 14 * RATE // 5)
+    assert np.std(heard[late] - wanted[late]) < 0.01 * np.std(wanted[late])
+
+
+def test_a_sine_above_the_band_modulates_no_more() -> None:
+    """It fades between 0.42 and 0.45 of the rate, as carriers do."""
+    bins, _ = levels(modulated("ring", {"ring_ratio": 48.0, "ring_amount": 100}), one_note(72, 2.0))
+    assert bins.max() < 1e-6 * levels(plain_sound(layer("ground")))[0].max()
+    phase = {"phase_ratio": 48.0, "phase_depth": 90}
+    bins, _ = levels(modulated("phase", phase), one_note(72, 2.0))
+    held = round(440.0 * 2.0**0.25)
+    assert decibels(np.delete(bins, range(held - 8, held + 9)).max() / bins.max()) < -90
+
+
 def test_another_layer_modulates_as_a_sine_does() -> None:
     """A modulator layer at 0 dB an octave below does what a sine at ratio 0.5 does."""
     by_sine = modulated("ring", {"ring_ratio": 0.5, "ring_amount": 100})

@@ -48,6 +48,7 @@ def _modulated(way: str, amount: Parameter) -> tuple[Parameter, ...]:
             high=64.0,
             default=1.5,
             scale=Scale.LOGARITHMIC,
+            moves=Moves.PER_NOTE,
             when=(f"{way}_by", ("sine",)),
         ),
         amount,

@@ -32,7 +32,7 @@ from caligo.signal.modulating import (
     sine_at,
 )
 from caligo.signal.oversampling import FAR, FAR_TAPS, RAISING_EVEN, RAISING_ODD, REACH, raised
-from caligo.synthesis.phases import Phases
+from caligo.synthesis.phases import Phases, left_of
 
 Signal = NDArray[np.float32]
 Modulator = Callable[[str], Signal]
@@ -92,12 +92,16 @@ class CrossModulation:
         self._pitch = pitch
         self._ring = movement.trajectory(f"{layer.id}.ring_amount")
         self._phase = movement.trajectory(f"{layer.id}.phase_depth")
-        self._phases = Phases(None, rate)
         self._kinds = {
             modulation: kind
             for modulation in FACTORS
             if (kind := layer.text(f"{modulation}_by")) == "sine"
             or (kind == "layer" and layer.text(f"{modulation}_layer") in others)
+        }
+        self._sines = {
+            modulation: Phases(None, rate, movement.trajectory(f"{layer.id}.{modulation}_ratio"))
+            for modulation, kind in self._kinds.items()
+            if kind == "sine"
         }
         self._rings, self._shifts = "ring" in self._kinds, "phase" in self._kinds
         self._held: dict[str, dict[str, Signal]] = {}
@@ -178,11 +182,11 @@ class CrossModulation:
         if not acts:
             return out
         if self._kinds[modulation] == "sine":
-            ratio = self._layer.number(f"{modulation}_ratio")
-            steps = self._phases.steps(block.moments, block.pitch)
+            sine = self._sines[modulation]
+            steps = sine.steps(block.moments, block.pitch)
             for row, name in enumerate(block.streams):
-                cycles = self._phases.over(block, row, steps[row])
-                sine_at(cycles, ratio, self._held[name][f"{modulation}_sine"], out[row])
+                cycles, left = sine.over(block, row, steps[row]), left_of(steps[row])
+                sine_at(cycles, left, self._held[name][f"{modulation}_sine"], out[row])
             return out
         waves = modulator(self._layer.text(f"{modulation}_layer"))
         for row, name in enumerate(block.streams):
@@ -233,10 +237,13 @@ class CrossModulation:
     def save_state(self) -> State:
         """A copy of the state."""
         held = {n: {k: x.copy() for k, x in own.items()} for n, own in self._held.items()}
-        return {"ways": self._kinds, "phases": self._phases.accumulated.copy(), "held": held}
+        cycles = {m: sine.accumulated.copy() for m, sine in self._sines.items()}
+        return {"ways": self._kinds, "cycles": cycles, "held": held}
 
     def restore_state(self, state: State) -> None:
         """Take over the state of another modulation of this layer, where it still fits."""
-        self._phases.accumulated.take(state["phases"])
+        for modulation, cycles in state["cycles"].items():
+            if modulation in self._sines:
+                self._sines[modulation].accumulated.take(cycles)
         held = state["held"] if state["ways"] == self._kinds else {}
         self._held = {n: {k: x.copy() for k, x in own.items()} for n, own in held.items()}
