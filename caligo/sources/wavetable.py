@@ -17,14 +17,14 @@ from caligo.movement.notes import Floats
 from caligo.movement.trajectory import Trajectory
 from caligo.signal.pan import placed
 from caligo.signal.ticks import TICK, at_rate
-from caligo.synthesis.common import unison, unison_parameters, voice_parameters
+from caligo.synthesis.common import unison_parameters, voice_parameters
 from caligo.synthesis.oscillators import add_phases, render_voice, spread_phases
 from caligo.synthesis.phases import FADES, Accumulated, Phases, first_tick, left_of
 from caligo.synthesis.portrait import Portrait, Shown
 from caligo.synthesis.recent import Recent
 from caligo.synthesis.source import Source
 from caligo.synthesis.tables import EVOLVING, PLAYED, RECIPES, Table, built_in, cut_from, table_of
-from caligo.synthesis.unison_drift import UnisonDrift
+from caligo.synthesis.unison_tuning import UnisonTuning
 from caligo.synthesis.warps import CELL, WARPS, warped
 
 CUT = "cut"
@@ -107,8 +107,8 @@ class Wavetable(Source):
             key: self.movement.trajectory(f"{self.path}.{key}")
             for key in ("position", "warp_amount", "fine", "level", "detune", "spread")
         }
-        self._offsets, self._intervals = unison(self.part, self.seed)
-        self._unison_drift = UnisonDrift(self.part, self.seed)
+        self._unison = UnisonTuning(self.part, self.seed, self.movement, self.path)
+        self._offsets, self._intervals = self._unison.offsets, self._unison.intervals
         self._phases = Phases(self._trajectories["fine"], self.rate)
         self._phases_added = Accumulated()
         self._begun: dict[int, NDArray[np.float64]] = {}
@@ -136,14 +136,18 @@ class Wavetable(Source):
     def _drifts(self, block: SourceBlock, row: int) -> tuple[Floats, Floats]:
         """How far a voice's oscillators have got ahead since it began, and their pace.
 
-        Seconds and shares ``[oscillators, ticks + 1]``; nothing where they do not drift.
+        Seconds and fractions ``[oscillators, ticks + 1]``; nothing where they do not drift, nor of
+        seconds where their tuning is moved.
         """
-        if not self._unison_drift.acts:
+        if not self._unison.drifts:
             return np.empty((0, 0)), np.empty((0, 0))
+        seed = block.voices[row].seed
+        pace = self._unison.pace(seed, block.moments, row)
+        if self._unison.moved:
+            return np.empty((0, 0)), pace
         began = first_tick(block, row) * (TICK / self.rate)
-        times, seed = block.moments.times, block.voices[row].seed
-        ahead = self._unison_drift.ahead(seed, np.append(times, began))
-        return ahead[:, :-1] - ahead[:, -1:], self._unison_drift.pace(seed, times)
+        ahead = self._unison.ahead(seed, np.append(block.moments.times, began))
+        return ahead[:, :-1] - ahead[:, -1:], pace
 
     def _oscillator_phases(
         self, block: SourceBlock, row: int, step: Floats, detune: Floats,
@@ -151,7 +155,7 @@ class Wavetable(Source):
     ) -> Floats:  # fmt: skip
         """The phase of every oscillator at the start of every tick ``[oscillators, ticks]``."""
         seed = block.voices[row].seed
-        drifts = self._unison_drift.acts
+        drifts = self._unison.drifts
 
         def advance(added: NDArray[np.float64], moments: Moments, pitch: Floats) -> None:
             add_phases(
@@ -160,7 +164,7 @@ class Wavetable(Source):
                 self._trajectories["detune"].values(moments)[0],
                 self._offsets,
                 self._intervals,
-                self._unison_drift.pace(seed, moments.times) if drifts else pace,
+                self._unison.pace(seed, moments, 0) if drifts else pace,
                 np.empty((len(added), 0)),
             )
 
@@ -169,8 +173,7 @@ class Wavetable(Source):
         at_ticks = np.zeros((len(self._offsets), span.ticks))
         at_ticks[:, :wait] = starts[:, None]
         own = np.zeros((len(self._offsets), span.ticks - wait))
-        moved = self._trajectories["detune"].moved
-        if moved or (drifts and not self._phases.steady(block, row)):
+        if self._unison.moved or (drifts and not self._phases.steady(block, row)):
             phase = self._phases_added.up_to(block, row, starts, advance)
             add_phases(
                 phase, step[wait:], detune[wait:], self._offsets, self._intervals,
@@ -201,7 +204,7 @@ class Wavetable(Source):
             octaves = (
                 self._trajectories["detune"].values(moments)[0] + self._intervals.max()
             ) / 1200.0
-            octaves = octaves + self._unison_drift.most
+            octaves = octaves + self._unison.most
             fastest = self._phases.steps(moments, pitch)[0] * np.exp2(octaves)
             frames = self._table.frames
             inner = slice(1, -1)

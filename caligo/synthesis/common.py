@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from dataclasses import dataclass
 
 import numpy as np
 
@@ -43,6 +44,7 @@ _IRREGULARITY = Parameter(
     unit="%",
     high=100.0,
     default=70.0,
+    moves=Moves.PER_NOTE,
 )
 _DRIFT = Parameter(
     "drift",
@@ -54,6 +56,7 @@ _DRIFT = Parameter(
     unit="ct",
     high=25.0,
     default=2.0,
+    moves=Moves.PER_NOTE,
 )
 MOST_IRREGULAR = 0.48
 """The fraction of the distance to its neighbours by which an oscillator moves at most."""
@@ -159,34 +162,55 @@ def unison_parameters(*, scatter: bool = True) -> tuple[Parameter, ...]:
     )
 
 
-def _places(count: int, irregularity: float, seed: int) -> Floats:
-    """Places from -1 to 1 ``[count]``, the inner ones of which lie unevenly, 0 to 1."""
-    places = np.linspace(-1.0, 1.0, count)
-    distance = MOST_IRREGULAR * irregularity * 2.0 / (count - 1)
+def _uneven(count: int, seed: int) -> Floats:
+    """How far each of `count` places from -1 to 1 lies beside an even one, at most ``[count]``."""
+    found = np.zeros(count)
+    distance = MOST_IRREGULAR * 2.0 / (count - 1)
     own = np.uint64(derive(seed, 11))
     for o in range(1, count - 1):
         chance = signed(own, o)
         # At least half of the way, so that no chance makes them even.
-        places[o] += distance * math.copysign(0.5 + 0.5 * abs(chance), chance)
-    return places
+        found[o] = distance * math.copysign(0.5 + 0.5 * abs(chance), chance)
+    return found
 
 
-def unison(part: Part, seed: int) -> tuple[Floats, Floats]:
-    """A source's oscillators: fractions of detune and spread -1 to 1, and intervals in cents.
+@dataclass(frozen=True, slots=True)
+class Unison:
+    """The oscillators of a source in unison, each array ``[oscillators]``.
 
-    Both are ``[oscillators]``. The fractions run from left to right within each interval, so that
-    every interval is heard on both channels; `seed` makes their places uneven.
+    Attributes
+    ----------
+    even
+        Fractions of detune and spread from -1 to 1. They run from left to right within each
+        interval, so that every interval is heard on both channels.
+    uneven
+        What full irregularity adds to them.
+    intervals
+        Cents above the note.
     """
+
+    even: Floats
+    uneven: Floats
+    intervals: Floats
+
+    def offsets(self, irregularity: float) -> Floats:
+        """The fractions ``[oscillators]`` at an irregularity in per cent."""
+        found: Floats = self.even + self.uneven * (irregularity / 100.0)
+        return found
+
+
+def unison(part: Part, seed: int) -> Unison:
+    """A source's oscillators; `seed` makes their places uneven."""
     count = int(part.number("unison"))
     name = part.text("pattern")
     steps = part.numbers("intervals") if name == OWN else list(PATTERNS[name][1])
     intervals = np.array([100.0 * (steps or [0.0])[i % len(steps or [0])] for i in range(count)])
-    offsets = np.zeros(count)
+    even, uneven = np.zeros(count), np.zeros(count)
     for interval in set(intervals.tolist()):
         among = np.flatnonzero(intervals == interval)
         if len(among) > 1:
-            places = _places(len(among), part.number("irregularity") / 100.0, seed)
-            offsets[among] = places
+            even[among] = np.linspace(-1.0, 1.0, len(among))
+            uneven[among] = _uneven(len(among), seed)
         elif count > 1:
-            offsets[among] = -1.0 + 2.0 * among[0] / (count - 1)
-    return offsets, intervals
+            even[among] = -1.0 + 2.0 * among[0] / (count - 1)
+    return Unison(even, uneven, intervals)

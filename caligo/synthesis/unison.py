@@ -14,9 +14,8 @@ from caligo.movement.chance import derive
 from caligo.movement.moments import Moments
 from caligo.movement.notes import Floats, Notes
 from caligo.signal.pan import add_placed, placed
-from caligo.synthesis.common import unison
 from caligo.synthesis.source import Source
-from caligo.synthesis.unison_drift import UnisonDrift
+from caligo.synthesis.unison_tuning import UnisonTuning
 
 
 def _repeated(notes: Notes, times: int) -> Notes:
@@ -32,15 +31,14 @@ class InUnison(Source):
 
     def __init__(self, *args: object) -> None:
         super().__init__(*args)  # type: ignore[arg-type]
-        self._offsets, self._intervals = unison(self.part, self.seed)
-        self._unison_drift = UnisonDrift(self.part, self.seed)
-        self._detune = self.movement.trajectory(f"{self.path}.detune")
+        self._unison = UnisonTuning(self.part, self.seed, self.movement, self.path)
+        self._offsets, self._intervals = self._unison.offsets, self._unison.intervals
         self._spread = self.movement.trajectory(f"{self.path}.spread")
 
     @property
     def alone(self) -> bool:
         """Whether the unison is of one voice, at the note's own pitch."""
-        return len(self._offsets) == 1 and bool(self._intervals[0] == 0.0)
+        return self._unison.alone
 
     def render_each(self, block: SourceBlock, out: NDArray[np.float32]) -> None:
         """Write voices to `out` ``[voices, 2, samples]``, which is zero."""
@@ -68,7 +66,7 @@ class InUnison(Source):
 
     def _multiplied(self, block: SourceBlock) -> SourceBlock:
         """The block with a voice for each of the unison's."""
-        count = len(self._offsets)
+        count, tuning = len(self._offsets), self._unison
         moments = block.moments
 
         def more(found: Moments) -> Moments:
@@ -76,7 +74,7 @@ class InUnison(Source):
 
         def apart(found: Moments, row: int, which: slice) -> Floats:
             """Octaves by which oscillators are apart from their voice ``[oscillators, times]``."""
-            cents = self._detune.values(found)[row] * self._offsets[which, None]
+            cents = tuning.detune.values(found)[row] * self._offsets[which, None]
             octaves: Floats = (cents + self._intervals[which, None]) / 1200.0
             return octaves
 
@@ -86,18 +84,20 @@ class InUnison(Source):
             found, pitch = history(row // count, first, ticks, stride)
             own = row % count
             pitch = pitch + apart(found, 0, slice(own, own + 1))
-            return found, strayed(pitch, row // count, found.times, own)
+            return found, strayed(pitch, row // count, found, 0, own)
 
-        drift_of, seeds = self._unison_drift, [voice.seed for voice in block.voices]
+        seeds = [voice.seed for voice in block.voices]
 
-        def strayed(pitch: Floats, voice: int, times: Floats, one: int | None = None) -> Floats:
-            if not drift_of.acts:
+        def strayed(
+            pitch: Floats, voice: int, found: Moments, row: int, one: int | None = None
+        ) -> Floats:
+            if not tuning.drifts:
                 return pitch
-            found: Floats = pitch + np.log2(1.0 + drift_of.pace(seeds[voice], times, one))
-            return found
+            own: Floats = pitch + np.log2(1.0 + tuning.pace(seeds[voice], found, row, one))
+            return own
 
         def ahead(row: int, times: Floats) -> Floats:
-            found: Floats = drift_of.ahead(seeds[row // count], times, row % count)[0]
+            found: Floats = tuning.ahead(seeds[row // count], times, row % count)[0]
             return found
 
         resting = [
@@ -106,11 +106,11 @@ class InUnison(Source):
         ]
         steady: Callable[[int], bool] = block.steady
         highest: Callable[[int], float] = block.highest
-        most = max(abs(x) for x in self._detune.reach())
+        most = max(abs(x) for x in tuning.detune.reach())
 
         def highest_of(row: int) -> float:
             cents = most * abs(float(self._offsets[row % count])) + self._intervals[row % count]
-            return highest(row // count) + float(cents) / 1200.0 + drift_of.most
+            return highest(row // count) + float(cents) / 1200.0 + tuning.most
 
         return SourceBlock(
             block.span,
@@ -125,15 +125,15 @@ class InUnison(Source):
             ],
             more(moments),
             np.concatenate(
-                [strayed(pitch, voice, moments.times) for voice, pitch in enumerate(resting)]
+                [strayed(pitch, row, moments, row) for row, pitch in enumerate(resting)]
             ),
             history_of,
-            lambda row: steady(row // count) and not self._detune.moved,
+            lambda row: steady(row // count) and not tuning.moved,
             highest_of,
             np.zeros((len(block.voices) * count, 2, block.span.samples), np.float32)
             if block.unfiltered is not None
             else None,
             block.preview,
-            ahead if drift_of.acts else None,
+            ahead if tuning.drifts and not tuning.moved else None,
             np.concatenate(resting),
         )

@@ -12,7 +12,6 @@ import math
 import numpy as np
 from numpy.typing import NDArray
 
-from caligo.document.sound import Part
 from caligo.kernels import device, kernel
 from caligo.movement.chance import combine, derive, signed
 from caligo.movement.notes import Floats
@@ -96,34 +95,32 @@ def drift_rate(seeds: np.ndarray, times: np.ndarray, distance: float, pace: np.n
             first = end
 
 
+def distance_of(cents: Floats) -> Floats:
+    """How far clocks drift that may drift by `cents` ``[times]``; see `drift_ahead`."""
+    found: Floats = OFTEN * (np.exp2(cents / 1200.0) - 1.0) / (STEEPNESS * math.sqrt(SPANS))
+    return found
+
+
+def most_octaves(cents: float) -> float:
+    """How far a pitch that may drift by so many cents drifts upwards at most, in octaves."""
+    return math.log2(1.0 + 2.0 * 1.875 * SPANS * float(distance_of(np.array(cents))))
+
+
 class UnisonDrift:
     """How a source's oscillators drift.
 
     Parameters
     ----------
-    part
-        A source with `caligo.synthesis.common.unison_parameters`.
+    count
+        Oscillators.
     seed
-        Its seed.
+        The source's seed.
     """
 
-    def __init__(self, part: Part, seed: int) -> None:
-        self._count = int(part.number("unison"))
-        cents = part.number("drift") if self._count > 1 else 0.0
-        fraction = math.exp2(cents / 1200.0) - 1.0
-        self._distance = OFTEN * fraction / (STEEPNESS * math.sqrt(SPANS))
+    def __init__(self, count: int, seed: int) -> None:
+        self._count = count
         self._seed = seed
         self._seeds: dict[int, NDArray[np.uint64]] = {}
-
-    @property
-    def most(self) -> float:
-        """How far a pitch drifts upwards at most, in octaves."""
-        return math.log2(1.0 + 2.0 * 1.875 * SPANS * self._distance)
-
-    @property
-    def acts(self) -> bool:
-        """Whether they drift at all."""
-        return self._distance > 0.0
 
     def _seeds_of(self, voice: int) -> NDArray[np.uint64]:
         if voice not in self._seeds:
@@ -138,19 +135,30 @@ class UnisonDrift:
         seeds = self._seeds_of(voice)
         return seeds if oscillator is None else seeds[oscillator : oscillator + 1]
 
-    def ahead(self, voice: int, times: Floats, oscillator: int | None = None) -> Floats:
+    def ahead(
+        self, voice: int, times: Floats, distance: float, oscillator: int | None = None
+    ) -> Floats:
         """Seconds by which clocks are ahead ``[oscillators, times]``.
 
-        `voice` is the voice's seed; of one oscillator alone it is ``[1, times]``.
+        Parameters
+        ----------
+        voice
+            The voice's seed.
+        distance
+            See `distance_of`.
+        oscillator
+            Of one alone it is ``[1, times]``.
         """
         seeds = self._of(voice, oscillator)
         found = np.empty((len(seeds), len(times)))
-        drift_ahead(seeds, times, self._distance, found)
+        drift_ahead(seeds, times, distance, found)
         return found
 
-    def pace(self, voice: int, times: Floats, oscillator: int | None = None) -> Floats:
+    def pace(
+        self, voice: int, times: Floats, distance: float, oscillator: int | None = None
+    ) -> Floats:
         """By what fraction clocks run faster than tuned ``[oscillators, times]``; as `ahead`."""
         seeds = self._of(voice, oscillator)
         found = np.empty((len(seeds), len(times)))
-        drift_rate(seeds, times, self._distance, found)
+        drift_rate(seeds, times, distance, found)
         return found

@@ -31,7 +31,6 @@ FIRST_KERNELS = frozenset(
         "caligo.signal.state_variable._run",
         "caligo.synthesis.oscillators.add_phases",
         "caligo.synthesis.oscillators.render_voice",
-        "caligo.synthesis.unison_drift.drift_ahead",
         "caligo.synthesis.unison_drift.drift_rate",
     }
 )
