@@ -118,6 +118,9 @@ class Parameter:
     idle
         The value up to which nothing is computed for it: an edit that leaves it, or comes back to
         it, builds a new engine.
+    rebuilds
+        Whether an edit builds a new engine though routes may move it: what it chooses is laid out
+        as an engine is built.
     gentle
         A depth of movement that is heard but draws no attention, in `depth_unit`; by default one
         that suits the unit.
@@ -144,6 +147,7 @@ class Parameter:
     off: float | None = None
     follows_key: str = ""
     idle: float | None = None
+    rebuilds: bool = False
     gentle: float = 0.0
 
     def __post_init__(self) -> None:

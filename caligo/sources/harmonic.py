@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Sequence
 from typing import Any
 
 import numpy as np
@@ -18,7 +19,18 @@ from caligo.signal.ticks import TICK
 from caligo.synthesis import partials
 from caligo.synthesis.common import unison_parameters, voice_parameters
 from caligo.synthesis.partial_levels import part_at_wraps, shape_all, to_gains
-from caligo.synthesis.partials import MOST, NO_RULE, PLACES, RULES, joined_rules, numbers_of
+from caligo.synthesis.partials import (
+    COUNTED,
+    FIXED,
+    LISTED,
+    MOST,
+    NO_RULE,
+    PLACES,
+    RULES,
+    joined_rules,
+    moved_numbers,
+    numbers_of,
+)
 from caligo.synthesis.phases import Accumulated, Phases, first_tick
 from caligo.synthesis.portrait import Portrait, Shown, levels_of, octaves_of
 from caligo.synthesis.sines import CELL, add_sines, advance_phases, travelled
@@ -43,6 +55,7 @@ MOVED = {
     "width": partials.WIDTH,
 }
 """Parameters that may be moved, and their place in a row of values."""
+RULE_KEYS = ("rule", "other_rule", "third_rule")
 
 
 def _parameters() -> tuple[Parameter, ...]:
@@ -76,10 +89,15 @@ def _parameters() -> tuple[Parameter, ...]:
               default=50.0),
         moved("count", "How many", "Partials from the lowest up; they open one by one.", "",
               high=float(MOST), default=32.0),
-        Parameter("every", "Every", "The n of every n-th: partials 1, 1 + n, 1 + 2n.",
-                  low=2, high=16, default=3, kind=Kind.INTEGER),
+        moved("every", "Every", "The n of every n-th: partials 1, 1 + n, 1 + 2n; it need not be "
+              "whole.", "", low=1.0, high=16.0, default=3.0, rebuilds=True),
         Parameter("list", "Own list", "Multiples of the note's pitch; they need not be whole.",
                   low=0.25, high=256.0, default="1 2 3 5 8 13", kind=Kind.NUMBERS, most=64),
+        Parameter("second_list", "Second list", "Where the own list's partials glide to, one by "
+                  "one; what it lacks stays.",
+                  low=0.25, high=256.0, default="1 2 3 4 5 6", kind=Kind.NUMBERS, most=64),
+        moved("list_glide", "List glide", "How far the own list's partials have glided to the "
+              "second list.", "%", high=100.0, default=0.0, off=0.0, idle=0.0),
         *voice_parameters(),
         moved("tilt", "Tilt", "How the partials' levels fall or rise.", "dB/oct",
               low=-24.0, high=6.0, default=-6.0),
@@ -124,13 +142,25 @@ def _parameters() -> tuple[Parameter, ...]:
     )  # fmt: skip
 
 
+def _paired(own: Sequence[float], second: Sequence[float]) -> tuple[Floats, Floats]:
+    """A list of partial numbers, rising, and where each of them glides to."""
+    goals: dict[float, float] = {}
+    for i, number in enumerate(own):
+        goals.setdefault(number, second[i] if i < len(second) else number)
+    listed = np.array(sorted(goals))
+    return listed, np.array([goals[number] for number in listed])
+
+
 @register(
     Module(
         family="source",
         kind="harmonic",
         category="Oscillators",
         groups=(
-            ("Partials", "rule other_rule morph third_rule third count every list"),
+            (
+                "Partials",
+                "rule other_rule morph third_rule third count every list second_list list_glide",
+            ),
             ("Balance", "tilt band band_centre band_width"),
             (
                 "Tuning",
@@ -163,22 +193,28 @@ class Harmonic(InUnison):
         self._turning = self.movement.cycles(f"{self.path}.turn_period")
         self._glide = self.movement.travel(f"{self.path}.endless", per=60.0)
         self._endless = self.movement.trajectory(f"{self.path}.endless")
+        self._every = self.movement.trajectory(f"{self.path}.every")
+        self._list_glide = self.movement.trajectory(f"{self.path}.list_glide")
         self._added = Accumulated()
         self.prepare()
 
     def prepare(self) -> None:
         """See `Source.prepare`."""
         part, most = self.part, MOST // self._bundle
-        every, own = int(part.number("every")), part.numbers("list")
+        every, own = self._every.base, part.numbers("list")
         self._has_third = part.text("third_rule") != NO_RULE.value
         keys = ["rule"]
         keys += ["other_rule"] if self._trajectories["morph"].acts else []
         keys += ["third_rule"] if self._has_third else []
-        rules = {key: numbers_of(part.text(key), every, own, most) for key in keys}
-        first = rules["rule"]
-        self._numbers, self._ranks = joined_rules(
-            first, rules.get("other_rule", first), rules.get("third_rule", first), most
+        by = {"every": COUNTED * self._every.moved, "list": LISTED * self._list_glide.acts}
+        named = [part.text(key if key in keys else "rule") for key in RULE_KEYS]
+        self._numbers, self._ranks, self._movers = joined_rules(
+            [numbers_of(rule, every, own, most) for rule in named],
+            [int(by.get(rule, FIXED)) for rule in named],
+            most,
         )
+        self._lists = _paired(own, part.numbers("second_list"))
+        self._rested_every = every
 
     def _values(self, moments: Moments, hertz: Floats) -> Floats:
         """Everything that shapes the partials, at every moment ``[moments, VALUES]``."""
@@ -195,13 +231,27 @@ class Harmonic(InUnison):
         values[:, partials.HERTZ] = hertz
         return values
 
-    def _ratios(self, values: Floats) -> tuple[Floats, Floats]:
+    def _numbers_at(self, moments: Moments) -> Floats:
+        """Partial numbers ``[moments, partials]``, or ``[1, partials]`` where none moves."""
+        if not self._movers.any():
+            return self._numbers[None]
+        return moved_numbers(
+            self._numbers,
+            self._movers,
+            self._rested_every,
+            self._every.values(moments)[0],
+            self._lists,
+            self._list_glide.values(moments)[0] / 100.0,
+        )
+
+    def _ratios(self, values: Floats, numbers: Floats) -> tuple[Floats, Floats]:
         """Multiples of the note's frequency of partials, and of all their sines."""
         base = np.empty((len(values), len(self._numbers)))
         ratio = np.empty((len(values), len(self._numbers) * self._bundle))
         partials.ratios(
             values,
             self._numbers,
+            numbers,
             self._bundle,
             self._endless.acts,
             np.uint64(self.seed),
@@ -214,12 +264,12 @@ class Harmonic(InUnison):
         self, moments: Moments, hertz: Floats, seed: int
     ) -> tuple[Floats, NDArray[np.float32], NDArray[np.float32]]:
         """Ratios, levels and places of the partials of one note ``[moments, partials]``."""
-        values = self._values(moments, hertz)
-        base, ratio = self._ratios(values)
+        values, numbers = self._values(moments, hertz), self._numbers_at(moments)
+        base, ratio = self._ratios(values, numbers)
         level, pan = (np.zeros(ratio.shape, np.float32) for _ in range(2))
         shape_all(
             values,
-            self._numbers,
+            numbers,
             self._ranks,
             base,
             ratio,
@@ -237,7 +287,9 @@ class Harmonic(InUnison):
     def _still(self) -> bool:
         """Whether the partials keep their ratios to the note."""
         moving = ("stretch", "stiffness", "stiffness_by", "scatter", "bundle_spread")
-        return not self._endless.acts and not any(self._trajectories[key].moved for key in moving)
+        moved = any(self._trajectories[key].moved for key in moving)
+        glides = self._every.moved or self._list_glide.moved
+        return not self._endless.acts and not moved and not (glides and self._movers.any())
 
     def _begin(self, seed: int) -> NDArray[np.float64]:
         phase = np.zeros(len(self._numbers) * self._bundle)
@@ -279,7 +331,7 @@ class Harmonic(InUnison):
 
         def advance(phase: NDArray[np.float64], moments: Moments, pitch: Floats) -> None:
             borders, hertz, whole, leaning = self._cells(moments, pitch)
-            _, ratio = self._ratios(self._values(borders, hertz))
+            _, ratio = self._ratios(self._values(borders, hertz), self._numbers_at(borders))
             advance_phases(phase, ratio, whole, leaning, np.empty((0, 0)))
 
         phase = self._added.up_to(block, row, begin, advance, CELL)

@@ -12,7 +12,7 @@ from caligo.synthesis import partials
 
 
 @kernel(
-    "f8[:, ::1], f8[::1], f8[:, ::1], f8[:, ::1], f8[:, ::1], i8, b1, i8, u8, f4[:, ::1], "
+    "f8[:, ::1], f8[:, ::1], f8[:, ::1], f8[:, ::1], f8[:, ::1], i8, b1, i8, u8, f4[:, ::1], "
     "f4[:, ::1]",
     allocates=True,
 )
@@ -31,16 +31,19 @@ def shape_all(
 ) -> None:
     """`partials.shape` at several moments; what did not change is not computed again.
 
-    The first axis of `values`, `base`, `ratio`, `level` and `pan` is ``[moments]``.
+    The first axis of `values`, `base`, `ratio`, `level` and `pan` is ``[moments]``, that of
+    `numbers` too, or it has a single row.
     """
     for m in range(values.shape[0]):
-        if m > 0 and are_equal(values[m], values[m - 1]):
+        row = m if numbers.shape[0] > 1 else 0
+        stays = numbers.shape[0] == 1 or are_equal(numbers[row], numbers[max(0, row - 1)])
+        if m > 0 and stays and are_equal(values[m], values[m - 1]):
             copy(level[m - 1], level[m])
             copy(pan[m - 1], pan[m])
             continue
         partials.shape(
             values[m],
-            numbers,
+            numbers[row],
             ranks,
             base[m],
             ratio[m],

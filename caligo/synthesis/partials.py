@@ -6,11 +6,13 @@ import math
 from collections.abc import Sequence
 
 import numpy as np
+from numpy.typing import NDArray
 
 from caligo.catalogue import Choice
 from caligo.kernels import CONTRACT, device, kernel
 from caligo.movement.chance import combine, mix, signed, unit
 from caligo.movement.notes import Floats
+from caligo.signal.arrays import are_equal
 from caligo.signal.exponential import exp2_fine
 from caligo.synthesis.phases import FADES, HIGHEST
 
@@ -49,7 +51,11 @@ def is_prime(number: int) -> bool:
     return number > 1 and all(number % d for d in range(2, math.isqrt(number) + 1))
 
 
-def numbers_of(rule: str, every: int, own: Sequence[float], most: int = MOST) -> Floats:
+FIXED, COUNTED, LISTED = range(3)
+"""What moves a partial's number: nothing, *every*, or the way from the own list to the second."""
+
+
+def numbers_of(rule: str, every: float, own: Sequence[float], most: int = MOST) -> Floats:
     """The partial numbers of a rule, rising ``[at most most]``; multiples of the note's pitch."""
     if rule == "list":
         return np.array(sorted({v for v in own if v > 0.0})[:most], dtype=np.float64)
@@ -66,31 +72,71 @@ def numbers_of(rule: str, every: int, own: Sequence[float], most: int = MOST) ->
     return 1.0 + k * (every if rule == "every" else 1)
 
 
-def joined_rules(first: Floats, second: Floats, third: Floats, most: int) -> tuple[Floats, Floats]:
-    """The partials of rules as one rising row.
+def joined_rules(
+    rules: Sequence[Floats], moved_by: Sequence[int], most: int
+) -> tuple[Floats, Floats, NDArray[np.int64]]:
+    """The partials of rules as one row, rising as they rest.
 
     Parameters
     ----------
-    first, second, third
+    rules
         Each rule's partial numbers, rising.
+    moved_by
+        What moves each rule's numbers. A number that moves is not joined with one that does not.
 
     Returns
     -------
     numbers
         Partial numbers ``[partials]``, at most `most`.
     ranks
-        Each number's rank in each rule ``[3, partials]``; infinite where it has none.
+        Each number's rank in each rule ``[rules, partials]``; infinite where it has none.
+    movers
+        What moves each number ``[partials]``.
     """
-    rules = (first, second, third)
+    # However far apart counted partials lie, the first is the note.
+    keys = [
+        [(n, FIXED if by == COUNTED and n == 1.0 else by) for n in rule.tolist()]
+        for rule, by in zip(rules, moved_by, strict=True)
+    ]
     # Where no rule has any, one partial stands for all, and has no rank: it is silent.
-    numbers = np.array(sorted({n for rule in rules for n in rule.tolist()})[:most] or [1.0])
-    ranks = np.full((len(rules), len(numbers)), np.inf)
-    for row, rule in enumerate(rules):
-        for i, number in enumerate(numbers):
-            at = np.flatnonzero(rule == number)
-            if len(at):
-                ranks[row, i] = at[0]
-    return numbers, ranks
+    joined = sorted({key for rule in keys for key in rule})[:most] or [(1.0, FIXED)]
+    ranks = np.full((len(rules), len(joined)), np.inf)
+    for row, rule in enumerate(keys):
+        rank = {key: i for i, key in enumerate(rule)}
+        for i, key in enumerate(joined):
+            ranks[row, i] = rank.get(key, np.inf)
+    numbers, movers = zip(*joined, strict=True)
+    return np.array(numbers), ranks, np.array(movers)
+
+
+def moved_numbers(
+    numbers: Floats,
+    movers: NDArray[np.int64],
+    rests: float,
+    every: Floats,
+    lists: tuple[Floats, Floats],
+    glide: Floats,
+) -> Floats:
+    """Partial numbers at several moments ``[moments, partials]``.
+
+    Parameters
+    ----------
+    numbers, movers
+        See `joined_rules`.
+    rests, every
+        *Every* as it rests, and at each moment ``[moments]``.
+    lists
+        The own list, rising, and where each of its numbers glides to.
+    glide
+        How far, from 0 to 1 ``[moments]``: evenly in octaves.
+    """
+    found = np.repeat(numbers[None], len(every), axis=0)
+    counted, listed = movers == COUNTED, movers == LISTED
+    found[:, counted] = 1.0 + np.round((numbers[counted] - 1.0) / rests) * every[:, None]
+    first = lists[0][np.searchsorted(lists[0], numbers[listed])]
+    octaves = np.log2(lists[1][np.searchsorted(lists[0], numbers[listed])] / first)
+    found[:, listed] = first * np.exp2(octaves * glide[:, None])
+    return found
 
 
 # The places of moved values in a row given to `shape`.
@@ -232,9 +278,10 @@ def _leans(count: int, bundle: int, seed: np.uint64) -> np.ndarray:
     return found
 
 
-@kernel("f8[:, ::1], f8[::1], i8, b1, u8, f8[:, ::1], f8[:, ::1]", allocates=True)
+@kernel("f8[:, ::1], f8[::1], f8[:, ::1], i8, b1, u8, f8[:, ::1], f8[:, ::1]", allocates=True)
 def ratios(
     values: np.ndarray,
+    resting: np.ndarray,
     numbers: np.ndarray,
     bundle: int,
     endless: bool,
@@ -250,19 +297,27 @@ def ratios(
     ----------
     values
         ``[moments, VALUES]``, see `shape`.
+    resting, numbers
+        Partial numbers as they rest ``[partials]``, by which chance knows them, and as they are
+        ``[moments, partials]``, or ``[1, partials]`` where they do not move.
     seed
         What differs by the source.
     base, ratio
         Receive the multiples of partials ``[moments, partials]``, and those of the sines that
         each consists of ``[moments, partials * bundle]``.
     """
-    chances, places = _chances(numbers, seed), np.log2(numbers)
-    octaves, leans = np.empty(len(numbers)), _leans(ratio.shape[1], bundle, seed)
+    chances, places = _chances(resting, seed), np.log2(numbers[0])
+    octaves, leans = np.empty(len(resting)), _leans(ratio.shape[1], bundle, seed)
     apart = np.ones(ratio.shape[1])
     for m in range(values.shape[0]):
         here, before = values[m], values[max(0, m - 1)]
+        row = numbers[m if numbers.shape[0] > 1 else 0]
+        stays = m > 0 and (numbers.shape[0] == 1 or are_equal(row, numbers[m - 1]))
+        if not stays and m > 0:
+            for i in range(len(row)):
+                places[i] = math.log2(row[i])
         same = (
-            m > 0
+            stays
             and here[STRETCH] == before[STRETCH]
             and here[STIFFNESS] == before[STIFFNESS]
             and here[STIFFNESS_BY] == before[STIFFNESS_BY]
@@ -277,15 +332,15 @@ def ratios(
                 apart[at] = exp2_fine(here[BUNDLE_SPREAD] * leans[at] / 1200.0)
         if endless:
             if not same:
-                _multiples(here, numbers, places, chances, octaves)
-                for i in range(len(numbers)):
+                _multiples(here, row, places, chances, octaves)
+                for i in range(len(row)):
                     octaves[i] = math.log2(octaves[i])
             _carried_on(octaves, here[ENDLESS_AT], base[m])
         elif same:
             base[m] = base[m - 1]
         else:
-            _multiples(here, numbers, places, chances, base[m])
-        for i in range(len(numbers)):
+            _multiples(here, row, places, chances, base[m])
+        for i in range(len(row)):
             for at in range(i * bundle, (i + 1) * bundle):
                 ratio[m, at] = base[m, i] * apart[at]
 

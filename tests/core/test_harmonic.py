@@ -184,7 +184,7 @@ def test_a_shape_that_stands_still_is_told_as_it_is() -> None:
 
 def test_rules_are_joined_for_a_morph() -> None:
     odd, even, octaves = (numbers_of(rule, 2, [], 4) for rule in ("odd", "even", "octaves"))
-    numbers, ranks = joined_rules(odd, even, octaves, 256)
+    numbers, ranks, _ = joined_rules([odd, even, octaves], [0, 0, 0], 256)
     assert numbers.tolist() == [1, 2, 3, 4, 5, 6, 7, 8]
     assert ranks[:, 0].tolist() == [0, 0, 0]
     assert ranks[:, 1].tolist() == [np.inf, 1, 1]
@@ -254,3 +254,65 @@ def test_notes_do_not_all_begin_on_one_side() -> None:
         signal = render_array(harmonic(place="alternate", width=100, count=1), score)
         sides.add(bool(np.square(signal[0]).sum() > np.square(signal[1]).sum()))
     assert sides == {True, False}
+
+
+MOVES: dict[str, dict[str, Any]] = {
+    "every": {"rule": "every", "every": 2.5},
+    "list_glide": {"rule": "list", "list": [1, 2, 3.5, 7], "second_list": [1.5, 3, 4.25]},
+}
+
+
+def drawn(key: str, *points: tuple[float, float], **params: Any) -> Any:
+    """A harmonic sound of few partials whose parameter `key` has a lane."""
+    line = [{"time": t, "value": v} for t, v in points]
+    lanes = [{"id": "l", "to": f"ground.source.{key}", "points": line}]
+    layer = layer_of(
+        "harmonic",
+        **({"tilt": 0, "phases": 0, "count": 4, "place": "centre"} | MOVES[key] | params),
+    )
+    return plain_sound(layer, lanes=lanes)
+
+
+@pytest.mark.parametrize(
+    ("key", "value", "expected"),
+    [
+        ("every", 2.5, [1, 3.5, 6, 8.5]),
+        ("every", 1.37, [1, 2.37, 3.74, 5.11]),
+        ("list_glide", 0.0, [1, 2, 3.5, 7]),
+        ("list_glide", 50.0, [1.5**0.5, 6**0.5, (3.5 * 4.25) ** 0.5, 7]),
+        ("list_glide", 100.0, [1.5, 3, 4.25, 7]),
+    ],
+)
+def test_moved_partials_lie_where_arithmetic_puts_them(
+    key: str, value: float, expected: list[float]
+) -> None:
+    """At rest and by a lane; a list glides evenly in octaves, and what has no goal stays."""
+    own = {"tilt": 0, "count": 4, "place": "centre"} | MOVES[key] | {key: value}
+    for sound in (plain_sound(layer_of("harmonic", **own)), drawn(key, (0.0, value), (4.0, value))):
+        wave = render_array(sound, one_note(57, 3.0))[0, RATE : 2 * RATE]
+        amplitudes = spectrum(wave)
+        peaks = [round(220.0 * n) for n in expected]
+        near = [amplitudes[p - 2 : p + 3].max() for p in peaks]
+        assert decibels(min(near) / max(near)) > -3.0
+        held = np.concatenate([np.arange(p - 12, p + 13) for p in peaks])
+        assert decibels(np.delete(amplitudes, held).max() / max(near)) < -60.0
+
+
+@pytest.mark.parametrize("key", MOVES)
+@pytest.mark.parametrize("other", ["all", "every", "list"])
+def test_moved_partials_are_exact_in_any_block_and_from_any_start(key: str, other: str) -> None:
+    top = {"every": 4.5, "list_glide": 100.0}[key]
+    more = {"other_rule": other, "morph": 40, "phases": 100}
+    sound = drawn(key, (0.0, 1.5), (2.0, top), **more)
+
+    def heard(block: int, start: float = 0.0) -> np.ndarray:
+        return render_array(sound, one_note(57, 2.5), start=start, block=block, ahead=False)
+
+    whole = heard(8_192)
+    assert np.array_equal(whole, heard(64))
+    late = heard(4_096, 1.3)
+    assert np.abs(late - whole[:, -late.shape[1] :]).max() < 1e-6
+    # Partials glide; a step would roughen the third difference of what lies around.
+    rough = np.abs(np.diff(whole[0].astype(float), 3)).reshape(-1)[: 100 * 1_000]
+    blocks = rough.reshape(-1, 1_000).max(axis=1)[20:]
+    assert blocks.max() < 6.0 * np.median(blocks)

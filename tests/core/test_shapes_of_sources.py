@@ -55,11 +55,11 @@ def shaped(**values: float) -> tuple[np.ndarray, np.ndarray]:
     for key, value in values.items():
         row[getattr(p, key)] = value
     numbers = np.arange(1.0, 65.0)
-    numbers, ranks = p.joined_rules(numbers, numbers, numbers, 64)
+    numbers, ranks, _ = p.joined_rules([numbers] * 3, [0] * 3, 64)
     base, ratio = np.ones((1, 64)), np.ones((1, 64))
     level, pan = np.zeros(64, np.float32), np.zeros(64, np.float32)
     one = np.uint64(1)
-    p.ratios(row[None, :], numbers, 1, False, one, base, ratio)
+    p.ratios(row[None, :], numbers, numbers[None], 1, False, one, base, ratio)
     np.testing.assert_array_equal(base, ratio)
     p.shape.called(row, numbers, ranks, base[0], ratio[0], 3, False, 48_000, one, level, pan)
     assert np.abs(pan).max() <= 1.0
@@ -83,7 +83,7 @@ def test_ratios_of_many_moments_are_those_of_each(
 
     def found(rows: np.ndarray) -> np.ndarray:
         base, ratio = np.empty((len(rows), 16)), np.empty((len(rows), shape[1]))
-        p.ratios(rows, numbers, bundle, True, one, base, ratio)
+        p.ratios(rows, numbers, numbers[None], bundle, True, one, base, ratio)
         return ratio
 
     whole = found(values)
@@ -220,13 +220,20 @@ def test_a_frame_carries_its_peaks_phase_on() -> None:
     np.testing.assert_array_equal(out[0], out[1])
 
 
+def oscillators(layer: dict[str, Any], seed: int = 1) -> tuple[np.ndarray, np.ndarray]:
+    """Offsets, as irregularity rests, and intervals of a layer's unison."""
+    source = plain_sound(layer).layers[0].source
+    found = unison(source, seed)
+    return found.offsets(source.number("irregularity")), found.intervals
+
+
 def test_unison_spreads_each_interval_to_both_sides() -> None:
     layer = layer_of("wavetable", unison=6, pattern="octaves")
-    offsets, intervals = unison(plain_sound(layer).layers[0].source, 1)
+    offsets, intervals = oscillators(layer)
     assert intervals.tolist() == [0, 1200, -1200, 0, 1200, -1200]
     for interval in (0, 1200, -1200):
         assert offsets[intervals == interval].tolist() == [-1, 1]
-    one, none = unison(plain_sound(layer_of("wavetable")).layers[0].source, 1)
+    one, none = oscillators(layer_of("wavetable"))
     assert (one.tolist(), none.tolist()) == ([0], [0])
 
 
@@ -251,7 +258,7 @@ def test_an_uneven_unison_does_not_come_round(count: int, hertz: float) -> None:
 
     def repeats(irregularity: float, seed: int) -> float:
         layer = layer_of("wavetable", unison=count, irregularity=irregularity)
-        return best_repeat(level_of(unison(plain_sound(layer).layers[0].source, seed)[0], hertz))
+        return best_repeat(level_of(oscillators(layer, seed)[0], hertz))
 
     assert repeats(0.0, 1) > 0.9
     # Of seven voices some chances still come near; of twelve and more none.
@@ -262,7 +269,7 @@ def test_an_uneven_unison_does_not_come_round(count: int, hertz: float) -> None:
 def test_uneven_oscillators_keep_their_order_and_reach(count: int) -> None:
     for seed in range(20):
         layer = layer_of("wavetable", unison=count, irregularity=100.0)
-        offsets, _ = unison(plain_sound(layer).layers[0].source, seed)
+        offsets, _ = oscillators(layer, seed)
         assert (offsets[0], offsets[-1]) == (-1.0, 1.0)
         assert (np.diff(offsets) > 0.0).all()
 

@@ -58,7 +58,12 @@ def _skeleton(sound: Sound) -> dict[str, Any]:
 
 
 def _wakes(parameter: Parameter, before: Value, after: Value) -> bool:
-    """Whether a number leaves the value up to which nothing is computed for it, or comes back."""
+    """Whether a number leaves the value up to which nothing is computed for it, or comes back.
+
+    Or whatever else about it needs a new engine.
+    """
+    if parameter.rebuilds:
+        return True
     if parameter.idle is None or not isinstance(before, float | int):
         return False
     old, new = float(before), float(after)  # type: ignore[arg-type]
