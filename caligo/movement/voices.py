@@ -214,16 +214,30 @@ class Tuning:
         return math.log2(frequency(scale.root, self._a4)) + cents / 1200.0
 
 
-def pitch_values(voices: Sequence[Voice], transpose: int, tuning: Tuning, times: Floats) -> Floats:
-    """Each voice's pitch in octaves over 1 Hz ``[voices, times]``, glides included."""
+Glides = Sequence[Floats]
+"""For each voice how long it takes to reach each key of its line but the first, in seconds."""
+
+
+def pitch_values(
+    voices: Sequence[Voice],
+    transpose: int,
+    tuning: Tuning,
+    times: Floats,
+    glides: Glides | None = None,
+) -> Floats:
+    """Each voice's pitch in octaves over 1 Hz ``[voices, times]``, glides included.
+
+    Without `glides` every step of a voice takes as long.
+    """
     out = np.empty((len(voices), len(times)))
     for row, voice in enumerate(voices):
         previous = tuning.octaves(voice.line[0][1] + transpose)
         out[row] = previous
-        for moment, key in voice.line[1:]:
+        for step, (moment, key) in enumerate(voice.line[1:]):
             here = tuning.octaves(key + transpose)
-            if voice.glide > AT_ONCE:
-                fraction = np.clip((times - moment) / voice.glide, 0.0, 1.0)
+            glide = voice.glide if glides is None else float(glides[row][step])
+            if glide > AT_ONCE:
+                fraction = np.clip((times - moment) / glide, 0.0, 1.0)
             else:
                 fraction = (times >= moment).astype(np.float64)
             out[row] += (here - previous) * fraction
@@ -232,7 +246,11 @@ def pitch_values(voices: Sequence[Voice], transpose: int, tuning: Tuning, times:
 
 
 def moved_pitch_values(
-    voices: Sequence[Voice], semitones: Floats, tuning: Tuning, times: Floats
+    voices: Sequence[Voice],
+    semitones: Floats,
+    tuning: Tuning,
+    times: Floats,
+    glides: Glides | None = None,
 ) -> Floats:
     """`pitch_values` where the transposition moves: whole semitones ``[voices, times]``."""
     out = np.empty((len(voices), len(times)))
@@ -240,5 +258,6 @@ def moved_pitch_values(
         steps = semitones[row if len(semitones) > 1 else 0]
         for step in np.unique(steps):
             here = steps == step
-            out[row, here] = pitch_values([voice], int(step), tuning, times[here])[0]
+            own = None if glides is None else [glides[row]]
+            out[row, here] = pitch_values([voice], int(step), tuning, times[here], own)[0]
     return out

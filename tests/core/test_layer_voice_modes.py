@@ -6,12 +6,13 @@ from typing import Any
 
 import numpy as np
 import pytest
+import scipy.signal
 
 from caligo.document import Note, Score, Sound, read_sound
 from caligo.engine.render.offline import render_array
 from caligo.engine.stems.keys import stem_key
 from caligo.engine.views.trajectories import TrajectoryView
-from tests.core.builders import RATE, decibels, heard_pitch, plain_layer
+from tests.core.builders import RATE, decibels, heard_pitch, layer_of, plain_layer, plain_sound
 
 PAD = (60, 64, 67)
 """Keys held all along, above what the bass plays."""
@@ -130,3 +131,51 @@ def test_the_sheet_shows_the_line_of_the_layer() -> None:
     assert set(view.notes("bass.source.position")) == {"b40", "b45", "b36"}
     assert {f"p{key}" for key in PAD} <= set(view.notes("pad.source.position"))
     assert set(view.probe().parameters) == {"bass.source.position", "pad.source.position"}
+
+
+def legato(glide: dict[str, Any], own: bool = False, **more: Any) -> tuple[Sound, Score]:
+    """A legato line A3, E4, A4 of a sine, a step a second; a layer's own where it is `own`."""
+    layer = layer_of("wavetable", table="sine")
+    where = {"voice_mode" if own else "mode": "legato", "glide": glide}
+    params = {} if own else where
+    layer["params"] = where if own else {}
+    notes = [
+        Note(id=f"n{i}", pitch=key, start=float(i), length=1.0, velocity=100)
+        for i, key in enumerate((57, 64, 69))
+    ]
+    return plain_sound(layer, params=params, **more), Score(length=3.0, notes=notes)
+
+
+@pytest.mark.parametrize("own", [False, True])
+@pytest.mark.parametrize(("unit", "each"), [("s", 1.0), ("beats", 0.5)])
+def test_a_glide_is_as_long_as_what_moves_it_says_as_it_begins(
+    own: bool, unit: str, each: float
+) -> None:
+    """A lane that rises from 0.1 to 0.4 (in octaves) over the line: 0.16 at 1 s, 0.25 at 2 s."""
+    to = "ground.glide" if own else "sound.glide"
+    drawn = {"id": "l", "to": to, "points": [
+        {"time": 0.0, "value": 0.1}, {"time": 3.0, "value": 0.4}
+    ]}  # fmt: skip
+    sound, score = legato({"value": 0.1, "unit": unit}, own, lanes=[drawn])
+    heard = render_array(sound, score)[0].astype(float)
+    analytic = scipy.signal.hilbert(heard)
+    hertz = np.diff(np.unwrap(np.angle(analytic))) * RATE / (2.0 * np.pi)
+    octaves = np.log2(np.maximum(hertz, 1.0) / 220.0)
+    for begins, before, after in ((1.0, 0.0, 7 / 12), (2.0, 7 / 12, 1.0)):
+        lasts = each * 0.1 * 4.0 ** (begins / 3.0)
+        for part in (0.25, 0.5, 0.75):
+            at = round((begins + part * lasts) * RATE)
+            wanted = before + part * (after - before)
+            assert octaves[at - 40 : at + 40].mean() == pytest.approx(wanted, abs=0.012)
+    late = render_array(sound, score, start=2.05, block=64, ahead=False)
+    whole = render_array(sound, score, block=8_192, ahead=False)
+    assert np.abs(late - whole[:, -late.shape[1] :]).max() < 1e-6
+
+
+def test_a_stem_is_another_when_what_moves_the_glide_is() -> None:
+    def key(value: float) -> str:
+        drawn = {"id": "l", "to": "sound.glide", "points": [{"time": 0.0, "value": value}]}
+        sound, score = legato({"value": 0.1, "unit": "s"}, lanes=[drawn])
+        return stem_key(sound, sound.layers[0], score, RATE, False)
+
+    assert key(0.1) != key(0.2)

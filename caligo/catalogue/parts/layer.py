@@ -184,6 +184,7 @@ def _modulated(way: str, amount: Parameter) -> tuple[Parameter, ...]:
                                Choice("mono", "Mono"), Choice("legato", "Legato"))),
             Parameter("glide", "Glide", "How long the pitch takes to reach a new note.",
                       unit="s", high=20.0, default=0.0, kind=Kind.TIME, group="Voices",
+                      scale=Scale.LOGARITHMIC, moves=Moves.PER_NOTE, rebuilds=True,
                       when=("voice_mode", ("mono", "legato"))),
             key_number("key_low", "Lowest key", "Notes below are not played by this layer.", 0,
                        "Keys"),

@@ -42,6 +42,9 @@ from caligo.catalogue.registry import register
                 high=20.0,
                 default=0.0,
                 kind=Kind.TIME,
+                scale=Scale.LOGARITHMIC,
+                moves=Moves.PER_NOTE,
+                rebuilds=True,
                 when=("mode", ("mono", "legato")),
             ),
             Parameter(

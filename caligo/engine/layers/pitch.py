@@ -4,14 +4,15 @@ from __future__ import annotations
 
 import math
 from collections.abc import Sequence
+from dataclasses import replace
 
 import numpy as np
 
 from caligo.engine.layers.voicing import Voicing
 from caligo.movement.moments import Moments
 from caligo.movement.movement import Movement
-from caligo.movement.notes import Floats
-from caligo.movement.voices import Voice
+from caligo.movement.notes import Floats, seconds
+from caligo.movement.voices import Glides, Voice
 
 
 class LayerPitch:
@@ -28,6 +29,10 @@ class LayerPitch:
         self._octave = movement.trajectory(f"{layer}.octave")
         self._transpose = movement.trajectory(f"{layer}.transpose")
         self._drift = movement.trajectory(f"{layer}.drift")
+        # In a mode of its own a layer has a glide of its own.
+        mode = next(x.text("voice_mode") for x in movement.sound.layers if x.id == layer)
+        self._glide = movement.trajectory("sound.glide" if mode == "sound" else f"{layer}.glide")
+        self._tempo = movement.setting.tempo
 
     @property
     def moving(self) -> bool:
@@ -52,4 +57,19 @@ class LayerPitch:
         else:
             semitones = np.array([[self._own + 12.0 * self._octave.base + self._transpose.base]])
         drift = self._drift.compact(moments) if self._drift.acts else None
-        return voicing.pitch(voices, semitones, drift, moments.times)
+        glides = self._glides(voices, moments) if self._glide.moved else None
+        return voicing.pitch(voices, semitones, drift, moments.times, glides)
+
+    def _glides(self, voices: Sequence[Voice], moments: Moments) -> Glides:
+        """How long each step of a voice's line takes: read once, as the step begins."""
+        found = []
+        for row, voice in enumerate(voices):
+            steps = np.array([moment for moment, _ in voice.line[1:]])
+            if len(steps) == 0:
+                found.append(steps)
+                continue
+            note = moments.notes.row(row)
+            values = self._glide.values(Moments(steps, note, moments.started))[0]
+            # Beats count from the step on.
+            found.append(seconds(values, self._glide.unit, replace(note, start=steps), self._tempo))
+        return found

@@ -14,6 +14,7 @@ from caligo.movement.chance import combine, signed, wander_along
 from caligo.movement.moments import ModulatorValues, Moments
 from caligo.movement.notes import Floats, Notes
 from caligo.movement.voices import (
+    Glides,
     Tuning,
     Voice,
     as_notes,
@@ -67,7 +68,12 @@ class Voicing:
         return Moments(times, notes, self.all, shared)
 
     def pitch(
-        self, voices: Sequence[Voice], semitones: Floats, drift: Floats | None, times: Floats
+        self,
+        voices: Sequence[Voice],
+        semitones: Floats,
+        drift: Floats | None,
+        times: Floats,
+        glides: Glides | None = None,
     ) -> Floats:
         """Pitch in octaves over 1 Hz ``[voices, times]``.
 
@@ -77,11 +83,13 @@ class Voicing:
             Whole semitones of transposition ``[voices, times]``, or ``[1, 1]`` where they stay.
         drift
             How far each voice's pitch wanders, in cents, likewise; None where it does not.
+        glides
+            Where they are moved.
         """
         if semitones.size == 1:
-            out = pitch_values(voices, int(semitones[0, 0]), self.tuning, times)
+            out = pitch_values(voices, int(semitones[0, 0]), self.tuning, times, glides)
         else:
-            out = moved_pitch_values(voices, semitones, self.tuning, times)
+            out = moved_pitch_values(voices, semitones, self.tuning, times, glides)
         if drift is not None:
             for row, voice in enumerate(voices):
                 cents = drift[row if len(drift) > 1 else 0]

@@ -30,6 +30,9 @@ from caligo.material.store import current
 from caligo.movement.hold_still import HoldStill, as_text
 from caligo.movement.voices import zone_gains
 
+OF_ALL_LAYERS = ("sound.pace", "sound.glide")
+"""Addresses of the sound's own that all layers' stems depend on."""
+
 
 def _hash(content: Any) -> str:
     return hashlib.sha256(json.dumps(content, sort_keys=True).encode()).hexdigest()[:32]
@@ -82,7 +85,7 @@ def routes_that_count(sound: Sound, layers: Sequence[Layer]) -> list[Route]:
     found = [
         route
         for route in live
-        if (route.target.startswith(prefixes) or route.target == "sound.pace")
+        if (route.target.startswith(prefixes) or route.target in OF_ALL_LAYERS)
         and route.target not in later
         and not route.target.startswith(behind or ("\0",))
     ]
@@ -109,7 +112,7 @@ def lanes_that_count(
         lane
         for lane in sound.lanes
         if not lane.muted
-        and (lane.target.startswith(prefixes) or lane.target == "sound.pace")
+        and (lane.target.startswith(prefixes) or lane.target in OF_ALL_LAYERS)
         and lane.target not in later
         and not lane.target.startswith(behind or ("\0",))
     ]
