@@ -24,9 +24,10 @@ from caligo.signal.dynamics import (
     smoothed,
     turn_down,
 )
+from caligo.signal.matched import HIGHPASS, sections_of
 from caligo.signal.one_tick import give_tick, take_tick
-from caligo.signal.sections import HIGHPASS, run_sections
-from caligo.signal.state_variable import cutoff_gain
+from caligo.signal.sections import run_sections
+from caligo.signal.state_variable import BUTTERWORTH_2
 from caligo.signal.ticks import TICK
 
 LOWEST = 20.0
@@ -141,9 +142,9 @@ class Compressor(Effect):
             heard = heard.copy()
             cut = self.trajectory("side_cut").values(block.moments)[0]
             ones = np.ones_like(cut)[None]
-            cutoff = np.repeat(cutoff_gain(cut, self.rate)[None, None, None], 2, axis=2)
-            damping, lift = ones * np.sqrt(2.0), 0.0 * ones
-            run_sections(heard[None], cutoff, damping, HIGHPASS, lift, ones, self.state["cut"])
+            flat = np.full(1, 1.0 / BUTTERWORTH_2)
+            sections = sections_of(HIGHPASS, cut[None], flat, self.rate)
+            run_sections(heard[None], [sections], ones, self.state["cut"])
         values = block.moments.for_all_notes(id(self), self._values)
         _run(
             signal,

@@ -8,12 +8,19 @@ from caligo.catalogue import Added, Choice, Kind, Module, Moves, Parameter, Scal
 from caligo.document.sound import EffectPart
 from caligo.movement.block import Block
 from caligo.movement.movement import Movement
-from caligo.movement.notes import Floats
 from caligo.processing.cutoff import highest_quality, quality, ringing
 from caligo.processing.effect import Effect
 from caligo.processing.processor import Signal, State
 from caligo.signal.bands import run_band
-from caligo.signal.state_variable import cutoff_gain
+from caligo.signal.matched import (
+    BELL,
+    HIGH_SHELF,
+    HIGHPASS,
+    LOW_SHELF,
+    LOWPASS,
+    NOTCH,
+    sections_of,
+)
 
 BANDS = 16
 SHAPES = {
@@ -24,6 +31,14 @@ SHAPES = {
     "low_cut": "Low cut",
     "high_cut": "High cut",
     "notch": "Notch",
+}
+SHAPE_OF = {
+    "bell": BELL,
+    "low_shelf": LOW_SHELF,
+    "high_shelf": HIGH_SHELF,
+    "low_cut": HIGHPASS,
+    "high_cut": LOWPASS,
+    "notch": NOTCH,
 }
 GAINED = ("bell", "low_shelf", "high_shelf")
 USED = tuple(shape for shape in SHAPES if shape != "off")
@@ -52,32 +67,6 @@ def _band(number: int, shape: str, hertz: float) -> tuple[Parameter, ...]:
                   scale=Scale.LOGARITHMIC, moves=Moves.SHARED, group=group,
                   when=(shape_key, USED)),
     )  # fmt: skip
-
-
-def section(
-    shape: str, cutoff_gains: Floats, gain: Floats, q: Floats
-) -> tuple[Floats, Floats, Floats]:
-    """A band's ``tan(pi f / rate)``, ``1 / Q`` and weights ``[3, ...]`` at every tick.
-
-    Parameters
-    ----------
-    cutoff_gains, gain, q
-        ``tan(pi f / rate)`` of the frequency, decibels, and Q ``[ticks + 1]``.
-    """
-    a = 10.0 ** (gain / 40.0)
-    d, one, none = 1.0 / q, np.ones_like(q), np.zeros_like(q)
-    if shape == "bell":
-        d = d / a
-        return cutoff_gains, d, np.stack([one, d * (a * a - 1.0), none])
-    if shape == "low_shelf":
-        return cutoff_gains / np.sqrt(a), d, np.stack([one, d * (a - 1.0), a * a - 1.0])
-    if shape == "high_shelf":
-        return cutoff_gains * np.sqrt(a), d, np.stack([a * a, d * (1.0 - a) * a, 1.0 - a * a])
-    if shape == "low_cut":
-        return cutoff_gains, d, np.stack([one, -d, -one])
-    if shape == "high_cut":
-        return cutoff_gains, d, np.stack([none, none, one])
-    return cutoff_gains, d, np.stack([one, -d, none])
 
 
 @register(
@@ -114,9 +103,9 @@ class Equalizer(Effect):
                 self.trajectory(f"{key}{n}").values(block.moments)[0]
                 for key in ("frequency", "gain", "width")
             )
-            cutoff_gains = cutoff_gain(hertz, self.rate)
-            g, d, weights = section(shape, cutoff_gains, gain, quality(width))
-            run_band(signal, g, d, weights, self.state["bands"][n - 1])
+            a = 10.0 ** (gain / 40.0)
+            numbers = sections_of(SHAPE_OF[shape], hertz, 1.0 / quality(width), self.rate, a)
+            run_band(signal, numbers[0], numbers[1], numbers[2:], self.state["bands"][n - 1])
 
     def tail(self) -> float:
         """See `Processor.tail`: the longest ringing of a band."""

@@ -13,8 +13,10 @@ from caligo.processing.cutoff import ringing
 from caligo.processing.effect import Effect
 from caligo.processing.matching import blend, even_parameter, matched, matching_gains
 from caligo.processing.processor import Signal, State
+from caligo.processing.slopes import slope_sections
 from caligo.signal.gains import scale_stereo
-from caligo.signal.state_variable import SHARPEST, cutoff_gain, run, sharpness
+from caligo.signal.sections import run_sections
+from caligo.signal.state_variable import SHARPEST, sharpness
 
 
 @register(
@@ -61,14 +63,9 @@ class FilterEffect(Effect):
         mix, scale = mix / 100.0, None
         if self._matching is not None:
             mix, scale = blend(mix, matched(self._matching, resonance, cutoff))
-        run(
-            signal[None],
-            cutoff_gain(cutoff, self.rate),
-            sharpness(resonance, self._steep),
-            mix,
-            self._highs,
-            self.state["filter"],
-        )
+        damping = sharpness(resonance, self._steep)
+        sections = slope_sections(self._highs, cutoff[:, None], damping, self.rate)
+        run_sections(signal[None], sections, mix, self.state["filter"])
         if scale is not None:
             scale_stereo(signal[None], scale[0])
 

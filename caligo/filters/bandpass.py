@@ -23,7 +23,7 @@ from caligo.processing.drive import drive_parameters
 from caligo.processing.feedback import feedback_parameters
 from caligo.processing.matching import band_gains, even_parameter, matched_band
 from caligo.processing.sections import SectionFilter, Values
-from caligo.signal.sections import BANDPASS
+from caligo.signal.matched import BANDPASS
 
 MOST_STAGES = 5
 
@@ -64,7 +64,7 @@ class Bandpass(SectionFilter):
     """Stages whose band together is as wide as the parameter says."""
 
     keys = ("width", "spread")
-    weights = BANDPASS
+    shape = BANDPASS
 
     def __init__(self, part: FilterPart, address: str, movement: Movement, rate: int) -> None:
         super().__init__(part, address, movement, rate)

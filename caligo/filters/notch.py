@@ -19,7 +19,7 @@ from caligo.processing.cutoff import (
 from caligo.processing.drive import drive_parameters
 from caligo.processing.feedback import feedback_parameters
 from caligo.processing.sections import SectionFilter, Values
-from caligo.signal.sections import NOTCH
+from caligo.signal.matched import NOTCH
 
 
 @register(
@@ -54,7 +54,7 @@ class Notch(SectionFilter):
     """Two gaps, one on the other where they do not part."""
 
     keys = ("width", "parting", "spread")
-    weights = NOTCH
+    shape = NOTCH
 
     def sections(self) -> int:
         """See `SectionFilter.sections`."""

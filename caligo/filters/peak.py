@@ -19,7 +19,7 @@ from caligo.processing.cutoff import (
 from caligo.processing.drive import drive_parameters
 from caligo.processing.feedback import feedback_parameters
 from caligo.processing.sections import SectionFilter, Values
-from caligo.signal.sections import BELL
+from caligo.signal.matched import BELL
 
 
 @register(
@@ -56,7 +56,7 @@ class Peak(SectionFilter):
     """One bell: the cookbook's peaking filter, ``(s^2 + s A/Q + 1) / (s^2 + s/(A Q) + 1)``."""
 
     keys = ("gain", "width", "spread")
-    weights = BELL
+    shape = BELL
 
     def sections(self) -> int:
         """See `SectionFilter.sections`."""
@@ -67,12 +67,13 @@ class Peak(SectionFilter):
         return spread_cutoffs(hertz, values["spread"])[:, None]
 
     def damping(self, values: Values) -> Floats:
-        """See `SectionFilter.damping`: 1 / (A Q), with A of half the gain."""
-        return 10.0 ** (-values["gain"] / 40.0) / quality(values["width"])
+        """See `SectionFilter.damping`."""
+        return 1.0 / quality(values["width"])
 
-    def lift(self, values: Values) -> Floats:
-        """See `SectionFilter.lift`: A / Q is A^2 times 1 / (A Q)."""
-        return 10.0 ** (values["gain"] / 20.0) - 1.0
+    def gain(self, values: Values) -> Floats:
+        """See `SectionFilter.gain`: A of half the decibels."""
+        found: Floats = 10.0 ** (values["gain"] / 40.0)
+        return found
 
     def highest_gain(self, values: Values) -> Floats:
         """See `SectionFilter.highest_gain`."""

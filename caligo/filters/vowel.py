@@ -139,11 +139,10 @@ class Vowel(Filter):
         if self.loop is None:
             run_side_by_side(signal, cutoff, damping, factors, mix, states)
             return
-        peak = np.abs(factors).sum(axis=1)
-        cutoff, damping, factors = (
-            np.repeat(each[:, :, None], 2, axis=2) for each in (cutoff, damping, factors)
-        )
-        sections = Sections(cutoff, damping, factors, 0.0, 0.0, True, peak)
+        none = np.zeros_like(cutoff)
+        numbers = np.stack([cutoff, damping, none, factors * damping, none])
+        each = [numbers[:, :, formant] for formant in range(numbers.shape[2])]
+        sections = Sections(each, True, np.abs(factors).sum(axis=1))
         self.feed(block, signal, sections, mix, states)
 
     def tail(self) -> float:

@@ -15,8 +15,8 @@ from caligo.processing.filter import Filter, States
 from caligo.processing.matching import blend, scale_voices
 from caligo.processing.processor import Signal
 from caligo.signal.fed_sections import Sections
+from caligo.signal.matched import PEAK, sections_of
 from caligo.signal.sections import run_sections
-from caligo.signal.state_variable import cutoff_gain
 
 Values = dict[str, Floats]
 """Values of parameters at every tick ``[voices, ticks + 1]``, by key."""
@@ -29,12 +29,12 @@ class SectionFilter(Filter):
     ----------
     keys
         The parameters that it has besides cutoff, key follow and mix.
-    weights
-        What of a section is heard, see `caligo.signal.sections`.
+    shape
+        One of those of `caligo.signal.matched`.
     """
 
     keys: ClassVar[tuple[str, ...]]
-    weights: ClassVar[Floats]
+    shape: ClassVar[int]
 
     def __init__(self, part: FilterPart, address: str, movement: Movement, rate: int) -> None:
         super().__init__(part, address, movement, rate)
@@ -58,9 +58,9 @@ class SectionFilter(Filter):
     def widest_quality(self) -> float:
         """The highest Q that a section may have."""
 
-    def lift(self, values: Values) -> Floats:
-        """What is added to the weight of the band-pass ``[voices, ticks + 1]``."""
-        return np.zeros_like(values["mix"])
+    def gain(self, values: Values) -> Floats:
+        """The root of the factor at a bell's peak ``[voices, ticks + 1]``."""
+        return np.ones_like(values["mix"])
 
     def highest_gain(self, values: Values) -> Floats:
         """The gain at its peak ``[voices, ticks + 1]``."""
@@ -78,27 +78,19 @@ class SectionFilter(Filter):
         made_up = self.compensation(hertz, values)
         if made_up is not None:
             mix, scale = blend(mix, made_up)
-        cutoff_gains = cutoff_gain(self.cutoffs(hertz, values), self.rate)
+        cutoffs = self.cutoffs(hertz, values)
+        damping, gain = self.damping(values)[:, None], self.gain(values)[:, None]
+        sections = [
+            sections_of(self.shape, cutoffs[:, s], damping, self.rate, gain)
+            for s in range(self.sections())
+        ]
         if self.loop is not None:
-            self.feed(block, signal, self._in_loop(cutoff_gains, values), mix, states)
+            fed = Sections(sections, False, PEAK * self.highest_gain(values))
+            self.feed(block, signal, fed, mix, states)
         else:
-            run_sections(
-                signal,
-                cutoff_gains,
-                self.damping(values),
-                self.weights,
-                self.lift(values),
-                mix,
-                states,
-            )
+            run_sections(signal, sections, mix, states)
         if scale is not None:
             scale_voices(signal, scale)
-
-    def _in_loop(self, cutoff: Floats, values: Values) -> Sections:
-        damping = np.broadcast_to(self.damping(values)[:, None, None], cutoff.shape)
-        band = np.broadcast_to((self.weights[1] + self.lift(values))[:, None, None], cutoff.shape)
-        direct, low = float(self.weights[0]), float(self.weights[2])
-        return Sections(cutoff, damping, band, direct, low, False, self.highest_gain(values))
 
     def tail(self) -> float:
         """See `Filter.tail`; equal resonances behind each other fade later than one."""

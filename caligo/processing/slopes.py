@@ -34,7 +34,9 @@ from caligo.processing.matching import (
 from caligo.processing.processor import Signal
 from caligo.signal.fed_sections import Sections
 from caligo.signal.first_order import run_slope
-from caligo.signal.state_variable import BUTTERWORTH_2, SHARPEST, cutoff_gain, run, sharpness
+from caligo.signal.matched import HIGHPASS, LOWPASS, PEAK, sections_of, slopes_of
+from caligo.signal.sections import run_sections
+from caligo.signal.state_variable import BUTTERWORTH_2, SHARPEST, sharpness
 
 
 def slope_parameters(cutoff: float, what: str) -> tuple[Parameter, ...]:
@@ -70,6 +72,20 @@ def slope_parameters(cutoff: float, what: str) -> tuple[Parameter, ...]:
     )
 
 
+def slope_sections(highpass: bool, hertz: Floats, damping: Floats, rate: int) -> list[Floats]:
+    """Sections of a slope of 12 or 24 dB in numbers, see `caligo.signal.matched`.
+
+    Parameters
+    ----------
+    hertz
+        Cutoffs of one or both sides ``[voices, sides, ticks + 1]``.
+    damping
+        1 / Q of each section ``[voices, sections, ticks + 1]``.
+    """
+    shape = HIGHPASS if highpass else LOWPASS
+    return [sections_of(shape, hertz, damping[:, s, None], rate) for s in range(damping.shape[1])]
+
+
 class SlopeFilter(Filter):
     """A low-pass or high-pass of 6, 12 or 24 dB per octave."""
 
@@ -103,8 +119,8 @@ class SlopeFilter(Filter):
                 scale_voices(signal, scale)
             return
         if self._slope == "6":
-            cutoff_gains = cutoff_gain(spread_cutoffs(hertz, values["spread"]), self.rate)
-            run_slope(signal, cutoff_gains, mix, self.highpass, states)
+            slopes = slopes_of(self.highpass, spread_cutoffs(hertz, values["spread"]), self.rate)
+            run_slope(signal, slopes, mix, self.highpass, states)
             return
         if self._matching is None:
             self._run(signal, hertz, values, mix, states)
@@ -117,9 +133,10 @@ class SlopeFilter(Filter):
         self, signal: Signal, hertz: Floats, values: dict[str, Floats], mix: Floats, states: States
     ) -> None:
         """Both sides at one cutoff, or at cutoffs of their own."""
-        at = spread_cutoffs(hertz, values["spread"]) if values["spread"].any() else hertz
+        spread = values["spread"]
+        at = spread_cutoffs(hertz, spread) if spread.any() else hertz[:, None]
         damping = sharpness(values["resonance"], self._slope == "24")
-        run(signal, cutoff_gain(at, self.rate), damping, mix, self.highpass, states)
+        run_sections(signal, slope_sections(self.highpass, at, damping, self.rate), mix, states)
 
     def _in_loop(self, hertz: Floats, values: dict[str, Floats]) -> Sections:
         """What a loop goes around.
@@ -127,22 +144,17 @@ class SlopeFilter(Filter):
         A slope of 6 dB is a section of which a pole cancels: ``1 / (s + 1)`` is the low-pass and
         the band-pass of ``s^2 + 2 s + 1`` together.
         """
-        gains = cutoff_gain(spread_cutoffs(hertz, values["spread"]), self.rate)[:, None]
-        first_order = self._slope == "6"
-        if first_order:
-            damping = np.full_like(hertz, 2.0)[:, None]
-        else:
-            damping = sharpness(values["resonance"], self._slope == "24")
-        band = np.full_like(damping, 0.5 if first_order else 0.0)
-        direct, low = (1.0, -1.0) if self.highpass else (0.0, 1.0)
-        if self.highpass:
-            band = -band if first_order else band - 1.0
+        at = spread_cutoffs(hertz, values["spread"])
+        if self._slope == "6":
+            g, high = slopes_of(self.highpass, at, self.rate)
+            rest = -high if self.highpass else 1.0 - high
+            sections = [np.stack([g, np.full_like(g, 2.0), high, rest, rest])]
+            return Sections(sections, False, np.full_like(hertz, PEAK))
+        damping = sharpness(values["resonance"], self._slope == "24")
         # A second-order low-pass has its peak Q / sqrt(1 - 1 / (4 Q^2)) if Q is over 0.71.
         q = np.maximum(1.0 / damping, BUTTERWORTH_2)
-        peak = np.prod(q / np.sqrt(1.0 - 0.25 / q**2), axis=1)
-        damping, band = (np.repeat(each[:, :, None], 2, axis=2) for each in (damping, band))
-        gains = np.broadcast_to(gains, damping.shape)
-        return Sections(gains, damping, band, direct, low, False, peak)
+        peak = PEAK * np.prod(q / np.sqrt(1.0 - 0.25 / q**2), axis=1)
+        return Sections(slope_sections(self.highpass, at, damping, self.rate), False, peak)
 
     def tail(self) -> float:
         """See `Filter.tail`."""

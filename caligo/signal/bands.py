@@ -1,7 +1,6 @@
 """Bands of a stereo signal: moving second-order responses, and a split that adds up again.
 
-The forms of bells and shelves are those of the Audio EQ Cookbook (Bristow-Johnson; W3C note) in
-the state-variable filter (see `caligo.signal.state_variable`; weights from memory).
+Bands: see `caligo.signal.matched`.
 """
 
 from __future__ import annotations
@@ -28,7 +27,7 @@ def run_band(
     Parameters
     ----------
     g, d
-        ``tan(pi f / rate)`` and ``1 / Q`` at every tick ``[ticks + 1]``.
+        Of the section at every tick ``[ticks + 1]``.
     weights
         How much of input, band-pass and low-pass is heard ``[3, ticks + 1]``.
     state

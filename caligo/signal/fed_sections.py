@@ -8,12 +8,14 @@ from memory), and a waveshaper lowers it. Sections: see `caligo.signal.sections`
 from __future__ import annotations
 
 import math
+from collections.abc import Sequence
 from typing import NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
 
 from caligo.kernels import CONTRACT, device, kernel
+from caligo.signal.matched import NUMBERS
 from caligo.signal.packed import (
     PACKED,
     begin_tick,
@@ -31,8 +33,6 @@ Floats = NDArray[np.float64]
 LOOP = 4
 """Rows of numbers ahead of those of the sections: mix, gain of the loop, steepness of its
 waveshaper, gain ahead."""
-OF_SECTION = 3
-"""Rows of numbers of each section: cutoff, damping, weight of the band-pass."""
 
 
 class Sections(NamedTuple):
@@ -40,22 +40,15 @@ class Sections(NamedTuple):
 
     Parameters
     ----------
-    cutoff, damping, band
-        ``tan(pi f / rate)``, ``1 / Q`` and the weight of the band-pass over Q of each section, at
-        every tick ``[voices, sections, 2, ticks + 1]``.
-    direct, low
-        Weights of the input and of the low-pass.
+    numbers
+        Of each section, as `caligo.signal.sections.run_sections` takes them.
     parallel
         Whether the sections stand side by side, and are added; else one after the other.
     peak
-        The highest gain of all at any frequency ``[voices, ticks + 1]``.
+        What no gain of all passes at any frequency ``[voices, ticks + 1]``.
     """
 
-    cutoff: Floats
-    damping: Floats
-    band: Floats
-    direct: float
-    low: float
+    numbers: Sequence[Floats]
     parallel: bool
     peak: Floats
 
@@ -65,8 +58,6 @@ def _tick(
     dry: np.ndarray,
     wet: np.ndarray,
     ends: np.ndarray,
-    direct: float,
-    lows: float,
     parallel: bool,
     held: np.ndarray,
 ) -> None:
@@ -82,16 +73,18 @@ def _tick(
         total = in_each(0.0)
         at = float(n)
         for s in range(count):
-            row = LOOP + OF_SECTION * s
+            row = LOOP + NUMBERS * s
             g = load(ends[row], 0) + at * load(ends[row], 1)
             d = load(ends[row + 1], 0) + at * load(ends[row + 1], 1)
-            w = load(ends[row + 2], 0) + at * load(ends[row + 2], 1)
+            direct = load(ends[row + 2], 0) + at * load(ends[row + 2], 1)
+            bands = load(ends[row + 3], 0) + at * load(ends[row + 3], 1)
+            lows = load(ends[row + 4], 0) + at * load(ends[row + 4], 1)
             band, low, s1, s2 = step(
                 x, load(held, 2 * s), load(held, 2 * s + 1), coefficients(g, d)
             )
             store(held, 2 * s, s1)
             store(held, 2 * s + 1, s2)
-            made = direct * x + w * d * band + lows * low
+            made = direct * x + bands * band + lows * low
             if parallel:
                 total = total + made
             else:
@@ -104,22 +97,15 @@ def _tick(
     store(held, 2 * count, last)
 
 
-@kernel("f4[:, :, ::1], f8[:, :, :, ::1], f8, f8, b1, f8[:, :, ::1]", allocates=True)
-def _run(
-    signal: np.ndarray,
-    values: np.ndarray,
-    direct: float,
-    lows: float,
-    parallel: bool,
-    state: np.ndarray,
-) -> None:
+@kernel("f4[:, :, ::1], f8[:, :, :, ::1], b1, f8[:, :, ::1]", allocates=True)
+def _run(signal: np.ndarray, values: np.ndarray, parallel: bool, state: np.ndarray) -> None:
     """`run_fed` with its numbers beside each other."""
     dry, wet, ends, held = scratch(values.shape[0], state.shape[2])
     for first in range(0, signal.shape[0], PACKED):
         take_state(state, first, held)
         for k in range(values.shape[3] - 1):
             if begin_tick(signal, first, k, values, held, dry, ends):
-                _tick(dry, wet, ends, direct, lows, parallel, held)
+                _tick(dry, wet, ends, parallel, held)
                 end_tick(dry, wet, ends, held, signal, first, k)
         give_state(held, first, state)
 
@@ -147,9 +133,7 @@ def run_fed(
     state
         Integrators, and the last output ``[voices, 2 channels, 2 sections + 1]``; carried on.
     """
-    each = np.stack([sections.cutoff, sections.damping, sections.band], axis=2)
-    voices, count, _, _, ends = each.shape
-    rows = np.moveaxis(each.reshape(voices, count * OF_SECTION, 2, ends), 1, 0)
+    rows = [numbers for section in sections.numbers for numbers in section]
     ahead = np.sqrt(1.0 - feedback**2)
     values = beside(mix, feedback / sections.peak, steepness, ahead, *rows)
-    _run(signal, values, sections.direct, sections.low, sections.parallel, state)
+    _run(signal, values, sections.parallel, state)

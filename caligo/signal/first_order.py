@@ -29,17 +29,18 @@ def _slope(
     dry: np.ndarray, wet: np.ndarray, ends: np.ndarray, highpass: bool, held: np.ndarray
 ) -> None:
     """One slope over a tick, see `caligo.signal.packed`."""
-    through = 1.0 if highpass else 0.0
-    lows = 1.0 - 2.0 * through
+    lows = 0.0 if highpass else 1.0
     g, g_step = load(ends[1], 0), load(ends[1], 1)
+    high, high_step = load(ends[2], 0), load(ends[2], 1)
     s = load(held, 0)
     for n in range(TICK):
         x = load(dry, n)
         rise = (x - s) * g / (1.0 + g)
         low = s + rise
         s = low + rise
-        store(wet, n, through * x + lows * low)
+        store(wet, n, high * (x - low) + lows * low)
         g += g_step
+        high += high_step
     store(held, 0, s)
 
 
@@ -57,20 +58,21 @@ def _run_slope(signal: np.ndarray, values: np.ndarray, highpass: bool, state: np
 
 
 def run_slope(
-    signal: NDArray[np.float32], cutoff: Floats, mix: Floats, highpass: bool, state: Floats
+    signal: NDArray[np.float32], slopes: Floats, mix: Floats, highpass: bool, state: Floats
 ) -> None:
     """A low-pass or high-pass of 6 dB per octave on `signal` ``[voices, 2, samples]``, in place.
 
     Parameters
     ----------
-    cutoff
-        ``tan(pi f / rate)`` of each channel at every tick ``[voices, 2, ticks + 1]``.
+    slopes
+        Numbers of each channel at every tick ``[2, voices, 2, ticks + 1]``, see
+        `caligo.signal.matched.slopes_of`.
     mix
         Share of the filtered signal at every tick ``[voices, ticks + 1]``.
     state
         The integrator of each channel ``[voices, 2, 1]``; carried on.
     """
-    _run_slope(signal, beside(mix, cutoff), highpass, state)
+    _run_slope(signal, beside(mix, *slopes), highpass, state)
 
 
 @device(fastmath=CONTRACT)

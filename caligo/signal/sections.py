@@ -6,10 +6,13 @@ second-order response with the same poles. Source: see `caligo.signal.state_vari
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+
 import numpy as np
 from numpy.typing import NDArray
 
 from caligo.kernels import CONTRACT, device, kernel
+from caligo.signal.matched import NUMBERS
 from caligo.signal.packed import (
     PACKED,
     begin_tick,
@@ -25,40 +28,28 @@ from caligo.signal.vector import load, store
 
 Floats = NDArray[np.float64]
 
-BANDPASS = np.array([0.0, 1.0, 0.0])
-"""Weights of input, band-pass over Q, and low-pass: 0 dB at the peak."""
-NOTCH = np.array([1.0, -1.0, 0.0])
-HIGHPASS = np.array([1.0, -1.0, -1.0])
-BELL = np.array([1.0, 0.0, 0.0])
-"""With a lift of gain - 1: the cookbook's peaking filter."""
-
 
 @device(fastmath=CONTRACT)
-def _run_section(
-    source: np.ndarray,
-    wet: np.ndarray,
-    cutoff: np.ndarray,
-    ends: np.ndarray,
-    weights: np.ndarray,
-    held: np.ndarray,
-) -> None:
+def _run_section(source: np.ndarray, wet: np.ndarray, ends: np.ndarray, held: np.ndarray) -> None:
     """One section over a tick from `source` to `wet`, see `caligo.signal.packed`.
 
-    `cutoff` ``[2, WIDTH]`` is its own; of `ends` those at 1 and 2 are ``1 / Q`` and what is added
-    to the weight of the band-pass.
+    `ends` ``[NUMBERS, 2, WIDTH]`` are its own, see `caligo.signal.matched`.
     """
-    g, g_step = load(cutoff, 0), load(cutoff, 1)
+    g, g_step = load(ends[0], 0), load(ends[0], 1)
     d, d_step = load(ends[1], 0), load(ends[1], 1)
-    w, w_step = weights[1] + load(ends[2], 0), load(ends[2], 1)
-    direct, lows = weights[0], weights[2]
+    direct, direct_step = load(ends[2], 0), load(ends[2], 1)
+    bands, bands_step = load(ends[3], 0), load(ends[3], 1)
+    lows, lows_step = load(ends[4], 0), load(ends[4], 1)
     s1, s2 = load(held, 0), load(held, 1)
     for n in range(TICK):
         x = load(source, n)
         band, low, s1, s2 = step(x, s1, s2, coefficients(g, d))
-        store(wet, n, direct * x + w * d * band + lows * low)
+        store(wet, n, direct * x + bands * band + lows * low)
         g += g_step
         d += d_step
-        w += w_step
+        direct += direct_step
+        bands += bands_step
+        lows += lows_step
     store(held, 0, s1)
     store(held, 1, s2)
 
@@ -83,10 +74,8 @@ def _add_band(dry: np.ndarray, wet: np.ndarray, ends: np.ndarray, held: np.ndarr
     store(held, 1, s2)
 
 
-@kernel("f4[:, :, ::1], f8[:, :, :, ::1], f8[::1], f8[:, :, ::1]")
-def _run_in_series(
-    signal: np.ndarray, values: np.ndarray, weights: np.ndarray, state: np.ndarray
-) -> None:
+@kernel("f4[:, :, ::1], f8[:, :, :, ::1], f8[:, :, ::1]")
+def _run_in_series(signal: np.ndarray, values: np.ndarray, state: np.ndarray) -> None:
     """`run_sections` with its numbers beside each other."""
     dry, wet, ends, held = scratch(values.shape[0], state.shape[2])
     for first in range(0, signal.shape[0], PACKED):
@@ -95,40 +84,30 @@ def _run_in_series(
             if begin_tick(signal, first, k, values, held, dry, ends):
                 source = dry
                 for s in range(state.shape[2] // 2):
-                    own = held[2 * s : 2 * s + 2]
-                    _run_section(source, wet, ends[3 + s], ends, weights, own)
+                    own = ends[1 + NUMBERS * s : 1 + NUMBERS * (s + 1)]
+                    _run_section(source, wet, own, held[2 * s : 2 * s + 2])
                     source = wet
                 end_tick(dry, wet, ends, held, signal, first, k)
         give_state(held, first, state)
 
 
 def run_sections(
-    signal: NDArray[np.float32],
-    cutoff: Floats,
-    damping: Floats,
-    weights: Floats,
-    lift: Floats,
-    mix: Floats,
-    state: Floats,
+    signal: NDArray[np.float32], sections: Sequence[Floats], mix: Floats, state: Floats
 ) -> None:
     """Pass `signal` ``[voices, 2, samples]`` through sections one after the other, in place.
 
     Parameters
     ----------
-    cutoff
-        ``tan(pi f / rate)`` of each section and side at every tick
-        ``[voices, sections, 2, ticks + 1]``.
-    damping
-        ``1 / Q`` at every tick ``[voices, ticks + 1]``, the same for all sections.
-    weights, lift
-        See `_run_section`: ``[3]``, and ``[voices, ticks + 1]``.
+    sections
+        Of each its numbers at every tick ``[NUMBERS, voices, ticks + 1]``, or of each side
+        ``[NUMBERS, voices, 2, ticks + 1]``; see `caligo.signal.matched.sections_of`.
     mix
         Share of the filtered signal at every tick ``[voices, ticks + 1]``.
     state
         Integrators ``[voices, 2 channels, 2 sections]``; carried on.
     """
-    values = beside(mix, damping, lift, *np.moveaxis(cutoff, 1, 0))
-    _run_in_series(signal, values, weights, state)
+    rows = [numbers for section in sections for numbers in section]
+    _run_in_series(signal, beside(mix, *rows), state)
 
 
 @kernel("f4[:, :, ::1], f8[:, :, :, ::1], f8[:, :, ::1]")

@@ -12,18 +12,7 @@ import math
 import numpy as np
 from numpy.typing import NDArray
 
-from caligo.kernels import CONTRACT, device, kernel
-from caligo.signal.packed import (
-    PACKED,
-    begin_tick,
-    beside,
-    end_tick,
-    give_state,
-    scratch,
-    take_state,
-)
-from caligo.signal.ticks import TICK
-from caligo.signal.vector import load, store
+from caligo.kernels import CONTRACT, device
 
 BUTTERWORTH_2 = math.sqrt(0.5)
 """Q of a maximally flat second-order low-pass."""
@@ -52,94 +41,6 @@ def step(
     band = a[0] * s1 + a[1] * y
     low = s2 + a[1] * s1 + a[2] * y
     return band, low, 2.0 * band - s1, 2.0 * low - s2
-
-
-@device(fastmath=CONTRACT)
-def _single(
-    dry: np.ndarray, wet: np.ndarray, ends: np.ndarray, highpass: bool, held: np.ndarray
-) -> None:
-    """One second-order stage over a tick, see `caligo.signal.packed`."""
-    # high = x - d band - low; low-pass and high-pass differ only in these factors.
-    through = 1.0 if highpass else 0.0
-    lows = 1.0 - 2.0 * through
-    g, g_step = load(ends[1], 0), load(ends[1], 1)
-    d, d_step = load(ends[2], 0), load(ends[2], 1)
-    s1, s2 = load(held, 0), load(held, 1)
-    for n in range(TICK):
-        x = load(dry, n)
-        band, low, s1, s2 = step(x, s1, s2, coefficients(g, d))
-        store(wet, n, through * (x - d * band) + lows * low)
-        g += g_step
-        d += d_step
-    store(held, 0, s1)
-    store(held, 1, s2)
-
-
-@device(fastmath=CONTRACT)
-def _double(
-    dry: np.ndarray, wet: np.ndarray, ends: np.ndarray, highpass: bool, held: np.ndarray
-) -> None:
-    """Two stages over a tick."""
-    through = 1.0 if highpass else 0.0
-    lows = 1.0 - 2.0 * through
-    g, g_step = load(ends[1], 0), load(ends[1], 1)
-    d, d_step = load(ends[2], 0), load(ends[2], 1)
-    e, e_step = load(ends[3], 0), load(ends[3], 1)
-    s1, s2, t1, t2 = load(held, 0), load(held, 1), load(held, 2), load(held, 3)
-    for n in range(TICK):
-        x = load(dry, n)
-        band, low, s1, s2 = step(x, s1, s2, coefficients(g, d))
-        y = through * (x - d * band) + lows * low
-        band, low, t1, t2 = step(y, t1, t2, coefficients(g, e))
-        store(wet, n, through * (y - e * band) + lows * low)
-        g += g_step
-        d += d_step
-        e += e_step
-    store(held, 0, s1)
-    store(held, 1, s2)
-    store(held, 2, t1)
-    store(held, 3, t2)
-
-
-@kernel("f4[:, :, ::1], f8[:, :, :, ::1], b1, f8[:, :, ::1]")
-def _run(signal: np.ndarray, values: np.ndarray, highpass: bool, state: np.ndarray) -> None:
-    """`run` with its numbers beside each other."""
-    dry, wet, ends, held = scratch(values.shape[0], state.shape[2])
-    for first in range(0, signal.shape[0], PACKED):
-        take_state(state, first, held)
-        for k in range(values.shape[3] - 1):
-            if begin_tick(signal, first, k, values, held, dry, ends):
-                if state.shape[2] == 2:
-                    _single(dry, wet, ends, highpass, held)
-                else:
-                    _double(dry, wet, ends, highpass, held)
-                end_tick(dry, wet, ends, held, signal, first, k)
-        give_state(held, first, state)
-
-
-def run(
-    signal: NDArray[np.float32],
-    cutoff: NDArray[np.float64],
-    damping: NDArray[np.float64],
-    mix: NDArray[np.float64],
-    highpass: bool,
-    state: NDArray[np.float64],
-) -> None:
-    """Filter `signal` ``[voices, 2, samples]`` in place.
-
-    Parameters
-    ----------
-    cutoff
-        ``tan(pi f / rate)`` at every tick ``[voices, ticks + 1]``, or of each channel
-        ``[voices, 2, ticks + 1]``.
-    damping
-        ``1 / Q`` of each stage at every tick ``[voices, stages, ticks + 1]``.
-    mix
-        Share of the filtered signal at every tick ``[voices, ticks + 1]``.
-    state
-        Integrators ``[voices, 2 channels, 2 stages]``; carried on.
-    """
-    _run(signal, beside(mix, cutoff, *np.moveaxis(damping, 1, 0)), highpass, state)
 
 
 def sharpness(resonance: NDArray[np.float64], steep: bool) -> NDArray[np.float64]:

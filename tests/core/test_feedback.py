@@ -53,15 +53,10 @@ def off_the_closed_loop(name: str, feedback: float) -> float:
     expected = scipy.signal.lfilter(b, closed, math.sqrt(1.0 - feedback**2) * signal[0])
     ticks = np.ones((1, LENGTH // TICK + 1))
     rows = np.array(sections)[None, :, :, None, None] * np.ones((2, ticks.shape[1]))
-    made = Sections(
-        np.ascontiguousarray(np.tan(np.pi * rows[:, :, 0] / RATE)),
-        rows[:, :, 1],
-        rows[:, :, 2],
-        direct,
-        low,
-        False,
-        peak * ticks,
-    )
+    g, d = np.tan(np.pi * rows[:, :, 0] / RATE), rows[:, :, 1]
+    numbers = np.stack([g, d, direct + 0.0 * d, rows[:, :, 2] * d, low + 0.0 * d])
+    each = [np.ascontiguousarray(numbers[:, :, s]) for s in range(len(sections))]
+    made = Sections(each, False, peak * ticks)
     state = np.zeros((1, 2, 2 * len(sections) + 1))
     run_fed(signal, made, feedback * ticks, 0.0 * ticks, ticks, state)
     return float(decibels(np.abs(signal[0] - expected).max() / np.abs(expected).max()))

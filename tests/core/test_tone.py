@@ -16,7 +16,7 @@ from caligo.engine.stems.keys import stem_key
 from tests.core.builders import RATE, decibels, one_note, plain_layer, plain_sound, transfer
 from tests.core.effects import effect, impulse, noise, sine, through
 
-LINES = np.geomspace(30.0, 18_000.0, 300)
+LINES = np.geomspace(30.0, 16_000.0, 300)
 
 
 def response(kind: str, **params: Any) -> np.ndarray:
@@ -26,33 +26,21 @@ def response(kind: str, **params: Any) -> np.ndarray:
     return found
 
 
-def cookbook(shape: str, hertz: float, gain: float, q: float) -> tuple[list[float], list[float]]:
-    """The Audio EQ Cookbook (Bristow-Johnson; W3C note)."""
-    amplitude = 10.0 ** (gain / 40.0)
-    w = 2.0 * math.pi * hertz / RATE
-    cosine, alpha = math.cos(w), math.sin(w) / (2.0 * q)
-    root = 2.0 * math.sqrt(amplitude) * alpha
-    up, down = amplitude + 1.0, amplitude - 1.0
-    if shape == "bell":
-        return ([1 + alpha * amplitude, -2 * cosine, 1 - alpha * amplitude],
-                [1 + alpha / amplitude, -2 * cosine, 1 - alpha / amplitude])  # fmt: skip
-    if shape == "low_shelf":
-        return ([amplitude * (up - down * cosine + root), 2 * amplitude * (down - up * cosine),
-                 amplitude * (up - down * cosine - root)],
-                [up + down * cosine + root, -2 * (down + up * cosine),
-                 up + down * cosine - root])  # fmt: skip
-    if shape == "high_shelf":
-        return ([amplitude * (up + down * cosine + root), -2 * amplitude * (down + up * cosine),
-                 amplitude * (up + down * cosine - root)],
-                [up - down * cosine + root, 2 * (down - up * cosine),
-                 up - down * cosine - root])  # fmt: skip
-    if shape == "low_cut":
-        return ([(1 + cosine) / 2, -(1 + cosine), (1 + cosine) / 2],
-                [1 + alpha, -2 * cosine, 1 - alpha])  # fmt: skip
-    if shape == "high_cut":
-        return ([(1 - cosine) / 2, 1 - cosine, (1 - cosine) / 2],
-                [1 + alpha, -2 * cosine, 1 - alpha])  # fmt: skip
-    return [1, -2 * cosine, 1], [1 + alpha, -2 * cosine, 1 - alpha]
+def cookbook(shape: str, hertz: float, gain: float, q: float) -> np.ndarray:
+    """The Audio EQ Cookbook's analogue filters (Bristow-Johnson; W3C note), in dB at `LINES`."""
+    a, d = 10.0 ** (gain / 40.0), 1.0 / q
+    root = math.sqrt(a) * d
+    over, under = {
+        "bell": ([1.0, a * d, 1.0], [1.0, d / a, 1.0]),
+        "low_shelf": ([a, a * root, a * a], [a, root, 1.0]),
+        "high_shelf": ([a * a, a * root, a], [1.0, root, a]),
+        "low_cut": ([1.0, 0.0, 0.0], [1.0, d, 1.0]),
+        "high_cut": ([1.0], [1.0, d, 1.0]),
+        "notch": ([1.0, 0.0, 1.0], [1.0, d, 1.0]),
+    }[shape]
+    _, h = scipy.signal.freqs(over, under, worN=LINES / hertz)
+    found: np.ndarray = decibels(np.maximum(np.abs(h), 1e-9))
+    return found
 
 
 @pytest.mark.parametrize(
@@ -64,10 +52,10 @@ def test_bands_are_the_cookbooks(shape: str, hertz: float, gain: float, width: f
     q = 1.0 / (2.0 * math.sinh(math.log(2.0) / 2.0 * width))
     band = {"shape1": "off", "shape2": "off", "shape3": shape, "frequency3": hertz, "gain3": gain,
             "width3": width}  # fmt: skip
-    wanted = scipy.signal.freqz(*cookbook(shape, hertz, gain, q), worN=LINES, fs=RATE)[1]
-    found, wanted = response("equalizer", **band), decibels(np.abs(wanted))
-    heard = wanted > -60.0
-    assert np.abs(found - wanted)[heard].max() < 0.1
+    found, wanted = response("equalizer", **band), cookbook(shape, hertz, gain, q)
+    heard = wanted > -50.0
+    assert np.abs(found - wanted)[heard].max() < (1.0 if hertz > 5_000.0 else 0.6)
+    assert np.abs(found - wanted)[heard & (LINES < 4_000.0)].max() < 0.3
 
 
 def test_all_bands_work_at_once() -> None:
@@ -77,9 +65,8 @@ def test_all_bands_work_at_once() -> None:
         hertz = 60.0 * 1.4**n
         bands |= {f"shape{n}": "bell", f"frequency{n}": hertz, f"gain{n}": 6.0, f"width{n}": 0.5}
         q = 1.0 / (2.0 * math.sinh(math.log(2.0) / 2.0 * 0.5))
-        one = scipy.signal.freqz(*cookbook("bell", hertz, 6.0, q), worN=LINES, fs=RATE)[1]
-        wanted += decibels(np.abs(one))
-    assert np.abs(response("equalizer", **bands) - wanted).max() < 0.1
+        wanted += cookbook("bell", hertz, 6.0, q)
+    assert np.abs(response("equalizer", **bands) - wanted).max() < 0.3
 
 
 def test_a_new_equalizer_only_cuts_rumble() -> None:
@@ -90,11 +77,11 @@ def test_a_new_equalizer_only_cuts_rumble() -> None:
 @pytest.mark.parametrize(("passes", "kind"), [("lows", "lowpass"), ("highs", "highpass")])
 @pytest.mark.parametrize(("slope", "order"), [("12", 2), ("24", 4)])
 def test_the_filter_is_scipys_butterworth(passes: str, kind: str, slope: str, order: int) -> None:
-    sections = scipy.signal.butter(order, 700.0, kind, fs=RATE, output="sos")
-    wanted = decibels(np.abs(scipy.signal.freqz_sos(sections, worN=LINES, fs=RATE)[1]))
+    b, a = scipy.signal.butter(order, 1.0, kind, analog=True)
+    wanted = decibels(np.abs(scipy.signal.freqs(b, a, worN=LINES / 700.0)[1]))
     found = response("filter", passes=passes, slope=slope, cutoff=700.0)
     heard = wanted > -60.0
-    assert np.abs(found - wanted)[heard].max() < 0.1
+    assert np.abs(found - wanted)[heard].max() < 0.4
 
 
 @pytest.mark.parametrize("band", ["low", "middle", "high"])

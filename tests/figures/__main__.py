@@ -20,6 +20,7 @@ from tests.figures import (
     level_and_space,
     peaks_and_effects,
     picture,
+    prototypes,
 )
 from tests.figures.figure import Figure
 
@@ -33,6 +34,7 @@ ALL = (
     *drive.FIGURES,
     *from_the_middle.FIGURES,
     *picture.FIGURES,
+    *prototypes.FIGURES,
 )
 
 
