@@ -28,6 +28,7 @@ from caligo.synthesis.modulation import (
     TABLE,
     accumulate_operator_phases,
     as_links,
+    circles_in_a_row,
     order_of,
     render_operators,
 )
@@ -75,6 +76,7 @@ class Operators(InUnison):
         ]
         pairs = [(index[x.text("from")], index[x.text("to")]) for x in self._links]
         order, circle = order_of(len(self._operators), pairs)
+        self._in_a_row = circles_in_a_row(order, circle, pairs)
         self._pairs, self._order, self._circle = as_links(pairs), np.array(order), np.array(circle)
         self._waves = np.array([_wave(item) for item in self._operators])
         self._table_of = np.array(
@@ -345,6 +347,7 @@ class Operators(InUnison):
                 self._pairs,
                 self._amounts.values(moments) / (2.0 * math.pi),
                 self._gains(moments, parted, place),
+                self._in_a_row,
                 factor,
                 waves,
             )

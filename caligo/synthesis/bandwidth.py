@@ -23,6 +23,9 @@ STEEP = 4.0
 SHARPEST = 4.0 / 3.0
 """Sample rates that an edge made by feedback reaches, for the square of its index and for each
 operator of the circle."""
+LOOPED_TABLE = 8.0
+"""Sample rates that a table reaches that modulates itself by a radian, by measurement: more would
+help it, too, but not much (its edge bends itself by many turns)."""
 AUDIBLE = 0.5
 """The fraction of the sample rate under which nothing may fold."""
 MOST_KEPT = 256
@@ -89,6 +92,8 @@ def highest_components(
                 if to in around and source in around:
                     inside[to] += index
             own = _edges(speed * max(partials, 1.0), max(inside), len(around), rate)
+            if partials > 1.0:
+                own = max(own, LOOPED_TABLE * rate * max(inside))
             speed = max(speed, own)
         for p in members:
             fastest[p] = speed * (STEEP if tables[p] else 1.0)

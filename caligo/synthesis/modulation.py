@@ -49,6 +49,23 @@ def order_of(count: int, links: list[tuple[int, int]]) -> tuple[list[int], list[
     return sorted(range(count), key=lambda o: (before[o], circle[o], o)), circle
 
 
+def circles_in_a_row(order: list[int], circle: list[int], links: list[tuple[int, int]]) -> int:
+    """How many circles of operators act on each other one after the other, at most.
+
+    Examples
+    --------
+    >>> order, circle = order_of(3, [(0, 0), (0, 1), (1, 1), (2, 2)])
+    >>> circles_in_a_row(order, circle, [(0, 0), (0, 1), (1, 1), (2, 2)])
+    2
+    """
+    behind = [0] * len(order)
+    for o in order:
+        members = [p for p in order if p == o or (circle[o] >= 0 and circle[p] == circle[o])]
+        ahead = [behind[a] for a, b in links if b in members and a not in members]
+        behind[o] = max(ahead, default=0) + (circle[o] >= 0)
+    return max(behind, default=0)
+
+
 @device(fastmath=CONTRACT)
 def _sines(place: np.ndarray, gain: np.float32, gain_step: np.float32, out: np.ndarray) -> None:
     """Sines at places in cycles ``[samples]``, with a gain that goes in a line."""
@@ -108,7 +125,7 @@ def _feed_back(
 
 @kernel(
     "i8[::1], i8[::1], i8[::1], f4[:, :, ::1], i8[::1], i8[::1], u8[::1], f8[:, ::1], "
-    "f8[:, ::1], f8[:, ::1], i8[:, ::1], f8[:, ::1], f8[:, :, ::1], i8, f4[:, ::1]",
+    "f8[:, ::1], f8[:, ::1], i8[:, ::1], f8[:, ::1], f8[:, :, ::1], i8, i8, f4[:, ::1]",
     allocates=True,
 )
 def render_operators(  # noqa: C901, PLR0912, PLR0915 (one pass over the samples)
@@ -125,6 +142,7 @@ def render_operators(  # noqa: C901, PLR0912, PLR0915 (one pass over the samples
     links: np.ndarray,
     amounts: np.ndarray,
     gains: np.ndarray,
+    in_a_row: int,
     factor: int,
     out: np.ndarray,
 ) -> None:
@@ -149,6 +167,8 @@ def render_operators(  # noqa: C901, PLR0912, PLR0915 (one pass over the samples
         ``(from, to)`` pairs ``[links, 2]``, and shifts in cycles ``[links, ticks + 1]``.
     gains
         How loud each operator is in each output ``[outputs, operators, ticks + 1]``.
+    in_a_row
+        See `circles_in_a_row`: each circle needs what acts on it as early as it begins itself.
     factor
         A multiple of two. Feedback looks back by the same time at each: by a sample and by two at
         twice the sample rate.
@@ -156,12 +176,10 @@ def render_operators(  # noqa: C901, PLR0912, PLR0915 (one pass over the samples
         Accumulated to ``[outputs, factor * TICK * ticks]``.
     """
     count, ticks = phase.shape
-    loops = False
-    for o in range(count):
-        loops = loops or circle[o] >= 0
+    loops = in_a_row > 0
     back = factor // 2
     over = factor * TICK
-    extra = 2 * back * ROUNDS if loops else 0
+    extra = 2 * back * ROUNDS * in_a_row
     size = over + extra
     wave = np.zeros((count, size), np.float32)
     base = np.empty((count, size), np.float32)

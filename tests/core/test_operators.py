@@ -76,14 +76,14 @@ def test_a_fixed_operator_does_not_follow_the_key() -> None:
         assert found(operators(operator(1, tuned="fixed", hertz=300)), key).argmax() == 300
 
 
-def worst_alias(sound: Any, key: int, rate: int, ratio: float = 1.0) -> float:
+def worst_alias(sound: Any, key: int, rate: int, ratio: float = 1.0, side_bands: int = 80) -> float:
     """The loudest of what lies under 20 kHz and on no side band, in dB under the loudest of all.
 
     Side bands of a carrier at f lie at f + k r f and nowhere else (Chowning 1973).
     """
     length = (LENGTH + 8192) / rate
     whole = render_array(sound, one_note(key, 2.0), rate=rate, length=length)
-    lines = [(1 + k * ratio) * frequency(key) for k in range(-80, 81)]
+    lines = [(1 + k * ratio) * frequency(key) for k in range(-side_bands, side_bands + 1)]
     return loudest_off(whole[0][4096 : 4096 + LENGTH], rate, lines, 20_000)
 
 
@@ -184,6 +184,15 @@ def test_an_operators_envelope_shapes_what_it_does_to_others() -> None:
     early, late = (spectrum(signal[a : a + 9600]) for a in (1200, 120_000))
     assert np.count_nonzero(decibels(early / early.max()) > -40) > 25
     assert np.count_nonzero(decibels(late / late.max()) > -40) < 8
+
+
+@pytest.mark.parametrize("key", [50, 79])
+def test_two_in_a_row_that_modulate_themselves_leave_no_images_of_ticks(key: int) -> None:
+    """Each tick begins from silence: the second in the row must find the first one settled."""
+    sound = operators(
+        operator(1, level=-80), operator(2), acts(1, 1, 1.0), acts(2, 2, 1.0), acts(1, 2, 1.0)
+    )
+    assert worst_alias(sound, key, 48_000, side_bands=320) < -90
 
 
 @pytest.mark.parametrize(("velocity", "attack"), [(1, 0.2), (64, 0.2 * 2.0), (127, 0.2 * 4.0)])

@@ -68,6 +68,25 @@ def feedback() -> float:
     )
 
 
+def feedback_in_a_row() -> float:
+    """Two that modulate themselves, one of which acts on the other, by 1 rad, from D3 to G5."""
+    sound = operators(
+        operator(1, level=-80), operator(2), acts(1, 1, 1.0), acts(2, 2, 1.0), acts(1, 2, 1.0)
+    )
+    return max(
+        worst_alias(sound, key, rate, side_bands=320) for key, rate in product((50, 61, 79), RATES)
+    )
+
+
+def looped_saw() -> float:
+    """A saw that modulates itself by 0.3 and 1 rad, from C3 to C5."""
+    return max(
+        worst_alias(operators(operator(1, wave="saw"), acts(1, 1, index)), key, 48_000,
+                    side_bands=320)
+        for index, key in product((0.3, 1.0), (48, 60, 72))
+    )  # fmt: skip
+
+
 def phase_modulation() -> float:
     """A layer shifted by a sine, a whole turn each way, from C2 to C6."""
     found = []
@@ -169,6 +188,10 @@ FIGURES = (
     Figure("side-bands", "Operators, ratio 2.37 and 7, C6 to index 8, C7 to index 3", -80.0, "dB",
            side_bands),
     Figure("feedback", "Self-modulation of 1 to 3 rad at C6", -80.0, "dB", feedback),
+    Figure("feedback-row", "Two in a row that modulate themselves by 1 rad, D3 to G5", -80.0,
+           "dB", feedback_in_a_row),
+    Figure("feedback-saw", "A saw that modulates itself by 0.3 and 1 rad, C3 to C5", -60.0, "dB",
+           looped_saw),
     Figure("phase", "Phase modulation of a layer by a sine, C2 to C6", -80.0, "dB",
            phase_modulation),
     Figure("ring", "Ring modulation of saws, C2 to C6", -80.0, "dB", ring_modulation),
