@@ -8,6 +8,7 @@ import numpy as np
 
 from caligo.catalogue import Module, register
 from caligo.movement.block import Block
+from caligo.movement.notes import Floats
 from caligo.movement.periods import paced_parameter
 from caligo.processing import shared
 from caligo.processing.effect_lfo import EffectLFO
@@ -18,6 +19,17 @@ from caligo.signal.ticks import TICK
 
 LONGEST = 20.0
 MOST_FEEDBACK = 0.95
+POINTS = 8
+"""Points of a sweep in each tick: drawn in lines from tick to tick a quick one would leave images
+of the ticks."""
+
+
+def between_ticks(values: Floats) -> Floats:
+    """What goes in lines from tick to tick, at `POINTS` in each ``[POINTS * ticks + 1]``."""
+    ticks = len(values) - 1
+    at = np.arange(POINTS * ticks + 1) / POINTS
+    found: Floats = np.interp(at, np.arange(ticks + 1), values)
+    return found
 
 
 @register(
@@ -55,9 +67,11 @@ class Flanger(EffectLFO):
             self.trajectory(key).values(block.moments)[0]
             for key in ("delay", "depth", "turn", "feedback", "mix")
         )
-        phase = self.cycles(block)
-        sway = 0.5 - 0.5 * np.cos(2.0 * np.pi * np.stack([phase, phase - turn / 200.0]))
-        length = np.maximum((delay + depth * sway) * self.rate / 1000.0, SHORTEST)
+        phase = between_ticks(self.cycles(block))
+        turned = between_ticks(turn) / 200.0
+        sway = 0.5 - 0.5 * np.cos(2.0 * np.pi * np.stack([phase, phase - turned]))
+        way = between_ticks(delay) + between_ticks(depth) * sway
+        length = np.maximum(way * self.rate / 1000.0, SHORTEST)
         back, fraction = MOST_FEEDBACK * feedback / 100.0, mix / 100.0
         # As loud on noise as without: the copy and what comes back add their power.
         power = (1.0 - fraction) ** 2 + fraction**2 / (1.0 - back**2)

@@ -48,7 +48,8 @@ def run_short_loop(
     Parameters
     ----------
     length
-        Samples of the delay of each channel at every tick ``[voices, 2, ticks + 1]``.
+        Samples of the delay of each channel at every tick, or several times as often
+        ``[voices, 2, points + 1]``: between two points it goes in a line.
     feedback
         Share of what is delayed that goes in again ``[voices, ticks + 1]``.
     dark
@@ -60,6 +61,8 @@ def run_short_loop(
         The ring of each channel, and the one-pole's last output ``[voices, 2, size + 1]``.
     """
     size = state.shape[2] - 1
+    each = (length.shape[2] - 1) // (feedback.shape[1] - 1)
+    stretch = TICK // each
     for v in range(signal.shape[0]):
         for k in range(feedback.shape[1] - 1):
             heard = signal[v, :, k * TICK : (k + 1) * TICK]
@@ -69,25 +72,29 @@ def run_short_loop(
             s, s_step = dark[v, k], (dark[v, k + 1] - dark[v, k]) / TICK
             w, w_step = weights[v, :, k], (weights[v, :, k + 1] - weights[v, :, k]) / TICK
             largest = 0.0
-            left, left_step = length[v, 0, k], (length[v, 0, k + 1] - length[v, 0, k]) / TICK
-            right, right_step = length[v, 1, k], (length[v, 1, k + 1] - length[v, 1, k]) / TICK
             line_l, line_r = state[v, 0, :size], state[v, 1, :size]
             low_l, low_r = state[v, 0, size], state[v, 1, size]
-            # Both sides go in one loop, so that the processor overlaps them.
-            for n in range(TICK):
-                here = at + k * TICK + n
-                fraction, back = s + n * s_step, f + n * f_step
-                low_l += fraction * (_read(line_l, here, left + n * left_step) - low_l)
-                low_r += fraction * (_read(line_r, here, right + n * right_step) - low_r)
-                into_l, into_r = heard[0, n] + back * low_l, heard[1, n] + back * low_r
-                # Smaller numbers would slow the processor down.
-                line_l[np.uint64(here & (size - 1))] = into_l if abs(into_l) > DEAD else 0.0
-                line_r[np.uint64(here & (size - 1))] = into_r if abs(into_r) > DEAD else 0.0
-                largest = max(largest, abs(into_l), abs(into_r))
-                given, turned = w[0] + n * w_step[0], w[1] + n * w_step[1]
-                delayed = w[2] + n * w_step[2]
-                heard[0, n] = given * heard[0, n] + turned * into_l + delayed * low_l
-                heard[1, n] = given * heard[1, n] + turned * into_r + delayed * low_r
+            for point in range(each):
+                i = k * each + point
+                left, left_end = length[v, 0, i], length[v, 0, i + 1]
+                right, right_end = length[v, 1, i], length[v, 1, i + 1]
+                left_step, right_step = (left_end - left) / stretch, (right_end - right) / stretch
+                # Both sides go in one loop, so that the processor overlaps them.
+                for m in range(stretch):
+                    n = point * stretch + m
+                    here = at + k * TICK + n
+                    fraction, back = s + n * s_step, f + n * f_step
+                    low_l += fraction * (_read(line_l, here, left + m * left_step) - low_l)
+                    low_r += fraction * (_read(line_r, here, right + m * right_step) - low_r)
+                    into_l, into_r = heard[0, n] + back * low_l, heard[1, n] + back * low_r
+                    # Smaller numbers would slow the processor down.
+                    line_l[np.uint64(here & (size - 1))] = into_l if abs(into_l) > DEAD else 0.0
+                    line_r[np.uint64(here & (size - 1))] = into_r if abs(into_r) > DEAD else 0.0
+                    largest = max(largest, abs(into_l), abs(into_r))
+                    given, turned = w[0] + n * w_step[0], w[1] + n * w_step[1]
+                    delayed = w[2] + n * w_step[2]
+                    heard[0, n] = given * heard[0, n] + turned * into_l + delayed * low_l
+                    heard[1, n] = given * heard[1, n] + turned * into_r + delayed * low_r
             state[v, 0, size] = low_l if abs(low_l) > DEAD else 0.0
             state[v, 1, size] = low_r if abs(low_r) > DEAD else 0.0
             if not math.isfinite(largest):

@@ -117,6 +117,25 @@ def reverb_moved() -> float:
     return max(side_bands_of_moved("decay", 4.0), side_bands_of_moved("damping", 4_000.0))
 
 
+def quick_flanger() -> float:
+    """What lies beyond the side bands of a tone in a flanger of 17 Hz.
+
+    A delay that sways by d seconds at f shifts the phase by 2 pi h d / 2: side bands lie f apart
+    and reach as far as the Bessel functions of that index (Chowning 1973).
+    """
+    found, size = [], 2**17
+    for hertz, depth in ((1_000.0, 3.0), (3_000.0, 1.0), (5_000.0, 3.0), (2_217.0, 7.3)):
+        params = {"period": {"value": 1.0 / 17.0}, "depth": depth, "feedback": 0.0, "turn": 0.0}
+        wave = through(effect("flanger", mix=100.0, **params), sine(hertz, 4.0, 0.3))[0]
+        power = np.abs(np.fft.rfft(wave[24_000 : 24_000 + size] * np.blackman(size)))
+        index = np.pi * hertz * depth / 1000.0
+        reach = 17.0 * (index + 8.0 * np.cbrt(index) + 6.0) + 40.0
+        at = np.arange(len(power)) * RATE / size
+        far = (np.abs(at - hertz) > reach) & (at > 50.0)
+        found.append(float(decibels(power[far].max() / power.max())))
+    return max(found)
+
+
 FIGURES = (
     Figure("ceiling", "Over the ceiling in true peak: signs, steps, bursts, demo sounds at +36 dB",
            0.0, "dB", over_the_ceiling),
@@ -126,6 +145,8 @@ FIGURES = (
     Figure("inserted", "An effect of space or movement as it is put in makes noise louder by",
            0.5, "dB", inserted),
     Figure("key-scaling", "An operator grows for its key by", 24.0, "dB", key_scaling),
+    Figure("quick-flanger", "A flanger of 17 Hz: beyond the side bands of tones of 1 to 5 kHz",
+           -60.0, "dB", quick_flanger),
     Figure("reverb-moved", "Side bands of a tone while decay or damping move fast", -80.0, "dB",
            reverb_moved),
 )  # fmt: skip
