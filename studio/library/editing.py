@@ -13,6 +13,7 @@ from django.db.models import Manager, Model, QuerySet
 from caligo.document import Edited, apply_patch, read_score, read_sound
 from caligo.document import Sound as SoundDocument
 from caligo.document.meaning import in_words, warnings
+from studio.library import recent
 from studio.library.models import Cue, Score, Sound, Version
 from studio.signals import sound_changed
 
@@ -50,7 +51,7 @@ def _apply(
     operations: Operations,
     read: Callable[[Any], Any],
     dump: Callable[[Any], dict[str, Any]],
-) -> Saved:
+) -> Edited[Any]:
     """Apply an edit to a locked row and save it."""
     if held.revision != revision:
         raise RevisionConflict(held.revision)
@@ -63,8 +64,7 @@ def _apply(
         changed += ["name", "changed"]
     # Whatever else was changed since the row was read, such as its deletion, stays.
     held.save(update_fields=changed)
-    remarks = warnings_of(edited.document) if isinstance(held, Sound) else []
-    return Saved(held.revision, edited.data, remarks)
+    return edited
 
 
 def warnings_of(sound: SoundDocument) -> list[str]:
@@ -96,9 +96,11 @@ def edit_sound(sound_id: int, revision: int, operations: Operations) -> Saved:
     _wait_for(Sound.objects.filter(pk=sound_id), revision)
     with transaction.atomic():
         sound = Sound.objects.select_for_update().get(pk=sound_id)
-        saved = _apply(sound, revision, operations, read_sound, lambda s: s.as_document())
+        edited = _apply(sound, revision, operations, read_sound, lambda s: s.as_document())
+    recent.sounds.keep(sound.pk, edited.data, edited.document)
+    # Heard first, remarked on afterwards.
     sound_changed.send(None, sound_id=sound_id)
-    return saved
+    return Saved(sound.revision, edited.data, warnings_of(edited.document))
 
 
 def edit_score(cue_id: int, revision: int, operations: Operations) -> Saved:
@@ -106,10 +108,13 @@ def edit_score(cue_id: int, revision: int, operations: Operations) -> Saved:
     _wait_for(Score.objects.filter(cue_id=cue_id), revision)
     with transaction.atomic():
         score = Score.objects.select_for_update().get(cue_id=cue_id)
-        saved = _apply(score, revision, operations, read_score, lambda s: s.model_dump(mode="json"))
+        edited = _apply(
+            score, revision, operations, read_score, lambda s: s.model_dump(mode="json")
+        )
+    recent.scores.keep(score.pk, edited.data, edited.document)
     for sound_id in Sound.objects.filter(cue_id=cue_id).values_list("pk", flat=True):
         sound_changed.send(None, sound_id=sound_id)
-    return saved
+    return Saved(score.revision, edited.data)
 
 
 def rename(rows: Manager[Kind], id: int, **names: str) -> Kind:

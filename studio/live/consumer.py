@@ -14,12 +14,11 @@ from channels.db import database_sync_to_async
 from channels.generic.websocket import AsyncWebsocketConsumer
 from django.conf import settings
 
-from caligo.document import read_score, read_sound
 from caligo.engine.listening.loop_start import Loop
 from caligo.engine.listening.skim import evenly
 from caligo.engine.stems.store import StemStore
 from caligo.movement.hold_still import Frozen, HoldStill
-from studio.library import models
+from studio.library import models, recent
 from studio.live import broadcasting
 from studio.live.listener import Listener
 from studio.live.messages import (
@@ -124,8 +123,8 @@ class LiveConsumer(AsyncWebsocketConsumer):  # type: ignore[misc]
             if found is None:
                 return None
             return OpenSound(
-                read_sound(found.document),
-                read_score(found.cue.score.document),
+                recent.sounds.of(found.pk, found.document),
+                recent.scores.of(found.cue.score.pk, found.cue.score.document),
                 found.revision + found.cue.score.revision,
                 hold_still,
             )
