@@ -40,13 +40,15 @@ def _run(
     """
     for k in range(len(bits) - 1):
         step = (counted[k + 1] - counted[k]) / TICK
+        # A count of one a sample may round below it.
+        each = step > 1.0 - 1e-9
         before = math.floor(counted[k])
         for n in range(TICK):
             i = k * TICK + n
             position = n / TICK
             # At the tick's end the next one's own count, so that none is lost between them.
             place = counted[k] + (n + 1) * step if n < TICK - 1 else counted[k + 1]
-            taken = math.floor(place) > before
+            taken = each or math.floor(place) > before
             before = math.floor(place)
             b = bits[k] + position * (bits[k + 1] - bits[k])
             m = mix[k] + position * (mix[k + 1] - mix[k])
@@ -80,10 +82,10 @@ def _run(
             shared.hertz(
                 "samples",
                 "Sample rate",
-                "How often a sample is taken.",
+                "How often a sample is taken; from the rate of the sound on, each.",
                 12_000.0,
                 low=200.0,
-                high=44_100.0,
+                high=96_000.0,
                 group="Steps",
             ),
             shared.mix("Reduced against whole signal."),

@@ -22,6 +22,7 @@ from tests.core.builders import (
     plain_layer,
     plain_sound,
 )
+from tests.core.effects import effect, sine, through
 from tests.core.test_between_layers import layer, modulated, worst_fold
 from tests.core.test_operators import acts, operator, operators, worst_alias
 from tests.core.test_reading_material import beside_the_tone, transposed
@@ -85,6 +86,16 @@ def looped_saw() -> float:
                     side_bands=320)
         for index, key in product((0.3, 1.0), (48, 60, 72))
     )  # fmt: skip
+
+
+def nothing_reduced() -> float:
+    """Strangers beside tones in the reduction at 16 bits and 96,000 samples a second."""
+    found = []
+    for hertz, rate in product((997.0, 5_501.0, 11_003.0, 17_011.0), RATES):
+        fx = effect("reduction", rate=rate, bits=16.0, samples=96_000.0, mix=100.0)
+        heard = through(fx, sine(hertz, 3.0, 0.3, rate))[0]
+        found.append(loudest_off(heard[rate // 2 :][: 2**16], rate, [hertz], 20_000))
+    return max(found)
 
 
 def phase_modulation() -> float:
@@ -197,6 +208,8 @@ FIGURES = (
     Figure("ring", "Ring modulation of saws, C2 to C6", -80.0, "dB", ring_modulation),
     Figure("ring-tones", "Ring modulator: tones up to 18.8 kHz, below 18 kHz beside the difference",
            -60.0, "dB", ring_of_tones),
+    Figure("nothing-reduced", "Reduction where nothing is asked for: strangers beside tones", -80.0,
+           "dB", nothing_reduced),
     Figure("warps", "Warps of a saw at C4", -90.0, "dB", warps),
     Figure("tables", "Saw and narrow pulse, C1 to C7", -100.0, "dB", tables),
     Figure("above", "What is left of a pitch above 0.45 of the rate", -60.0, "dB", above_the_rate),
