@@ -28,6 +28,8 @@ NEEDS: dict[str, Params] = {
     "wavetable.cut": {"table": "cut"},
     "harmonic.every": {"rule": "every"},
     "harmonic.list": {"rule": "list"},
+    "harmonic.second_list": {"rule": "list", "list_glide": 60},
+    "harmonic.list_glide": {"rule": "list"},
     "harmonic.other_rule": {"morph": 60},
     "harmonic.third": {"third_rule": "octaves"},
     "harmonic.third_rule": {"third": 60},
