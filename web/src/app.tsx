@@ -37,6 +37,7 @@ import {
 import { Sheet } from "./sheet/Sheet";
 import { BeforeAfter } from "./transport/BeforeAfter";
 import { Preparation } from "./transport/Preparation";
+import { onSpace } from "./transport/space";
 import { Transport, togglePlaying } from "./transport/Transport";
 import { CatalogueContext } from "./ui/catalogue-context";
 import { EditableName } from "./ui/EditableName";
@@ -156,14 +157,12 @@ function useShortcuts() {
         redo();
       } else if (event.key === "b" && !command && !inMenu(event.target)) {
         turnOver();
-      } else if (event.key === " " && !(event.target instanceof HTMLButtonElement)) {
-        event.preventDefault();
-        togglePlaying();
       }
     };
     window.addEventListener("keydown", onKey);
     return () => window.removeEventListener("keydown", onKey);
   }, []);
+  useEffect(() => onSpace(togglePlaying), []);
 }
 
 function useDrop() {

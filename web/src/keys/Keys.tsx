@@ -1,6 +1,7 @@
 import { useEffect, useRef, useState } from "react";
 import { keyName } from "../document/values";
 import { lift, press } from "../live/socket";
+import { hold } from "../ui/hold";
 import { midiKey, writing } from "./computer-keys";
 import { listenToMidi } from "./midi-input";
 
@@ -116,11 +117,9 @@ export function Keys() {
               } pb-0.5 text-[10px] text-slate`}
               style={{ alignSelf: "stretch" }}
               onPointerDown={(event) => {
-                event.currentTarget.setPointerCapture(event.pointerId);
+                hold(event, () => release(key));
                 play(key);
               }}
-              onPointerUp={() => release(key)}
-              onPointerCancel={() => release(key)}
               onKeyDown={(event) => {
                 if (event.key !== "Enter" || event.repeat) return;
                 play(key);

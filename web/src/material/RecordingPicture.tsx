@@ -3,6 +3,7 @@ import { useEffect, useRef } from "react";
 import { api, bytes, taken } from "../api/client";
 import { inkTable } from "../spectrogram/ink";
 import { colour } from "../ui/colours";
+import { hold } from "../ui/hold";
 import { ink, usePainted } from "../ui/painted";
 import { isRecording, type RecordingCard, useMaterial } from "./library";
 import { choseFrom, choseTo, moved, type View, zoomed } from "./zoom";
@@ -145,7 +146,9 @@ export function RecordingPicture({
         onPointerDown={(event) => {
           if (event.button !== 0 || !seconds) return;
           from.current = secondsAt(event.clientX);
-          event.currentTarget.setPointerCapture(event.pointerId);
+          hold(event, () => {
+            from.current = null;
+          });
           onView({ ...view, chosen: null });
         }}
         onPointerMove={(event) => {
@@ -153,9 +156,6 @@ export function RecordingPicture({
           const to = secondsAt(event.clientX);
           const pair: [number, number] = [Math.min(from.current, to), Math.max(from.current, to)];
           if (pair[1] - pair[0] > span / 400) onView({ ...view, chosen: pair });
-        }}
-        onPointerUp={() => {
-          from.current = null;
         }}
         onKeyDown={(event) => {
           // What is done before its length is known would be lost when it comes.

@@ -7,6 +7,7 @@ import { useSkeleton } from "../session/hooks";
 import { edit, endGesture, useSession } from "../session/store";
 import { Strip } from "../strips/Strip";
 import { useCatalogue } from "../ui/catalogue-context";
+import { hold } from "../ui/hold";
 import { startRecording, stopRecording, useRecording } from "./recording";
 
 export const MOST_MACROS = 8;
@@ -164,14 +165,12 @@ function Pad({ macros }: { macros: Placed[] }) {
         className="relative h-32 cursor-crosshair touch-none border border-line bg-paper"
         onPointerDown={(event) => {
           dragging.current = true;
-          event.currentTarget.setPointerCapture(event.pointerId);
+          hold(event, () => {
+            dragging.current = false;
+          });
           place(event.clientX, event.clientY);
         }}
         onPointerMove={(event) => dragging.current && place(event.clientX, event.clientY)}
-        onPointerUp={() => {
-          dragging.current = false;
-          endGesture();
-        }}
         onKeyDown={(event) => {
           const size = event.shiftKey ? STEP / 4 : STEP;
           const aside = { ArrowLeft: -1, ArrowRight: 1 }[event.key] ?? 0;

@@ -5,6 +5,7 @@ import { notify } from "../notices/notices";
 import { change } from "../session/change";
 import { endGesture, useSession } from "../session/store";
 import { useCatalogue } from "../ui/catalogue-context";
+import { hold } from "../ui/hold";
 import { filled, type Pattern, resized, rolled, turned, withStep } from "./step-edits";
 
 const HEIGHT = 104;
@@ -104,15 +105,13 @@ export function StepsEditor({ index, color }: { index: number; color: string }) 
         title="Draw values; Alt and draw say how likely a step plays"
         onPointerDown={(event) => {
           drawing.current = event.altKey ? "chances" : "values";
-          event.currentTarget.setPointerCapture(event.pointerId);
+          hold(event, () => {
+            drawing.current = null;
+          });
           draw(event.clientX, event.clientY, drawing.current);
         }}
         onPointerMove={(event) => {
           if (drawing.current) draw(event.clientX, event.clientY, drawing.current);
-        }}
-        onPointerUp={() => {
-          drawing.current = null;
-          endGesture();
         }}
       >
         <div className="pointer-events-none absolute inset-x-0 top-1/2 border-t border-line" />

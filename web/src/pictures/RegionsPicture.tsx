@@ -7,6 +7,7 @@ import { change } from "../session/change";
 import { useLayer } from "../session/hooks";
 import { edit } from "../session/store";
 import { useCatalogue } from "../ui/catalogue-context";
+import { hold } from "../ui/hold";
 import { ink, usePainted } from "../ui/painted";
 import { useMoment } from "./now";
 import { cell, type Packed, unpacked } from "./packed";
@@ -94,7 +95,10 @@ export function RegionsPicture({
         onPointerDown={(event) => {
           if (event.button !== 0 || event.target !== event.currentTarget) return;
           from.current = at(event);
-          event.currentTarget.setPointerCapture(event.pointerId);
+          hold(event, () => {
+            from.current = null;
+            setDrawing(null);
+          });
         }}
         onPointerMove={(event) => {
           if (from.current) setDrawing(boxFrom(from.current, at(event), seconds));
@@ -102,8 +106,6 @@ export function RegionsPicture({
         onPointerUp={(event) => {
           const rect = event.currentTarget.getBoundingClientRect();
           const begun = from.current;
-          from.current = null;
-          setDrawing(null);
           if (!begun) return;
           const end = at(event);
           const wide = Math.abs(end.x - begun.x) * rect.width;

@@ -2,6 +2,7 @@ import { useId, useRef, useState } from "react";
 import { shownNumber } from "../document/values";
 import { notify } from "../notices/notices";
 import { endGesture } from "../session/store";
+import { hold } from "../ui/hold";
 
 /** Pixels of a drag from nothing to the limit. */
 const DRAG = 300;
@@ -47,7 +48,9 @@ export function NumberField({
         title="Drag up or down, Shift for fine"
         onPointerDown={(event) => {
           drag.current = { y: event.clientY, value };
-          event.currentTarget.setPointerCapture(event.pointerId);
+          hold(event, () => {
+            drag.current = null;
+          });
         }}
         onPointerMove={(event) => {
           const from = drag.current;
@@ -55,10 +58,6 @@ export function NumberField({
           const by = ((from.y - event.clientY) / DRAG) * limit * (event.shiftKey ? 0.1 : 1);
           const next = Math.min(limit, Math.max(-limit, from.value + by));
           onChange(Number(next.toPrecision(3)), `drag ${id}`);
-        }}
-        onPointerUp={() => {
-          drag.current = null;
-          endGesture();
         }}
       >
         {label}

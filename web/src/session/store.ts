@@ -233,6 +233,15 @@ export function endGesture() {
   current?.endGesture();
 }
 
+/** Take back what the gesture that goes on has changed, as if it had not begun. */
+export function takeBack() {
+  if (lastGesture !== null) {
+    undo();
+    useSession.setState((state) => ({ undone: state.undone.slice(0, -1) }));
+  }
+  endGesture();
+}
+
 export function undo() {
   step("done", "undone", "back");
 }

@@ -1,4 +1,5 @@
 import { useRef } from "react";
+import { hold } from "../ui/hold";
 import { LEAST_HEIGHT, setHeight, useLayout } from "./layout";
 
 const STEP = 24;
@@ -20,14 +21,17 @@ export function Divider({ most }: { most: number }) {
       className="mt-auto h-[5px] shrink-0 cursor-ns-resize touch-none border-b border-line hover:bg-line"
       onPointerDown={(event) => {
         drag.current = { y: event.clientY, height: Math.min(height, most) };
-        event.currentTarget.setPointerCapture(event.pointerId);
+        hold(
+          event,
+          () => {
+            drag.current = null;
+          },
+          () => setHeight(drag.current?.height ?? height),
+        );
       }}
       onPointerMove={(event) => {
         const from = drag.current;
         if (from) setHeight(Math.min(most, from.height + event.clientY - from.y));
-      }}
-      onPointerUp={() => {
-        drag.current = null;
       }}
       onKeyDown={(event) => {
         const step = { ArrowUp: -STEP, ArrowDown: STEP }[event.key];

@@ -12,6 +12,7 @@ import type { Operation } from "../document/patch";
 import { clock, keyName } from "../document/values";
 import { player } from "../live/audio";
 import { edit, endGesture, useSession } from "../session/store";
+import { hold, holdBy } from "../ui/hold";
 import { useSnap } from "./snap";
 import { snapped } from "./snapping";
 import { fractionOf, inView, useSpan, useView } from "./view";
@@ -224,6 +225,11 @@ function NotesEditor({ notes, height }: { notes: Note[]; height: number }) {
     event.preventDefault();
     event.stopPropagation();
   };
+  const letGo = () => {
+    drag.current = null;
+    held.current = null;
+    setFrame(null);
+  };
   const last = notes.find((n) => n.id === chosen.at(-1));
   return (
     <div
@@ -256,17 +262,11 @@ function NotesEditor({ notes, height }: { notes: Note[]; height: number }) {
         const kept = event.shiftKey ? chosen : [];
         setChosen(kept);
         setFrame({ time: [time, time], pitch: [pitch, pitch], kept });
-        event.currentTarget.setPointerCapture(event.pointerId);
+        hold(event, letGo);
       }}
       onPointerMove={(event) => {
         dragged(event.clientX, event.clientY);
         framed(event.clientX, event.clientY);
-      }}
-      onPointerUp={() => {
-        drag.current = null;
-        held.current = null;
-        setFrame(null);
-        endGesture();
       }}
     >
       {notes.map((note) => {
@@ -312,7 +312,7 @@ function NotesEditor({ notes, height }: { notes: Note[]; height: number }) {
                   : "move";
               drag.current = { x: event.clientX, y: event.clientY, gesture, notes, ids };
               held.current = [low, high];
-              area.current?.setPointerCapture(event.pointerId);
+              holdBy(area.current, event.pointerId, letGo);
             }}
           >
             {row > 9 && <span className="pl-1">{keyName(note.pitch)}</span>}

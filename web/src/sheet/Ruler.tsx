@@ -2,7 +2,8 @@ import { useMemo, useRef } from "react";
 import type { Score } from "../api/client";
 import { clock } from "../document/values";
 import { rulerTimes } from "../longview/time-axis";
-import { edit, endGesture, useSession } from "../session/store";
+import { edit, useSession } from "../session/store";
+import { hold } from "../ui/hold";
 import { barLines, changesOf } from "./bars";
 import { fractionOf, useSpan } from "./view";
 
@@ -40,17 +41,15 @@ function Marker({ index, marker }: { index: number; marker: Score["markers"][num
       onPointerDown={(event) => {
         const box = event.currentTarget.parentElement?.getBoundingClientRect();
         drag.current = { x: event.clientX, time: marker.time, width: box?.width ?? 1 };
-        event.currentTarget.setPointerCapture(event.pointerId);
+        hold(event, () => {
+          drag.current = null;
+        });
       }}
       onPointerMove={(event) => {
         const from = drag.current;
         if (!from || Math.abs(event.clientX - from.x) < 2) return;
         const by = ((event.clientX - from.x) / from.width) * (span[1] - span[0]);
         move(from.time + by, `marker ${marker.id}`);
-      }}
-      onPointerUp={() => {
-        drag.current = null;
-        endGesture();
       }}
       onKeyDown={(event) => {
         const step = { ArrowLeft: -1, ArrowRight: 1 }[event.key];

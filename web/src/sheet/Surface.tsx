@@ -4,6 +4,7 @@ import { player } from "../live/audio";
 import { seek, setLoop } from "../live/socket";
 import { onPlayhead } from "../longview/playhead";
 import { dragged } from "../longview/time-axis";
+import { hold } from "../ui/hold";
 import { fractionOf, inView, scrollBy, show, useSpan, useView, zoomBy } from "./view";
 
 const KEY_STEPS: Record<string, number> = {
@@ -52,7 +53,10 @@ export function Surface({ length }: { length: number }) {
       className="absolute inset-0 cursor-crosshair touch-none"
       onPointerDown={(event) => {
         start.current = at(event.clientX);
-        event.currentTarget.setPointerCapture(event.pointerId);
+        hold(event, () => {
+          start.current = null;
+          setDraft(null);
+        });
       }}
       onPointerMove={(event) => {
         if (start.current !== null) {
@@ -66,8 +70,6 @@ export function Surface({ length }: { length: number }) {
           setLoop(loop);
           seek(loop[0]);
         } else seek(start.current);
-        start.current = null;
-        setDraft(null);
       }}
       onKeyDown={(event) => {
         const step = KEY_STEPS[event.key];

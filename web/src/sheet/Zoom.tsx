@@ -1,6 +1,7 @@
 import { useRef } from "react";
 import { clock } from "../document/values";
 import { player } from "../live/audio";
+import { hold } from "../ui/hold";
 import { inView, keptSpan, show, useView, zoomBy } from "./view";
 
 const STEP = 2;
@@ -72,15 +73,18 @@ export function Overview() {
         }}
         onPointerDown={(event) => {
           drag.current = { x: event.clientX, from: span[0] };
-          event.currentTarget.setPointerCapture(event.pointerId);
+          hold(
+            event,
+            () => {
+              drag.current = null;
+            },
+            () => drag.current && move(drag.current.from),
+          );
         }}
         onPointerMove={(event) => {
           const width = bar.current?.clientWidth ?? 1;
           const held = drag.current;
           if (held) move(held.from + ((event.clientX - held.x) / width) * length);
-        }}
-        onPointerUp={() => {
-          drag.current = null;
         }}
         onKeyDown={(event) => {
           const steps = { ArrowLeft: -0.2, ArrowRight: 0.2, PageUp: -1, PageDown: 1 };

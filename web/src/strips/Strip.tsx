@@ -21,7 +21,8 @@ import { hue } from "../routes/hues";
 import { RoutePopover } from "../routes/RoutePopover";
 import { trajectoryPath } from "../routes/trajectory-path";
 import { useSkeleton } from "../session/hooks";
-import { edit, endGesture, useSession } from "../session/store";
+import { edit, useSession } from "../session/store";
+import { hold } from "../ui/hold";
 
 const WIDTH = 176;
 const HEIGHT = 50;
@@ -214,7 +215,9 @@ export const Strip = memo(function Strip({ place, parameter, name = parameter.na
         onPointerDown={(event) => {
           if (event.button !== 0) return;
           drag.current = { y: event.clientY, value, fine: event.shiftKey };
-          event.currentTarget.setPointerCapture(event.pointerId);
+          hold(event, () => {
+            drag.current = null;
+          });
         }}
         onPointerMove={(event) => {
           const from = drag.current;
@@ -225,10 +228,6 @@ export const Strip = memo(function Strip({ place, parameter, name = parameter.na
           }
           const by = ((from.y - event.clientY) / DRAG) * (from.fine ? FINE : 1);
           set(moved(parameter, from.value, by), `drag ${address}`);
-        }}
-        onPointerUp={() => {
-          drag.current = null;
-          endGesture();
         }}
         onDoubleClick={() => setTyping(true)}
         onKeyDown={(event) => {

@@ -1,4 +1,5 @@
 import { useRef, useState } from "react";
+import { hold, holdBy } from "./hold";
 
 /** A point of a drawn course: its moment, its value, and the bend of the way to the next. */
 export interface CurvePoint {
@@ -104,6 +105,10 @@ export function PointField({
     event.preventDefault();
     event.stopPropagation();
   };
+  const letGo = () => {
+    drag.current = null;
+    onEnd();
+  };
   return (
     // biome-ignore lint/a11y/useSemanticElements: a field set cannot be drawn in
     <div
@@ -117,7 +122,7 @@ export function PointField({
         const point = { ...at(event.clientX, event.clientY), bend: 0 };
         const next = add(point);
         drag.current = { index: next.indexOf(point), y: event.clientY, bend: null, points: next };
-        event.currentTarget.setPointerCapture(event.pointerId);
+        hold(event, letGo);
       }}
       onPointerMove={(event) => {
         const held = drag.current;
@@ -130,10 +135,6 @@ export function PointField({
           inOrder(held.points.map((p, i) => (i === held.index ? { ...p, ...changed } : p))),
           `drag ${name}`,
         );
-      }}
-      onPointerUp={() => {
-        drag.current = null;
-        onEnd();
       }}
     >
       {points.map((point, index) => {
@@ -156,7 +157,7 @@ export function PointField({
               setChosen(index);
               const bend = event.altKey ? point.bend : null;
               drag.current = { index, y: event.clientY, bend, points };
-              area.current?.setPointerCapture(event.pointerId);
+              holdBy(area.current, event.pointerId, letGo);
             }}
             onDoubleClick={() => remove(index)}
             onKeyDown={(event) => onKey(event, index, point)}
