@@ -36,8 +36,10 @@ def test_a_studio_that_is_away_for_a_second_leaves_no_gap(page: Page, server: Se
     assert underruns(page) == 0
     moved = page.evaluate("window.caligo.player.position()") - before
     assert moved > AWAY + 0.4
+    # Brighter moments raise it too; a click that could be heard does so a hundred times.
+    most = max(3.0 * steps(usual), 2e-4 * usual.std())
     for heard in (meanwhile, afterwards):
-        assert steps(heard) < 2.0 * steps(usual)
+        assert steps(heard) < most
         quietest = min(piece.std() for piece in np.array_split(heard, 32, axis=1))
         assert quietest > 0.2 * usual.std()
 
