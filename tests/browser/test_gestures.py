@@ -135,3 +135,26 @@ def test_space_is_a_letter_where_one_writes_and_belongs_to_an_open_menu(page: Pa
     name.press("Space")
     expect(name).to_have_value("Dome ")
     expect(listening(page)).to_have_count(0)
+
+
+@pytest.mark.parametrize(("macro", "stands"), [("Drift", 0.0), ("Light", 0.5)])
+def test_a_macro_that_gets_a_target_leaves_the_sound_as_it_is(
+    page: Page, macro: str, stands: float
+) -> None:
+    """It moves one way, from below where the parameter was by as much as it lifts it now."""
+    source = sound(page)["document"]["layers"][0]["source"]["params"]
+    strip = page.locator("[data-address='ground.source.spread']")
+    strip.scroll_into_view_if_needed()
+    strip.hover()
+    strip.get_by_role("button", name="Move Spread").click()
+    panel = page.get_by_role("dialog", name="Routes to Spread")
+    panel.get_by_role("button", name=macro, exact=True).click()
+    expect(panel.get_by_text("Moved by")).to_be_visible()
+    document = sound(page)["document"]
+    route = document["routes"][-1]
+    assert route["polarity"] == "unipolar"
+    rests = document["layers"][0]["source"]["params"]["spread"]
+    assert rests + stands * route["depth"] == pytest.approx(source["spread"], abs=0.01)
+    page.keyboard.press("Escape")
+    page.keyboard.press("Control+z")
+    assert sound(page)["document"]["layers"][0]["source"]["params"] == source

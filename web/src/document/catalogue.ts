@@ -97,6 +97,11 @@ export interface PartPlace {
   title: string;
 }
 
+/** Where a parameter of a part is in the document, as a JSON pointer. */
+export function pointerOf(place: PartPlace, parameter: Parameter): string {
+  return `${place.pointer}/params/${parameter.key}`;
+}
+
 interface PartLike {
   id: string;
   kind: string;

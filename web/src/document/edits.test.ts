@@ -195,10 +195,41 @@ describe("edits", () => {
     ).toHaveLength(3);
     const target = targets(example(), catalogue).find((t) => t.address === "layer1.filter1.cutoff");
     if (!target) throw new Error("the target is missing");
-    expect(edited(addRoute(example(), "b", target)).routes[4]).toMatchObject({
+    expect(edited(addRoute(example(), "b", target, catalogue)).routes[4]).toMatchObject({
       id: "route1",
       depth: 1,
+      polarity: "bipolar",
     });
+  });
+
+  it("let a macro move from where a parameter is, wherever its handle stands", () => {
+    const known = catalogueOf(...catalogue.modules, {
+      ...module("modulator", "macro", parameter("value")),
+      editor: "handle",
+    });
+    const sound = example();
+    const target = targets(sound, known).find((t) => t.address === "layer1.filter1.cutoff");
+    const layer = sound.layers[0];
+    const filter = layer?.filters[0];
+    if (!target || !filter) throw new Error("the target is missing");
+    target.parameter = { ...target.parameter, scale: "logarithmic", low: 20, high: 20000 };
+    filter.params.cutoff = 800;
+    const macro = { ...newModulator(sound, known, "macro"), id: "m" };
+    const at = (value: number): Sound => ({
+      ...sound,
+      modulators: [{ ...macro, params: { value } }],
+    });
+    for (const [value, rests] of [
+      [0, 800],
+      [50, 565.7],
+      [100, 400],
+    ] as const) {
+      const operations = addRoute(at(value), "m", target, known);
+      const moved = applyOperations(at(value), operations).document;
+      expect(moved.routes.at(-1)).toMatchObject({ from: "m", polarity: "unipolar", depth: 1 });
+      // An octave up at the full way, from where it rests: where it was before.
+      expect(moved.layers[0]?.filters[0]?.params.cutoff).toBeCloseTo(rests, 0);
+    }
   });
 
   it("name modulators unlike the others", () => {

@@ -1,9 +1,17 @@
 /** The edits that the screen offers, as JSON Patch operations. */
 
-import type { Bus, Layer, Modulator, Route, Sound } from "../api/client";
-import { type Catalogue, defaultParams, newSource, type Target } from "./catalogue";
-import type { Operation } from "./patch";
+import type { Bus, Layer, Modulator, Route, Sound, Value } from "../api/client";
+import {
+  type Catalogue,
+  defaultParams,
+  isHandle,
+  newSource,
+  pointerOf,
+  type Target,
+} from "./catalogue";
+import { type Operation, valueAt } from "./patch";
 import { sourcePointer, sourcesOf } from "./sources";
+import { asNumber, isTime, kept, rounded } from "./values";
 
 const PLACES = ["Floor", "Wall", "Vault", "Slit", "Stair", "Mast", "Ridge", "Field"];
 
@@ -400,7 +408,34 @@ function firstDepth(target: Target): number {
   return Math.min(depth_limit, Number((depth_limit * part).toPrecision(2)));
 }
 
-export function addRoute(sound: Sound, from: string, target: Target): Operation[] {
+/**
+ * Where a parameter rests once a handle moves it, so that the sound stays as it is: below where it
+ * stood by as much as the handle lifts it now.
+ */
+function restedUnder(sound: Sound, handle: Modulator, target: Target, depth: number): Operation[] {
+  const path = pointerOf(target.place, target.parameter);
+  const value = valueAt(sound, path) as Value;
+  const lifted = (Number(handle.params.value ?? 0) / 100) * depth;
+  const drawn = sound.lanes.some((lane) => lane.to === target.address);
+  if (lifted === 0 || drawn || target.parameter.kind === "integer") return [];
+  const number = asNumber(value);
+  const under = rounded(
+    target.parameter.scale === "logarithmic" ? number / 2 ** lifted : number - lifted,
+  );
+  const rested = kept(target.parameter, isTime(value) ? { ...value, value: under } : under);
+  return [{ op: "replace", path, value: rested }];
+}
+
+/** A route from a modulator; a handle moves one way, from where the parameter rests. */
+export function addRoute(
+  sound: Sound,
+  from: string,
+  target: Target,
+  catalogue: Catalogue,
+): Operation[] {
+  const modulator = sound.modulators.find((m) => m.id === from);
+  const handle = modulator && isHandle(catalogue, modulator) ? modulator : null;
+  const depth = firstDepth(target);
   const value: Route = {
     id: freeId(
       "route",
@@ -408,12 +443,13 @@ export function addRoute(sound: Sound, from: string, target: Target): Operation[
     ),
     from,
     to: target.address,
-    depth: firstDepth(target),
-    polarity: "bipolar",
+    depth,
+    polarity: handle ? "unipolar" : "bipolar",
     curve: 0,
     scaled_by: null as unknown as Route["scaled_by"],
     muted: false,
     rule: "newest",
   };
-  return [{ op: "add", path: "/routes/-", value }];
+  const rests = handle ? restedUnder(sound, handle, target, depth) : [];
+  return [...rests, { op: "add", path: "/routes/-", value }];
 }

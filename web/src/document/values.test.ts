@@ -1,5 +1,6 @@
 import { describe, expect, it } from "vitest";
 import type { Parameter } from "./catalogue";
+import { parsed } from "./entry";
 import { parameter } from "./examples";
 import {
   atFraction,
@@ -8,7 +9,6 @@ import {
   kept,
   keyName,
   moved,
-  parsed,
   parsedKey,
   parsedNumbers,
   shown,
@@ -67,37 +67,6 @@ describe("what is shown", () => {
     expect(clock(137.46, true)).toBe("2:17.4");
     expect(clock(59.96, true)).toBe("0:59.9");
     expect(clock(-3)).toBe("0:00");
-  });
-});
-
-describe("what is typed", () => {
-  it("is read with its unit", () => {
-    expect(parsed(cutoff, "2.5 kHz", 100)).toBe(2500);
-    expect(parsed(cutoff, "1,5k", 100)).toBe(1500);
-    expect(parsed(level, "−6 dB", 0)).toBe(-6);
-    expect(parsed(level, "-inf", 0)).toBe(-80);
-    expect(parsed(attack, "250 ms", { value: 1, unit: "s" })).toEqual({ value: 0.25, unit: "s" });
-    expect(parsed(attack, "1:30", { value: 1, unit: "s" })).toEqual({ value: 90, unit: "s" });
-    expect(parsed(attack, "2 min", { value: 1, unit: "s" })).toEqual({ value: 120, unit: "s" });
-    expect(parsed(attack, "25 %", { value: 1, unit: "s" })).toEqual({ value: 0.25, unit: "hold" });
-    expect(parsed(attack, "4 beats", { value: 1, unit: "s" })).toEqual({ value: 4, unit: "beats" });
-  });
-
-  it("keeps a time's unit when none is given", () => {
-    expect(parsed(attack, "3", { value: 1, unit: "beats" })).toEqual({ value: 3, unit: "beats" });
-    expect(parsed(attack, "40", { value: 1, unit: "hold" })).toEqual({ value: 0.4, unit: "hold" });
-  });
-
-  it("is refused where it makes no sense", () => {
-    for (const text of ["", "loud", "- -3", "5 parsecs"]) {
-      expect(parsed(attack, text, { value: 1, unit: "s" })).toBeNull();
-    }
-  });
-
-  it("reads back what is shown", () => {
-    for (const value of [21, 440, 880, 9_999]) {
-      expect(parsed(cutoff, shown(cutoff, value), 0)).toBe(value);
-    }
   });
 });
 

@@ -33,6 +33,11 @@ export function parsedKey(text: string): number | null {
   return key >= 0 && key <= 127 ? key : null;
 }
 
+/** The frequency of a key with fractions, in equal temperament over an A4 of 440 Hz (ISO 16). */
+export function keyHertz(key: number): number {
+  return Number((440 * 2 ** ((key - 69) / 12)).toFixed(3));
+}
+
 /** A number as it is shown: a true minus, three significant digits or so, no needless zeros. */
 export function shownNumber(value: number, digits?: number): string {
   if (!Number.isFinite(value)) return value < 0 ? `${MINUS}∞` : "∞";
@@ -107,41 +112,6 @@ export function parsedNumbers(parameter: Parameter, text: string): number[] | nu
   const found = words.map(Number);
   if (found.some(Number.isNaN) || found.length > parameter.most) return null;
   return found.map((number) => Math.min(parameter.high, Math.max(parameter.low, number)));
-}
-
-const NUMBER = /^([+-]?\d*\.?\d+)\s*(.*)$/;
-
-/** What somebody typed, as a value; null if it makes no sense. It is not yet kept in range. */
-export function parsed(parameter: Parameter, text: string, current: Value): Value | null {
-  const plain = text.trim().replaceAll(MINUS, "-").replace(",", ".").toLowerCase();
-  if (parameter.unit === "dB" && /^-?(∞|inf)/.test(plain)) return parameter.low;
-  if (parameter.display === "note") return parsedKey(text);
-  const colon = /^(\d+):(\d{1,2}(?:\.\d+)?)$/.exec(plain);
-  if (colon && parameter.kind === "time") {
-    return { value: Number(colon[1]) * 60 + Number(colon[2]), unit: "s" };
-  }
-  const match = NUMBER.exec(plain);
-  if (!match?.[1]) return null;
-  const amount = Number(match[1]);
-  const unit = (match[2] ?? "").trim();
-  if (parameter.kind === "time") return parsedTime(amount, unit, current);
-  if (unit === "k" || unit === "khz") return amount * 1000;
-  return amount;
-}
-
-function parsedTime(amount: number, unit: string, current: Value): Time | null {
-  const before = isTime(current) ? current.unit : "s";
-  if (unit === "")
-    return before === "hold"
-      ? { value: amount / 100, unit: before }
-      : { value: amount, unit: before };
-  if (/^(s|sec|seconds?)$/.test(unit)) return { value: amount, unit: "s" };
-  if (/^ms$/.test(unit)) return { value: amount / 1000, unit: "s" };
-  if (/^(m|min|minutes?)$/.test(unit)) return { value: amount * 60, unit: "s" };
-  if (/^(h|hours?)$/.test(unit)) return { value: amount * 3600, unit: "s" };
-  if (/^(b|beats?)$/.test(unit)) return { value: amount, unit: "beats" };
-  if (/^(%|hold|% of note|note)$/.test(unit)) return { value: amount / 100, unit: "hold" };
-  return null;
 }
 
 /** The range of a value: of a time, in its own unit. */
@@ -223,7 +193,7 @@ export function stepped(
   return moved(parameter, value, direction * size * 0.01);
 }
 
-function rounded(value: number): number {
+export function rounded(value: number): number {
   if (value === 0) return 0;
   const digits = Math.max(0, 3 - Math.floor(Math.log10(Math.abs(value))));
   return Number(value.toFixed(Math.min(digits, 6)));

@@ -28,7 +28,7 @@ function targetEntries(from: string, catalogue: Catalogue): MenuEntry[] {
     .map((target) => ({
       name: target.label,
       group: target.place.owner,
-      act: () => moveBy(from, target),
+      act: () => moveBy(from, target, catalogue),
     }));
 }
 

@@ -24,7 +24,8 @@ export function RoutePopover({
 }) {
   const catalogue = useCatalogue();
   const modulators = useSkeleton()?.modulators ?? [];
-  const move = (from: string) => moveBy(from, { address, parameter, place, label: name });
+  const move = (from: string) =>
+    moveBy(from, { address, parameter, place, label: name }, catalogue);
   return (
     <Popover.Root>
       <Popover.Trigger

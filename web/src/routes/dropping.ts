@@ -1,7 +1,7 @@
 /** A modulator that is dragged onto a strip or a row moves what stands there. */
 
 import type { DragEvent } from "react";
-import type { Target } from "../document/catalogue";
+import type { Catalogue, Target } from "../document/catalogue";
 import { addRoute } from "../document/edits";
 import { notify } from "../notices/notices";
 import { edit, useSession } from "../session/store";
@@ -14,7 +14,7 @@ export function dragModulator(event: DragEvent, id: string) {
 }
 
 /** Add a route from a modulator, unless it leads there already or would move itself. */
-export function moveBy(from: string, target: Target) {
+export function moveBy(from: string, target: Target, catalogue: Catalogue) {
   const { sound } = useSession.getState();
   const modulator = sound?.modulators.find((m) => m.id === from);
   if (!sound || !modulator) return;
@@ -22,11 +22,11 @@ export function moveBy(from: string, target: Target) {
     notify(`${modulator.name} moves ${target.label.toLowerCase()} already.`, "news");
   } else if (target.place.path === from) {
     notify(`${modulator.name} cannot move itself.`);
-  } else edit("sound", addRoute(sound, from, target), `Move ${target.label}`);
+  } else edit("sound", addRoute(sound, from, target, catalogue), `Move ${target.label}`);
 }
 
 /** What an element needs so that modulators can be dropped on it. */
-export function droppable(target: Target) {
+export function droppable(target: Target, catalogue: Catalogue) {
   return {
     onDragOver: (event: DragEvent) => {
       if (!event.dataTransfer.types.includes(TYPE)) return;
@@ -39,7 +39,7 @@ export function droppable(target: Target) {
       if (!from) return;
       event.preventDefault();
       event.stopPropagation();
-      moveBy(from, target);
+      moveBy(from, target, catalogue);
     },
   };
 }

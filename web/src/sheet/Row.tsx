@@ -9,6 +9,7 @@ import { droppable } from "../routes/dropping";
 import { hue } from "../routes/hues";
 import { useSkeleton } from "../session/hooks";
 import { useSession } from "../session/store";
+import { useCatalogue } from "../ui/catalogue-context";
 import { foreseen } from "./foresight";
 import { coursePath, LaneEditor, usePoints } from "./LaneEditor";
 import { setRows, toggled, useSoundRows } from "./layout-of-sound";
@@ -105,13 +106,14 @@ export const Row = memo(function Row({ row, pinned }: { row: SheetRow; pinned: b
   const text = reading ? formattedRange(parameter, value, reading.least, reading.greatest) : "";
   const drawn = sorted(points);
   const logarithmic = parameter.scale === "logarithmic";
+  const catalogue = useCatalogue();
   const toggle = () => setRows(soundId, (rows) => ({ open: toggled(rows.open, address) }));
   return (
     // Isolated, so that a row is painted anew without the others.
     <li
       className={`isolate flex border-b border-line ${lit ? "bg-paper" : ""} ${dimmed ? "opacity-45" : ""}`}
       data-row={address}
-      {...droppable(row.target)}
+      {...droppable(row.target, catalogue)}
       onPointerEnter={() => useView.setState({ movers: row.movers })}
       onPointerLeave={() => useView.setState({ movers: [] })}
     >

@@ -1,4 +1,5 @@
 import type { Score, Value } from "../api/client";
+import type { Catalogue } from "../document/catalogue";
 import {
   addLane,
   fromController,
@@ -20,6 +21,7 @@ import { notify } from "../notices/notices";
 import { moveBy } from "../routes/dropping";
 import { change } from "../session/change";
 import { edit, useSession } from "../session/store";
+import { useCatalogue } from "../ui/catalogue-context";
 import { Menu, type MenuEntry } from "../ui/Menu";
 import { setRows, shifted, toggled } from "./layout-of-sound";
 import type { SheetRow } from "./rows";
@@ -165,14 +167,14 @@ function openRow(row: SheetRow) {
 }
 
 /** Modulators that do not move it yet. */
-function moveEntries(row: SheetRow): MenuEntry[] {
+function moveEntries(row: SheetRow, catalogue: Catalogue): MenuEntry[] {
   const modulators = useSession.getState().sound?.modulators ?? [];
   return modulators
     .filter((m) => !row.movers.includes(m.id) && m.id !== row.target.place.path)
     .map((m) => ({
       name: `Move it by ${m.name}`,
       group: "Routes",
-      act: () => moveBy(m.id, row.target),
+      act: () => moveBy(m.id, row.target, catalogue),
     }));
 }
 
@@ -202,6 +204,7 @@ function muteEntries(row: SheetRow): MenuEntry[] {
 
 /** What can be done with a row. */
 export function RowMenu({ row, pinned, open }: { row: SheetRow; pinned: boolean; open: boolean }) {
+  const catalogue = useCatalogue();
   const entries = (): MenuEntry[] => {
     const { soundId, score } = useSession.getState();
     if (soundId === null || !score) return [];
@@ -233,7 +236,7 @@ export function RowMenu({ row, pinned, open }: { row: SheetRow; pinned: boolean;
           ]
         : []),
       ...muteEntries(row),
-      ...moveEntries(row),
+      ...moveEntries(row, catalogue),
       ...laneEntries(row, score),
     ];
   };

@@ -1,18 +1,9 @@
 import { memo, useId, useMemo, useRef, useState } from "react";
 import type { Route, Value } from "../api/client";
-import type { Parameter, PartPlace } from "../document/catalogue";
+import { type Parameter, type PartPlace, pointerOf } from "../document/catalogue";
+import { parsed, wouldDo } from "../document/entry";
 import { valueAt } from "../document/patch";
-import {
-  asNumber,
-  fraction,
-  isTime,
-  kept,
-  moved,
-  parsed,
-  range,
-  shown,
-  stepped,
-} from "../document/values";
+import { asNumber, fraction, isTime, kept, moved, range, shown, stepped } from "../document/values";
 import { useLive } from "../live/socket";
 import { PlayheadLine } from "../longview/PlayheadLine";
 import { notify } from "../notices/notices";
@@ -22,6 +13,7 @@ import { RoutePopover } from "../routes/RoutePopover";
 import { trajectoryPath } from "../routes/trajectory-path";
 import { useSkeleton } from "../session/hooks";
 import { edit, useSession } from "../session/store";
+import { useCatalogue } from "../ui/catalogue-context";
 import { hold } from "../ui/hold";
 
 const WIDTH = 176;
@@ -34,10 +26,6 @@ interface Props {
   place: PartPlace;
   parameter: Parameter;
   name?: string;
-}
-
-function pointerOf(place: PartPlace, parameter: Parameter) {
-  return `${place.pointer}/params/${parameter.key}`;
 }
 
 function Trajectory({
@@ -142,9 +130,10 @@ function Typing({
     const found = parsed(parameter, text, value);
     if (found === null) {
       notify(
-        `“${text}” is not a value for ${name}. Write a number${
-          parameter.unit ? `, for example ${shown(parameter, value)}` : ""
-        }.`,
+        `“${text}” is not a value for ${name}. These would do: ${wouldDo(
+          parameter,
+          shown(parameter, value),
+        )}.`,
       );
       onDone(null);
       return;
@@ -179,6 +168,7 @@ export const Strip = memo(function Strip({ place, parameter, name = parameter.na
   const address = `${place.path}.${parameter.key}`;
   const value = useSession((s) => (s.sound ? (valueAt(s.sound, pointer) as Value) : 0));
   const routes = useRoutesTo(address);
+  const catalogue = useCatalogue();
   const [typing, setTyping] = useState(false);
   const drag = useRef<{ y: number; value: Value; fine: boolean } | null>(null);
   const id = useId();
@@ -193,7 +183,9 @@ export const Strip = memo(function Strip({ place, parameter, name = parameter.na
     <div
       className="group relative h-[50px] border border-line bg-paper focus-within:border-ink"
       data-address={address}
-      {...(parameter.moves === "no" ? {} : droppable({ address, parameter, place, label: name }))}
+      {...(parameter.moves === "no"
+        ? {}
+        : droppable({ address, parameter, place, label: name }, catalogue))}
     >
       {isMoved ? (
         <Trajectory address={address} parameter={parameter} value={value} />
