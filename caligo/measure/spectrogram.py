@@ -343,6 +343,12 @@ class SpectrogramStream:
         return columns
 
     def finish(self) -> list[Column]:
-        """The columns ``[ROWS]`` that still wait for what comes after the end, which is silence."""
+        """The columns ``[ROWS]`` that still wait for what comes after the end.
+
+        The signal is turned back there: where it is cut off, silence would splash over all rows of
+        the last columns.
+        """
         wait = self._reach + self._divider.margin + 2 * self._divider.decimation
-        return self.add(np.zeros((2, wait), np.float32))
+        back = self._held[:, -wait:][:, ::-1]
+        silence = np.zeros((2, wait - back.shape[1]), np.float32)
+        return self.add(np.concatenate([back, silence], axis=1))

@@ -209,6 +209,17 @@ def test_spectrogram_shows_each_row_of_white_noise_as_loud_as_it_is(rate: int) -
     assert np.abs(off).max() < 2.2
 
 
+def test_a_tone_that_is_cut_off_at_the_end_is_a_line_to_the_end() -> None:
+    """As loud in the last columns as before, and without a splash over the other rows."""
+    stream = SpectrogramStream(RATE, 0.05)
+    columns = np.array(stream.add(sine(100.0, -12.0, 4.0)) + stream.finish(), float)[:80]
+    levels = columns / 255.0 * 96.0 - 96.0
+    at = int(levels[40].argmax())
+    assert levels[-10:, at] == pytest.approx(np.full(10, levels[40, at]), abs=2.2)
+    far = np.abs(np.log2(MIDDLES / 100.0)) > 0.6
+    assert levels[-10:, far].max() < levels[40, at] - 28.0
+
+
 def test_what_is_high_does_not_fold_onto_the_lows() -> None:
     """The lowest rows look at a sixteenth of the rate: 3,050 Hz is 50 Hz there."""
     for hertz in (2_950.0, 3_050.0, 6_040.0, 15_031.0):
